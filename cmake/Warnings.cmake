@@ -1,0 +1,9 @@
+# Every target of ours links this; torch and Qt headers come in as system headers, so it does not reach them.
+add_library(rivlen-warnings INTERFACE)
+target_compile_options(rivlen-warnings INTERFACE -Wall -Wextra -Wpedantic -Wconversion -Werror)
+if(RIVLEN_SANITIZE)
+  add_compile_options(-fsanitize=${RIVLEN_SANITIZE} -fno-omit-frame-pointer)
+  add_link_options(-fsanitize=${RIVLEN_SANITIZE})
+endif()
+# The inner loops are plain loops over spans; let the compiler vectorise them. No -ffast-math: sums must hold.
+add_compile_options($<$<CONFIG:Release>:-O3>)

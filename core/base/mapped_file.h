@@ -1,0 +1,32 @@
+// A read-only file in the address space: random access to files larger than memory.
+#pragma once
+
+#include <cstddef>
+#include <filesystem>
+#include <span>
+
+#include "core/base/result.h"
+
+namespace rivlen {
+
+class MappedFile {
+  public:
+    // Errors: NotFound, Io, BadInput (empty file).
+    [[nodiscard]] static Result<MappedFile> open(const std::filesystem::path& path);
+
+    MappedFile() = default;
+    MappedFile(MappedFile&& other) noexcept;
+    MappedFile& operator=(MappedFile&& other) noexcept;
+    MappedFile(const MappedFile&) = delete;
+    MappedFile& operator=(const MappedFile&) = delete;
+    ~MappedFile();
+
+    [[nodiscard]] std::span<const std::byte> bytes() const { return {data_, size_}; }
+
+  private:
+    MappedFile(const std::byte* data, std::size_t size) : data_(data), size_(size) {}
+    const std::byte* data_ = nullptr;
+    std::size_t size_ = 0;
+};
+
+}  // namespace rivlen

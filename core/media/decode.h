@@ -1,0 +1,88 @@
+// Sound out of any file that libav* reads. Frames are samples per channel; audio is interleaved float32 at the
+// file's own rate. Encoder delay and edit lists are honoured by libavformat, so frame 0 is the first sample meant to
+// be heard.
+#pragma once
+
+#include <cstdint>
+#include <filesystem>
+#include <memory>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "core/base/result.h"
+
+namespace rivlen {
+
+inline constexpr int kMinSampleRate = 8000;
+inline constexpr int kMaxSampleRate = 192000;
+inline constexpr int kMaxChannels = 8;
+
+struct AudioStreamInfo {
+    int index = 0;  // of the stream in its container
+    std::string codec;
+    int sample_rate = 0;
+    int channels = 0;
+    int bits_per_sample = 0;      // 0 where the codec has none
+    double duration_seconds = 0;  // as declared; 0 when unknown
+    double start_seconds = 0;     // against the container's clock
+    std::string language, title;
+};
+
+struct PictureStreamInfo {
+    int index = 0;
+    std::string codec;
+    int width = 0;
+    int height = 0;
+    int frame_rate_num = 0;  // frames per second as a fraction
+    int frame_rate_den = 1;
+    double duration_seconds = 0;
+    double start_seconds = 0;
+    std::string timecode;  // of the first frame, "hh:mm:ss:ff"; empty when the file has none
+};
+
+struct MediaInfo {
+    std::string container;
+    double duration_seconds = 0;
+    std::uint64_t size_bytes = 0;
+    std::vector<AudioStreamInfo> audio;
+    std::optional<PictureStreamInfo> picture;  // the first moving picture; cover art does not count
+};
+
+// Errors: NotFound; BadInput (empty, no media file, no sound).
+[[nodiscard]] Result<MediaInfo> probe(const std::filesystem::path& path);
+
+class AudioDecoder {
+  public:
+    // Opens an audio stream: the container's best one, or the one with the given stream index.
+    // Errors: as probe(), and Unsupported for a rate or channel count out of range.
+    [[nodiscard]] static Result<AudioDecoder> open(const std::filesystem::path& path, int stream_index = -1);
+
+    AudioDecoder(AudioDecoder&&) noexcept;
+    AudioDecoder& operator=(AudioDecoder&&) noexcept;
+    ~AudioDecoder();
+
+    [[nodiscard]] const AudioStreamInfo& info() const;
+    // Seconds between the picture's first frame and the sound's first sample (positive: sound starts later); 0
+    // without picture.
+    [[nodiscard]] double start_after_picture_seconds() const;
+    // The next block of interleaved samples; empty at the end. Damaged packets are skipped and counted.
+    // Errors: BadInput when nothing at all can be decoded.
+    [[nodiscard]] Result<std::vector<float>> read();
+    [[nodiscard]] std::uint64_t damaged_packets() const;
+
+  private:
+    struct State;
+    explicit AudioDecoder(std::unique_ptr<State> state);
+    std::unique_ptr<State> state_;
+};
+
+// The whole stream as planar channels at `sample_rate` (0: its own). For short files.
+struct AudioBuffer {
+    int sample_rate = 0;
+    std::vector<std::vector<float>> channels;
+    [[nodiscard]] std::size_t frames() const { return channels.empty() ? 0 : channels.front().size(); }
+};
+[[nodiscard]] Result<AudioBuffer> read_audio(const std::filesystem::path& path, int sample_rate = 0);
+
+}  // namespace rivlen

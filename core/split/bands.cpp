@@ -1,0 +1,105 @@
+#include "core/split/bands.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace rivlen {
+
+namespace {
+
+std::array<int, kBands + 1> make_edges() {
+    std::array<int, kBands + 1> edges{};
+    for (int b = 0; b <= kSingleBands; ++b) edges[static_cast<std::size_t>(b)] = b;
+    const int groups = kBands - kSingleBands;
+    const double ratio = static_cast<double>(kModelBins) / kSingleBands;
+    for (int g = 1; g <= groups; ++g) {
+        const double edge = kSingleBands * std::pow(ratio, static_cast<double>(g) / groups);
+        edges[static_cast<std::size_t>(kSingleBands + g)] = static_cast<int>(std::lround(edge));
+    }
+    return edges;
+}
+
+// 0.15 is the exponent that the features were first measured with; the small offset keeps digital silence finite.
+float compress(float power) { return std::pow(power + 1e-12F, 0.15F); }
+
+}  // namespace
+
+const std::array<int, kBands + 1>& band_edges() {
+    static const auto edges = make_edges();
+    return edges;
+}
+
+const std::array<int, kModelBins>& band_of_bin() {
+    static const auto table = [] {
+        std::array<int, kModelBins> bands{};
+        const auto& edges = band_edges();
+        for (std::size_t b = 0; b < kBands; ++b) {
+            for (int k = edges[b]; k < edges[b + 1]; ++k) bands[static_cast<std::size_t>(k)] = static_cast<int>(b);
+        }
+        return bands;
+    }();
+    return table;
+}
+
+double band_centre_hz(int band) {
+    const auto& edges = band_edges();
+    const auto b = static_cast<std::size_t>(band);
+    return 0.5 * (edges[b] + edges[b + 1] - 1) * kModelRate / kModelFft;
+}
+
+void frame_features(std::span<const std::span<const Complex>> channel_spectra, std::span<float> features) {
+    const auto& edges = band_edges();
+    const float share = 1.0F / static_cast<float>(channel_spectra.size());
+    for (std::size_t b = 0; b < kBands; ++b) {
+        float mid = 0.0F;
+        float all = 0.0F;
+        for (auto k = static_cast<std::size_t>(edges[b]); k < static_cast<std::size_t>(edges[b + 1]); ++k) {
+            Complex sum{};
+            for (const auto& spectrum : channel_spectra) {
+                sum += spectrum[k];
+                all += std::norm(spectrum[k]) * share;
+            }
+            mid += std::norm(sum * share);
+        }
+        features[b] = compress(mid);
+        features[kBands + b] = compress(std::max(0.0F, all - mid));
+    }
+}
+
+void normalise_features(std::span<float> rows) {
+    const std::size_t frames = rows.size() / kFeatures;
+    std::vector<double> running(frames + 1, 0.0);  // sums over frames 0..t-1
+    for (std::size_t t = 0; t < frames; ++t) {
+        double sum = 0.0;
+        for (const float value : rows.subspan(t * kFeatures, kFeatures)) sum += static_cast<double>(value);
+        running[t + 1] = running[t] + sum;
+    }
+    for (std::size_t t = 0; t < frames; ++t) {
+        const std::size_t from = t > kLevelFrames ? t - kLevelFrames : 0;
+        const std::size_t to = std::min(frames, t + kLevelFrames + 1);
+        const double mean = (running[to] - running[from]) / (static_cast<double>(to - from) * kFeatures);
+        const auto scale = static_cast<float>(1.0 / (mean + 1e-3));
+        for (float& value : rows.subspan(t * kFeatures, kFeatures)) value *= scale;
+    }
+}
+
+std::vector<BandRead> band_reads(int sample_rate, int fft_size) {
+    const auto bins = static_cast<std::size_t>(fft_size / 2 + 1);
+    std::vector<BandRead> reads(bins);
+    for (std::size_t k = 0; k < bins; ++k) {
+        const double position =
+            static_cast<double>(k) * sample_rate / fft_size * kModelFft / kModelRate;  // in bins of the model
+        BandRead& read = reads[k];
+        if (position < kSingleBands - 1) {
+            read.low = static_cast<int>(position);
+            read.high = std::min(read.low + 1, kBands - 1);
+            read.part = static_cast<float>(position - read.low);
+        } else {
+            const auto bin = std::min<std::size_t>(static_cast<std::size_t>(std::lround(position)), kModelBins - 1);
+            read.low = read.high = band_of_bin()[bin];
+        }
+    }
+    return reads;
+}
+
+}  // namespace rivlen

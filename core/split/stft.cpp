@@ -1,0 +1,131 @@
+#include "core/split/stft.h"
+
+#include <fftw3.h>
+
+#include <algorithm>
+#include <cmath>
+#include <mutex>
+#include <numbers>
+
+namespace rivlen {
+
+namespace {
+
+// FFTW's planner is the one part of it that is not thread-safe.
+std::mutex& planner_mutex() {
+    static std::mutex mutex;
+    return mutex;
+}
+
+struct PlanDeleter {
+    void operator()(fftwf_plan_s* plan) const {
+        const std::lock_guard lock(planner_mutex());
+        fftwf_destroy_plan(plan);
+    }
+};
+struct FftwFree {
+    void operator()(void* memory) const { fftwf_free(memory); }
+};
+
+}  // namespace
+
+struct Stft::State {
+    int size = 0;
+    std::vector<float> window;
+    std::unique_ptr<float, FftwFree> time;
+    std::unique_ptr<fftwf_complex, FftwFree> spectrum;
+    std::unique_ptr<fftwf_plan_s, PlanDeleter> forward_plan, inverse_plan;
+};
+
+Stft::Stft(int fft_size) : state_(std::make_unique<State>()) {
+    State& s = *state_;
+    s.size = fft_size;
+    const auto size = static_cast<std::size_t>(fft_size);
+    s.window.resize(size);
+    for (std::size_t i = 0; i < size; ++i) {
+        const double phase = 2.0 * std::numbers::pi * static_cast<double>(i) / fft_size;
+        s.window[i] = static_cast<float>(std::sqrt(0.5 - 0.5 * std::cos(phase)));  // periodic Hann
+    }
+    s.time.reset(fftwf_alloc_real(size));
+    s.spectrum.reset(fftwf_alloc_complex(size / 2 + 1));
+    const std::lock_guard lock(planner_mutex());
+    // ESTIMATE, not MEASURE: a measured plan may differ from run to run, and with it the last bit of every result.
+    s.forward_plan.reset(fftwf_plan_dft_r2c_1d(fft_size, s.time.get(), s.spectrum.get(), FFTW_ESTIMATE));
+    s.inverse_plan.reset(fftwf_plan_dft_c2r_1d(fft_size, s.spectrum.get(), s.time.get(), FFTW_ESTIMATE));
+}
+
+Stft::Stft(Stft&&) noexcept = default;
+Stft& Stft::operator=(Stft&&) noexcept = default;
+Stft::~Stft() = default;
+
+int Stft::fft_size() const { return state_->size; }
+int Stft::hop() const { return state_->size / 4; }
+int Stft::bins() const { return state_->size / 2 + 1; }
+
+void Stft::forward(std::span<const float> samples, std::span<Complex> spectrum) {
+    State& s = *state_;
+    float* time = s.time.get();
+    for (std::size_t i = 0; i < s.window.size(); ++i) time[i] = samples[i] * s.window[i];
+    fftwf_execute(s.forward_plan.get());
+    const fftwf_complex* bins = s.spectrum.get();
+    for (std::size_t k = 0; k < spectrum.size(); ++k) spectrum[k] = {bins[k][0], bins[k][1]};
+}
+
+void Stft::inverse(std::span<const Complex> spectrum, std::span<float> samples) {
+    State& s = *state_;
+    fftwf_complex* bins = s.spectrum.get();
+    for (std::size_t k = 0; k < spectrum.size(); ++k) {
+        bins[k][0] = spectrum[k].real();
+        bins[k][1] = spectrum[k].imag();
+    }
+    fftwf_execute(s.inverse_plan.get());
+    // FFTW's inverse is unscaled (1 / size); squared periodic Hann windows at a quarter overlap add up to 2.
+    const float scale = 0.5F / static_cast<float>(s.size);
+    const float* time = s.time.get();
+    for (std::size_t i = 0; i < s.window.size(); ++i) samples[i] = time[i] * s.window[i] * scale;
+}
+
+std::size_t Stft::frame_count(std::size_t samples, int hop) {
+    const auto step = static_cast<std::size_t>(hop);
+    return (samples + step - 1) / step + 1;
+}
+
+void copy_padded(std::span<const float> signal, std::ptrdiff_t start, std::span<float> out) {
+    const auto length = static_cast<std::ptrdiff_t>(signal.size());
+    const auto wanted = static_cast<std::ptrdiff_t>(out.size());
+    const std::ptrdiff_t from = std::clamp<std::ptrdiff_t>(-start, 0, wanted);
+    const std::ptrdiff_t to = std::clamp<std::ptrdiff_t>(length - start, from, wanted);
+    std::fill(out.begin(), out.begin() + from, 0.0F);
+    if (to > from) std::copy(signal.begin() + start + from, signal.begin() + start + to, out.begin() + from);
+    std::fill(out.begin() + to, out.end(), 0.0F);
+}
+
+std::vector<Complex> analyse(Stft& stft, std::span<const float> signal) {
+    const auto bins = static_cast<std::size_t>(stft.bins());
+    const std::size_t frames = Stft::frame_count(signal.size(), stft.hop());
+    std::vector<Complex> spectra(frames * bins);
+    std::vector<float> frame(static_cast<std::size_t>(stft.fft_size()));
+    for (std::size_t t = 0; t < frames; ++t) {
+        copy_padded(signal, static_cast<std::ptrdiff_t>(t) * stft.hop() - stft.fft_size() / 2, frame);
+        stft.forward(frame, std::span(spectra).subspan(t * bins, bins));
+    }
+    return spectra;
+}
+
+std::vector<float> synthesise(Stft& stft, std::span<const Complex> spectra, std::size_t samples) {
+    const auto bins = static_cast<std::size_t>(stft.bins());
+    std::vector<float> out(samples, 0.0F);
+    std::vector<float> frame(static_cast<std::size_t>(stft.fft_size()));
+    const std::size_t frames = spectra.size() / bins;
+    for (std::size_t t = 0; t < frames; ++t) {
+        stft.inverse(spectra.subspan(t * bins, bins), frame);
+        const std::ptrdiff_t start = static_cast<std::ptrdiff_t>(t) * stft.hop() - stft.fft_size() / 2;
+        for (std::size_t i = 0; i < frame.size(); ++i) {
+            const std::ptrdiff_t at = start + static_cast<std::ptrdiff_t>(i);
+            if (at >= 0 && at < static_cast<std::ptrdiff_t>(samples)) out[static_cast<std::size_t>(at)] += frame[i];
+        }
+    }
+    return out;
+}
+
+}  // namespace rivlen

@@ -1,0 +1,49 @@
+// The separation network, defined once for trainer and engine.
+// Input: features [clips, frames, 2, 256] (core/split/bands.h). Output: mask logits [clips, 4, frames, 256]; a softmax
+// over the stems makes masks that add up to one in every band.
+//
+// Form: patches of patch_frames x patch_bands go through a linear layer of their own per band position to `width`
+// features; blocks of a unit along time and a unit along the patches of a frame, each residual behind a layer norm;
+// a two-layer head of its own per band position gives the logits of the patch.
+#pragma once
+
+#include <torch/torch.h>
+
+#include <filesystem>
+#include <map>
+#include <string>
+#include <vector>
+
+#include "core/base/result.h"
+#include "engine/network_spec.h"
+
+namespace rivlen {
+
+class SeparationNetworkImpl : public torch::nn::Module {
+  public:
+    explicit SeparationNetworkImpl(const NetworkSpec& spec);
+    // frames may be any number; it is padded to whole patches inside.
+    torch::Tensor forward(const torch::Tensor& features);
+    [[nodiscard]] const NetworkSpec& spec() const { return spec_; }
+
+  private:
+    NetworkSpec spec_;
+    torch::Tensor embed_weight_, embed_bias_;  // [patches, in, width], [patches, 1, width]
+    torch::nn::ModuleList time_units_, band_units_;
+    torch::nn::LayerNorm last_norm_{nullptr};
+    torch::Tensor head1_weight_, head1_bias_, head2_weight_, head2_bias_;
+};
+TORCH_MODULE(SeparationNetwork);
+
+// Named parameters as float32; `metadata` goes into the header beside the spec. Errors: DiskFull, Io.
+[[nodiscard]] Status save_network(const SeparationNetwork& network, const std::filesystem::path& path,
+                                  std::map<std::string, std::string> metadata);
+
+struct LoadedNetwork {
+    SeparationNetwork network{nullptr};
+    std::map<std::string, std::string> metadata;
+};
+// Errors: NotFound, BadInput, Unsupported.
+[[nodiscard]] Result<LoadedNetwork> load_network(const std::filesystem::path& path);
+
+}  // namespace rivlen

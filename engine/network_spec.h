@@ -1,0 +1,29 @@
+// Every hyper-parameter of the separation network; stored in the weights file's header, so that a file alone says
+// how to build the network it belongs to.
+#pragma once
+
+#include <string>
+
+#include "core/base/result.h"
+
+namespace rivlen {
+
+struct NetworkSpec {
+    std::string time_unit = "gru";  // along time: "gru" (bidirectional) or "conv" (gated, dilated)
+    std::string band_unit = "gru";  // along bands: "gru" (bidirectional) or "attention"
+    int patch_frames = 4;
+    int patch_bands = 8;
+    int width = 96;         // features per patch
+    int blocks = 3;
+    int hidden = 64;        // of a recurrence, each direction; of a gated convolution
+    int conv_kernel = 3;
+    int conv_layers = 2;    // per block; dilations grow by two from layer to layer of the whole network
+    int heads = 4;          // of attention
+    int head_hidden = 128;  // of the mask head
+
+    [[nodiscard]] std::string to_json() const;
+    // Errors: BadInput for a missing, unknown or impossible value.
+    [[nodiscard]] static Result<NetworkSpec> from_json(const std::string& text);
+};
+
+}  // namespace rivlen

@@ -1,0 +1,121 @@
+#include "learn/commands.h"
+
+#include <ATen/Parallel.h>
+#include <fmt/format.h>
+
+#include <chrono>
+#include <memory>
+
+#include "core/base/output_file.h"
+#include "learn/corpus.h"
+#include "learn/evaluate.h"
+#include "learn/train.h"
+
+namespace rivlen::learn {
+
+namespace {
+
+void say(const std::string& line) {
+    fmt::print("{}\n", line);
+    std::fflush(stdout);
+}
+
+void add_corpus(CLI::App& app, Status& status) {
+    auto options = std::make_shared<BuildOptions>();
+    options->log = say;
+    options->package_list = RIVLEN_PACKAGE_LIST;
+    auto* command = app.add_subcommand("corpus", "Download, decode and measure the packages to learn from");
+    command->add_option("folder", options->folder, "Where the corpus is kept")->required();
+    command->add_option("--packages", options->package_list, "The list of packages");
+    command->add_option("--only", options->only, "Only these packages");
+    command->add_option("--threads", options->threads, "Packages at a time");
+    command->callback([options, &status] {
+        status = build_corpus(*options);
+        auto corpus = Corpus::open(options->folder);
+        if (corpus) fmt::print("{}", corpus->summary());
+    });
+}
+
+void add_train(CLI::App& app, Status& status) {
+    auto options = std::make_shared<TrainOptions>();
+    options->log = say;
+    auto* command = app.add_subcommand("train", "Train a model, or go on with one");
+    command->add_option("corpus", options->corpus, "Corpus folder")->required();
+    command->add_option("run", options->run, "Folder of this run")->required();
+    command->add_option("--time-unit", options->spec.time_unit, "gru or conv");
+    command->add_option("--band-unit", options->spec.band_unit, "gru or attention");
+    command->add_option("--patch-frames", options->spec.patch_frames, "Frames a patch");
+    command->add_option("--patch-bands", options->spec.patch_bands, "Bands a patch");
+    command->add_option("--width", options->spec.width, "Features a patch");
+    command->add_option("--blocks", options->spec.blocks, "Blocks");
+    command->add_option("--hidden", options->spec.hidden, "Width of recurrences or convolutions");
+    command->add_option("--kernel", options->spec.conv_kernel, "Taps of a convolution");
+    command->add_option("--conv-layers", options->spec.conv_layers, "Convolutions a block");
+    command->add_option("--head-hidden", options->spec.head_hidden, "Width of the mask head");
+    command->add_option("--workers", options->workers, "Threads");
+    command->add_option("--clips", options->clips, "Clips a step");
+    command->add_option("--clip-seconds", options->clip_seconds, "Length of a clip");
+    command->add_option("--steps", options->steps, "Steps in all");
+    command->add_option("--rate", options->learning_rate, "Highest learning rate");
+    command->add_option("--average", options->average, "Memory of the averaged weights, a step");
+    command->add_option("--evaluate-every", options->evaluate_every, "Steps between evaluations");
+    command->add_option("--save-every", options->save_every, "Steps between checkpoints");
+    command->add_option("--seed", options->seed, "Seed of mixes and weights");
+    command->add_option("--max-hours", options->max_hours, "Stop after this time; call again to go on");
+    command->add_option("--start-from", options->start_from, "Weights to begin with");
+    command->add_flag("--bf16", options->bf16, "Matrix products in bfloat16");
+    command->callback([options, &status] { status = train(*options); });
+}
+
+struct EvalOptions {
+    std::filesystem::path corpus, model, json;
+    int per_kind = 10;
+    double seconds = 10.0;
+    bool oracle = false;
+};
+
+Status evaluate(const EvalOptions& options) {
+    at::set_num_threads(1);
+    auto corpus = Corpus::open(options.corpus);
+    if (!corpus) return corpus.error();
+    auto loaded = load_network(options.model);
+    if (!loaded) return loaded.error();
+    std::vector<Figures> figures;
+    double network_seconds = 0.0;
+    double mix_seconds = 0.0;
+    for (const auto& mix : make_eval_set(*corpus, options.per_kind, options.seconds).mixes) {
+        const auto start = std::chrono::steady_clock::now();
+        const auto masks = options.oracle ? oracle_masks(mix) : network_masks(loaded->network, mix);
+        network_seconds += std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
+        mix_seconds += static_cast<double>(mix.frames()) / kCorpusRate;
+        figures.push_back(figures_of(mix, apply_masks(masks, mix)));
+    }
+    const std::string json = summary_json(figures);
+    const auto gains = mean_gains(figures);
+    fmt::print("{}\n{} mixes: SI-SDR gain dialogue {:.2f}, music {:.2f}, ambience {:.2f}, dry voice {:.2f} dB; "
+               "network {:.1f} x real time on one thread\n",
+               json, figures.size(), gains[0], gains[1], gains[2], gains[3], mix_seconds / network_seconds);
+    return options.json.empty() ? Status{} : write_text_file(options.json, json);
+}
+
+void add_evaluate(CLI::App& app, Status& status) {
+    auto options = std::make_shared<EvalOptions>();
+    auto* command = app.add_subcommand("eval", "Measure a model on mixes it never learned from");
+    command->add_option("corpus", options->corpus, "Corpus folder")->required();
+    command->add_option("model", options->model, "Weights (.safetensors)")->required();
+    command->add_option("--per-kind", options->per_kind, "Mixes of every kind");
+    command->add_option("--seconds", options->seconds, "Length of a mix");
+    command->add_option("--json", options->json, "Write the table here");
+    command->add_flag("--oracle", options->oracle, "Measure the oracle ratio mask instead of the model");
+    command->callback([options, &status] { status = evaluate(*options); });
+}
+
+}  // namespace
+
+void add_commands(CLI::App& app, Status& status) {
+    add_corpus(app, status);
+    add_train(app, status);
+    add_evaluate(app, status);
+}
+
+}  // namespace rivlen::learn

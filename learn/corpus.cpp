@@ -1,0 +1,391 @@
+#include "learn/corpus.h"
+
+#include <archive.h>
+#include <archive_entry.h>
+#include <xxhash.h>
+
+#include <algorithm>
+#include <atomic>
+#include <cmath>
+#include <cstring>
+#include <fstream>
+#include <memory>
+#include <mutex>
+#include <nlohmann/json.hpp>
+#include <regex>
+#include <set>
+#include <thread>
+
+#include "core/base/output_file.h"
+#include "core/media/decode.h"
+#include "core/media/resample.h"
+#include "core/split/stft.h"
+
+namespace rivlen::learn {
+
+NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE(Measures, bandwidth_hz, level_db, level_range_db, noise_floor_db, dc, clipped_share)
+NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE(Recording, package, path, group, kind, held_out, hash, offset_samples, frames,
+                                   channels, measures)
+
+namespace {
+
+namespace fs = std::filesystem;
+using nlohmann::json;
+
+constexpr double kShortestSeconds = 0.4;
+constexpr double kLeastSpeechRangeDb = 20.0;
+
+struct Rule {
+    std::string kind;
+    std::regex match;
+    std::string group;
+    std::set<std::string> hold, skip;
+};
+struct Package {
+    std::string name;
+    bool hold_all = false;
+    std::vector<Rule> rules;
+};
+
+Result<std::vector<Package>> read_packages(const fs::path& path) {
+    auto text = read_text_file(path);
+    if (!text) return text.error();
+    std::vector<Package> packages;
+    try {
+        const json list = json::parse(*text);
+        for (const auto& entry : list.at("packages")) {
+            Package package{entry.at("package"), entry.value("hold_all", false), {}};
+            for (const auto& rule : entry.at("rules")) {
+                package.rules.push_back({rule.at("kind"), std::regex(rule.at("match").get<std::string>()),
+                                         rule.value("group", ""), rule.value("hold", std::set<std::string>{}),
+                                         rule.value("skip", std::set<std::string>{})});
+            }
+            packages.push_back(std::move(package));
+        }
+    } catch (const std::exception& problem) {
+        return make_error(ErrorKind::BadInput, "The package list \"{}\" is damaged: {}.", path.string(), problem.what());
+    }
+    return packages;
+}
+
+// What a rule says about a path inside a package.
+struct Match {
+    const Rule* rule = nullptr;
+    std::string group;
+};
+Match find_rule(const Package& package, const std::string& path) {
+    for (const auto& rule : package.rules) {
+        std::smatch capture;
+        if (!std::regex_search(path, capture, rule.match)) continue;
+        std::string group = !rule.group.empty() ? rule.group : capture.size() > 1 ? capture[1].str() : "all";
+        if (rule.skip.contains(group)) return {};
+        return {&rule, group};
+    }
+    return {};
+}
+
+struct ArchiveCloser {
+    void operator()(archive* handle) const { archive_read_free(handle); }
+};
+using Archive = std::unique_ptr<archive, ArchiveCloser>;
+
+Archive new_reader() {
+    Archive reader(archive_read_new());
+    archive_read_support_filter_all(reader.get());
+    archive_read_support_format_all(reader.get());
+    return reader;
+}
+
+bool is_archive_name(const std::string& name) {
+    static const std::regex pattern(R"(\.(zip|pk3|wz|tar|tar\.[a-z0-9]+|opensfx)$)");
+    return std::regex_search(name, pattern);
+}
+
+// Calls `take` with every file in an archive for which it is wanted, extracted to `scratch`.
+void walk(archive* reader, const std::string& prefix, const fs::path& scratch,
+          const std::function<bool(const std::string&)>& wanted,
+          const std::function<void(const std::string&, const fs::path&)>& take) {
+    archive_entry* entry = nullptr;
+    int count = 0;
+    while (archive_read_next_header(reader, &entry) == ARCHIVE_OK) {
+        if (archive_entry_filetype(entry) != AE_IFREG) continue;
+        const std::string path = prefix + archive_entry_pathname(entry);
+        const bool nested = is_archive_name(path);
+        if (!nested && !wanted(path)) continue;
+        const fs::path file = scratch / fmt::format("{}{}{}", prefix.size(), ++count, fs::path(path).extension().string());
+        {
+            std::ofstream out(file, std::ios::binary);
+            const void* block = nullptr;
+            std::size_t size = 0;
+            la_int64_t offset = 0;
+            while (archive_read_data_block(reader, &block, &size, &offset) == ARCHIVE_OK) {
+                out.write(static_cast<const char*>(block), static_cast<std::streamsize>(size));
+            }
+        }
+        if (nested) {
+            const Archive inner = new_reader();
+            if (archive_read_open_filename(inner.get(), file.c_str(), 1 << 16) == ARCHIVE_OK) {
+                walk(inner.get(), path + "!", scratch, wanted, take);
+            }
+        } else {
+            take(path, file);
+        }
+        std::error_code ignored;
+        fs::remove(file, ignored);
+    }
+}
+
+Result<fs::path> find_or_download(const fs::path& debs, const std::string& name) {
+    const auto find = [&]() -> fs::path {
+        for (const auto& entry : fs::directory_iterator(debs)) {
+            const std::string file = entry.path().filename().string();
+            if (file.starts_with(name + "_") && file.ends_with(".deb")) return entry.path();
+        }
+        return {};
+    };
+    fs::path deb = find();
+    if (deb.empty()) {
+        const std::string command =
+            fmt::format("cd '{}' && apt-get download -q '{}' >/dev/null 2>&1", debs.string(), name);
+        if (std::system(command.c_str()) == 0) deb = find();  // NOLINT(concurrency-mt-unsafe)
+    }
+    if (deb.empty()) {
+        return make_error(ErrorKind::NotFound, "Cannot download the package {}. Run 'apt-get update' and try again.", name);
+    }
+    return deb;
+}
+
+// Decodes one file to stored form; empty when it is too short or unreadable.
+struct Decoded {
+    std::vector<std::int16_t> pcm;
+    Recording facts;
+};
+Decoded decode(const fs::path& file, const std::string& kind, const BuildOptions& options) {
+    Decoded result;
+    auto audio = read_audio(file);
+    if (!audio || audio->frames() == 0) return result;
+    const double seconds = static_cast<double>(audio->frames()) / audio->sample_rate;
+    if (seconds < kShortestSeconds) return result;
+    const double longest = kind == "music" ? options.longest_music_seconds : options.longest_effect_seconds;
+    if (kind != "speech" && seconds > longest) {
+        const auto keep = static_cast<std::ptrdiff_t>(longest * audio->sample_rate);
+        const auto from = (static_cast<std::ptrdiff_t>(audio->frames()) - keep) / 3;
+        for (auto& channel : audio->channels) channel = {channel.begin() + from, channel.begin() + from + keep};
+    }
+    std::vector<float> mono(audio->frames());
+    const auto share = 1.0F / static_cast<float>(audio->channels.size());
+    for (const auto& channel : audio->channels) {
+        for (std::size_t i = 0; i < mono.size(); ++i) mono[i] += channel[i] * share;
+    }
+    result.facts.measures = measure(mono, audio->sample_rate);
+    if (kind == "speech" || audio->channels.size() == 1) {
+        audio->channels = {mono};
+    } else {
+        audio->channels.resize(2);
+    }
+    for (auto& channel : audio->channels) channel = resample(channel, audio->sample_rate, kCorpusRate);
+    result.facts.channels = static_cast<int>(audio->channels.size());
+    result.facts.frames = audio->frames();
+    result.pcm.resize(audio->frames() * audio->channels.size());
+    for (std::size_t i = 0; i < result.pcm.size(); ++i) {
+        const float value = audio->channels[i % audio->channels.size()][i / audio->channels.size()];
+        result.pcm[i] = static_cast<std::int16_t>(std::lround(std::clamp(value, -1.0F, 1.0F) * 32767.0F));
+    }
+    result.facts.hash = XXH3_64bits(result.pcm.data(), result.pcm.size() * sizeof(std::int16_t));
+    return result;
+}
+
+Status build_package(const Package& package, const BuildOptions& options) {
+    const fs::path index_path = options.folder / "index" / (package.name + ".json");
+    if (fs::exists(index_path)) return {};
+    auto deb = find_or_download(options.folder / "debs", package.name);
+    if (!deb) return deb.error();
+    const fs::path scratch = options.folder / "scratch" / package.name;
+    fs::create_directories(scratch);
+
+    // dpkg-deb knows every compression that a .deb may use.
+    struct PipeCloser {
+        void operator()(std::FILE* pipe) const { pclose(pipe); }
+    };
+    const std::unique_ptr<std::FILE, PipeCloser> pipe(
+        popen(fmt::format("dpkg-deb --fsys-tarfile '{}'", deb->string()).c_str(), "r"));  // NOLINT(cert-env33-c)
+    const Archive reader = new_reader();
+    if (!pipe || archive_read_open_FILE(reader.get(), pipe.get()) != ARCHIVE_OK) {
+        return make_error(ErrorKind::Io, "Cannot unpack \"{}\".", deb->string());
+    }
+    auto out = OutputFile::create(options.folder / "pcm" / (package.name + ".s16"));
+    if (!out) return out.error();
+
+    std::vector<Recording> recordings;
+    std::set<std::uint64_t> seen;
+    std::uint64_t offset = 0;
+    Status status;
+    walk(
+        reader.get(), "", scratch, [&](const std::string& path) { return find_rule(package, path).rule != nullptr; },
+        [&](const std::string& path, const fs::path& file) {
+            if (!status) return;
+            const Match match = find_rule(package, path);
+            Decoded decoded = decode(file, match.rule->kind, options);
+            if (decoded.pcm.empty() || !seen.insert(decoded.facts.hash).second) return;
+            Recording& facts = decoded.facts;
+            facts.package = package.name;
+            facts.path = path;
+            facts.kind = match.rule->kind;
+            facts.group = package.name + ":" + match.group;
+            facts.held_out = package.hold_all || match.rule->hold.contains(match.group);
+            facts.offset_samples = offset;
+            offset += decoded.pcm.size();
+            status = out->write(std::as_bytes(std::span(decoded.pcm)));
+            recordings.push_back(std::move(facts));
+        });
+    std::error_code ignored;
+    fs::remove_all(scratch, ignored);
+    if (!status) return status;
+    if (recordings.empty()) return make_error(ErrorKind::BadInput, "No recording found in {}.", package.name);
+    if (status = out->commit(); !status) return status;
+    if (status = write_text_file(index_path, json(recordings).dump(1)); !status) return status;
+    options.log(fmt::format("{}: {} recordings", package.name, recordings.size()));
+    return {};
+}
+
+double percentile(std::vector<double> values, double share) {
+    if (values.empty()) return 0.0;
+    const auto at = static_cast<std::ptrdiff_t>(share * static_cast<double>(values.size() - 1));
+    std::nth_element(values.begin(), values.begin() + at, values.end());
+    return values[static_cast<std::size_t>(at)];
+}
+
+double decibels(double power) { return 10.0 * std::log10(power + 1e-12); }
+
+}  // namespace
+
+Measures measure(std::span<const float> mono, int sample_rate) {
+    Measures m;
+    double sum = 0.0;
+    double power = 0.0;
+    std::size_t clipped = 0;
+    for (const float x : mono) {
+        sum += static_cast<double>(x);
+        power += static_cast<double>(x) * static_cast<double>(x);
+        if (std::abs(x) > 0.999F) ++clipped;
+    }
+    const auto count = static_cast<double>(std::max<std::size_t>(mono.size(), 1));
+    m.dc = sum / count;
+    m.level_db = decibels(power / count);
+    m.clipped_share = static_cast<double>(clipped) / count;
+
+    std::vector<double> levels;
+    const auto block = static_cast<std::size_t>(sample_rate / 20);
+    for (std::size_t i = 0; i + block <= mono.size(); i += block) {
+        double energy = 0.0;
+        for (const float x : mono.subspan(i, block)) energy += static_cast<double>(x) * static_cast<double>(x);
+        levels.push_back(decibels(energy / static_cast<double>(block)));
+    }
+    m.noise_floor_db = percentile(levels, 0.05);
+    m.level_range_db = percentile(levels, 0.95) - m.noise_floor_db;
+
+    Stft stft(2048);
+    const auto spectra = analyse(stft, mono);
+    const auto bins = static_cast<std::size_t>(stft.bins());
+    std::vector<double> mean(bins, 0.0);
+    for (std::size_t i = 0; i < spectra.size(); ++i) mean[i % bins] += static_cast<double>(std::norm(spectra[i]));
+    const double limit = *std::max_element(mean.begin() + 1, mean.end()) * 1e-6;
+    std::size_t top = bins - 1;
+    while (top > 1 && mean[top] < limit) --top;
+    m.bandwidth_hz = static_cast<double>(top) * sample_rate / stft.fft_size();
+    return m;
+}
+
+Status build_corpus(const BuildOptions& options) {
+    auto packages = read_packages(options.package_list);
+    if (!packages) return packages.error();
+    for (const char* sub : {"debs", "pcm", "index", "scratch"}) fs::create_directories(options.folder / sub);
+    std::atomic<std::size_t> next{0};
+    std::mutex mutex;
+    Status first_failure;
+    std::vector<std::jthread> workers;
+    for (int i = 0; i < options.threads; ++i) {
+        workers.emplace_back([&] {
+            for (std::size_t at = next++; at < packages->size(); at = next++) {
+                const Package& package = (*packages)[at];
+                if (!options.only.empty() && std::ranges::find(options.only, package.name) == options.only.end()) continue;
+                Status status = build_package(package, options);
+                if (!status) {
+                    const std::lock_guard lock(mutex);
+                    options.log(status.error().message);
+                    if (first_failure.ok()) first_failure = status;
+                }
+            }
+        });
+    }
+    workers.clear();
+    return first_failure;
+}
+
+Result<Corpus> Corpus::open(const fs::path& folder) {
+    Corpus corpus;
+    std::error_code error;
+    std::set<std::uint64_t> seen;
+    std::vector<fs::path> indices;
+    for (const auto& entry : fs::directory_iterator(folder / "index", error)) indices.push_back(entry.path());
+    std::ranges::sort(indices);  // the order decides what a seed draws
+    for (const auto& path : indices) {
+        auto text = read_text_file(path);
+        if (!text) return text.error();
+        const auto json = nlohmann::json::parse(*text, nullptr, false);
+        if (!json.is_array()) return make_error(ErrorKind::BadInput, "\"{}\" is damaged. Build the corpus again.", path.string());
+        auto pcm = MappedFile::open(folder / "pcm" / (path.stem().string() + ".s16"));
+        if (!pcm) return pcm.error();
+        for (const auto& recording : json.get<std::vector<Recording>>()) {
+            if (!seen.insert(recording.hash).second) continue;
+            if (recording.kind == "speech" && recording.measures.level_range_db < kLeastSpeechRangeDb) continue;
+            if (recording.measures.level_db < -60.0) continue;
+            const std::string group = recording.kind == "speech" ? recording.group : recording.package + ":" + recording.group;
+            corpus.groups_[{recording.kind, recording.held_out}][group].push_back(recording);
+        }
+        corpus.pcm_.emplace(path.stem().string(), std::move(*pcm));
+    }
+    if (corpus.groups_.empty()) {
+        return make_error(ErrorKind::NotFound, "There is no corpus in \"{}\". Run 'rivlen-learn corpus' first.", folder.string());
+    }
+    return corpus;
+}
+
+const Corpus::Groups& Corpus::groups(const std::string& kind, bool held_out) const {
+    static const Groups none;
+    const auto found = groups_.find({kind, held_out});
+    return found != groups_.end() ? found->second : none;
+}
+
+void Corpus::read(const Recording& recording, std::uint64_t start_frame, int channel, std::span<float> out) const {
+    const auto bytes = pcm_.at(recording.package).bytes();
+    const auto channels = static_cast<std::uint64_t>(recording.channels);
+    const auto lane = static_cast<std::uint64_t>(channel) % channels;
+    for (std::size_t i = 0; i < out.size(); ++i) {
+        const std::uint64_t frame = start_frame + i;
+        if (frame >= recording.frames) {
+            out[i] = 0.0F;
+            continue;
+        }
+        std::int16_t value = 0;
+        std::memcpy(&value, bytes.data() + (recording.offset_samples + frame * channels + lane) * sizeof value, sizeof value);
+        out[i] = static_cast<float>(value) / 32767.0F;
+    }
+}
+
+std::string Corpus::summary() const {
+    std::string text;
+    for (const auto& [key, groups] : groups_) {
+        double seconds = 0.0;
+        std::size_t count = 0;
+        for (const auto& [name, recordings] : groups) {
+            count += recordings.size();
+            for (const auto& recording : recordings) seconds += static_cast<double>(recording.frames) / kCorpusRate;
+        }
+        text += fmt::format("{:8} {:10} {:4} groups {:6} recordings {:8.1f} minutes\n", key.first,
+                            key.second ? "held out" : "learned", groups.size(), count, seconds / 60.0);
+    }
+    return text;
+}
+
+}  // namespace rivlen::learn

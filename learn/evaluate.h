@@ -1,0 +1,42 @@
+// Figures of a network on fixed mixes that it never learned from.
+#pragma once
+
+#include <filesystem>
+#include <map>
+#include <string>
+#include <vector>
+
+#include "core/base/result.h"
+#include "engine/network.h"
+#include "learn/mixer.h"
+
+namespace rivlen::learn {
+
+struct EvalSet {
+    std::vector<Mix> mixes;
+};
+// `per_kind` mixes of every kind of Mixer::kinds(), `seconds` long, always the same for the same corpus.
+[[nodiscard]] EvalSet make_eval_set(const Corpus& corpus, int per_kind, double seconds);
+
+// Masks [stems, frames, bands] for a mix by the network, or the oracle ratio mask from the known parts.
+[[nodiscard]] torch::Tensor network_masks(SeparationNetwork& network, const Mix& mix);
+[[nodiscard]] torch::Tensor oracle_masks(const Mix& mix);
+// The four stems that masks cut out of a mix.
+[[nodiscard]] std::array<Stereo, kStems> apply_masks(const torch::Tensor& masks, const Mix& mix);
+
+// Figures of one mix. Gains are SI-SDR of the estimate less that of the mix, in dB, for stems present in the mix;
+// leak_db is the level of an absent stem's estimate against the mix.
+struct Figures {
+    std::string kind;
+    std::map<std::string, double> gain_db;   // by stem name, and "dry voice"
+    std::map<std::string, double> value_db;  // SI-SDR itself, where there is nothing to gain (voice alone)
+    std::map<std::string, double> leak_db;
+};
+[[nodiscard]] Figures figures_of(const Mix& mix, const std::array<Stereo, kStems>& estimates);
+
+// Means over figures as a JSON text: overall and by kind.
+[[nodiscard]] std::string summary_json(const std::vector<Figures>& figures);
+// One line: mean gains of dialogue, music, ambience and dry voice over mixes with at least two parts.
+[[nodiscard]] std::array<double, 4> mean_gains(const std::vector<Figures>& figures);
+
+}  // namespace rivlen::learn

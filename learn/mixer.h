@@ -1,0 +1,66 @@
+// Mixes with known parts, made on the fly: the same seed and corpus give the same mix.
+#pragma once
+
+#include <array>
+#include <cstdint>
+#include <string>
+#include <vector>
+
+#include "core/split/bands.h"
+#include "learn/corpus.h"
+#include "learn/rooms.h"
+
+namespace rivlen::learn {
+
+struct Mix {
+    std::string kind;
+    std::array<Stereo, kStems> stems;  // in the order of rivlen::Stem; they add up to `mix` unless it was clipped
+    Stereo mix;
+    std::vector<float> dry_voice;      // mid of the voice without any room, placed in time as in the mix
+    double bandwidth_hz = 24000;       // above it the voice's recording holds nothing to learn from
+    [[nodiscard]] std::size_t frames() const { return mix[0].size(); }
+};
+
+// What is in a mix. Levels are against the voice's level (or against -26 dBFS when there is none).
+struct Scene {
+    std::string kind;
+    int voices = 1;                      // talkers in the foreground, 0 to 2
+    int room = 0;                        // 0 dry, 1 light, 2 strong
+    bool music = false;
+    double voice_over_music_db = 6;
+    std::vector<std::string> ambiences;  // synthetic kinds, "crowd", "recorded"
+    double voice_over_ambience_db = 8;
+    bool mono = false;
+    bool telephone = false;
+    bool clipped = false;
+    bool coloured = true;                // microphone and tape colour
+};
+
+class Mixer {
+  public:
+    // held_out: draw only from what is kept for validation.
+    Mixer(const Corpus& corpus, bool held_out);
+
+    [[nodiscard]] static Scene random_scene(Rng& rng);
+    // Kinds of the fixed evaluation set.
+    [[nodiscard]] static const std::vector<std::string>& kinds();
+    [[nodiscard]] static Scene scene_of_kind(const std::string& kind, Rng& rng);
+
+    [[nodiscard]] Mix make(const Scene& scene, std::size_t frames, Rng& rng) const;
+
+  private:
+    struct Source {
+        const std::vector<Recording>* recordings;
+        double weight;
+    };
+    [[nodiscard]] const Source& draw(const std::vector<Source>& sources, Rng& rng) const;
+    std::vector<float> talk(std::size_t frames, double& bandwidth_hz, Rng& rng) const;
+    Stereo music(std::size_t frames, Rng& rng) const;
+    Stereo recorded_ambience(std::size_t frames, Rng& rng) const;
+    Stereo crowd(std::size_t frames, Rng& rng) const;
+
+    const Corpus* corpus_;
+    std::vector<Source> readers_, pieces_, effects_;
+};
+
+}  // namespace rivlen::learn
