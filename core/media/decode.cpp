@@ -92,6 +92,7 @@ struct AudioDecoder::State {
     AudioStreamInfo info;
     double picture_start_seconds = 0;
     bool has_picture = false;
+    std::optional<double> first_sample_seconds;
     std::uint64_t damaged = 0;
     std::uint64_t decoded = 0;
     bool draining = false;
@@ -124,7 +125,8 @@ AudioDecoder::~AudioDecoder() = default;
 const AudioStreamInfo& AudioDecoder::info() const { return state_->info; }
 std::uint64_t AudioDecoder::damaged_packets() const { return state_->damaged; }
 double AudioDecoder::start_after_picture_seconds() const {
-    return state_->has_picture ? state_->info.start_seconds - state_->picture_start_seconds : 0.0;
+    if (!state_->has_picture) return 0.0;
+    return state_->first_sample_seconds.value_or(state_->info.start_seconds) - state_->picture_start_seconds;
 }
 
 Result<AudioDecoder> AudioDecoder::open(const std::filesystem::path& path, int stream_index) {
@@ -173,6 +175,10 @@ Result<std::vector<float>> AudioDecoder::read() {
             if (s.frame->nb_samples == 0) continue;
             if (!s.convert) {
                 if (auto status = s.configure_conversion(); !status) return status.error();
+            }
+            // The stream's declared start may still count the encoder's delay; the first decoded sample's time does not.
+            if (!s.first_sample_seconds && s.frame->pts != AV_NOPTS_VALUE) {
+                s.first_sample_seconds = static_cast<double>(s.frame->pts) * av_q2d(s.codec->pkt_timebase);
             }
             std::vector<float> block(static_cast<std::size_t>(s.frame->nb_samples) *
                                      static_cast<std::size_t>(s.info.channels));

@@ -64,7 +64,7 @@ class AudioDecoder {
 
     [[nodiscard]] const AudioStreamInfo& info() const;
     // Seconds between the picture's first frame and the sound's first sample (positive: sound starts later); 0
-    // without picture.
+    // without picture. Exact after the first read().
     [[nodiscard]] double start_after_picture_seconds() const;
     // The next block of interleaved samples; empty at the end. Damaged packets are skipped and counted.
     // Errors: BadInput when nothing at all can be decoded.

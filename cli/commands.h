@@ -1,0 +1,15 @@
+// The subcommands of rivlen-cli. Each leaves its outcome in `status`.
+#pragma once
+
+#include <CLI/CLI.hpp>
+#include <filesystem>
+
+#include "core/base/result.h"
+
+namespace rivlen::cli {
+
+void add_info(CLI::App& app, Status& status);
+void add_split(CLI::App& app, Status& status);
+void add_putback(CLI::App& app, Status& status);
+
+}  // namespace rivlen::cli

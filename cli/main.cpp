@@ -1,0 +1,44 @@
+// rivlen-cli: the work of Rivlen without a window.
+#include <fmt/format.h>
+
+#include "cli/commands.h"
+
+namespace {
+
+// Exit codes, also in the man page: what a script can tell apart.
+int exit_code(const rivlen::Status& status) {
+    if (status.ok()) return 0;
+    switch (status.error().kind) {
+        case rivlen::ErrorKind::Internal: return 1;
+        case rivlen::ErrorKind::BadInput:
+        case rivlen::ErrorKind::Unsupported:
+        case rivlen::ErrorKind::Mismatch: return 3;
+        case rivlen::ErrorKind::NotFound: return 4;
+        case rivlen::ErrorKind::Io: return 5;
+        case rivlen::ErrorKind::DiskFull: return 6;
+        case rivlen::ErrorKind::Cancelled: return 130;
+    }
+    return 1;
+}
+
+}  // namespace
+
+int main(int argc, char** argv) {
+    CLI::App app{"Parts a mixed recording into dialogue, reverb, music and ambience, and puts sound back under its picture."};
+    app.name("rivlen-cli");
+    app.set_version_flag("--version", "rivlen-cli " RIVLEN_VERSION);
+    app.require_subcommand(1);
+    app.footer("Exit codes: 0 done, 2 wrong use, 3 unusable input, 4 not found, 5 cannot write, 6 disk full, 130 stopped.");
+    rivlen::Status status;
+    rivlen::cli::add_info(app, status);
+    rivlen::cli::add_split(app, status);
+    rivlen::cli::add_putback(app, status);
+    try {
+        app.parse(argc, argv);
+    } catch (const CLI::ParseError& problem) {
+        const int code = app.exit(problem);
+        return code == 0 ? 0 : 2;
+    }
+    if (!status) fmt::print(stderr, "rivlen-cli: {}\n", status.error().message);
+    return exit_code(status);
+}

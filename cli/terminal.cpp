@@ -1,0 +1,42 @@
+#include "cli/terminal.h"
+
+#include <unistd.h>
+
+#include <csignal>
+#include <mutex>
+
+namespace rivlen::cli {
+
+namespace {
+
+std::atomic<bool> interrupted{false};
+std::mutex print_mutex;
+
+}  // namespace
+
+TerminalJob::TerminalJob(std::string what)
+    : what_(std::move(what)), start_(std::chrono::steady_clock::now()), terminal_(::isatty(STDERR_FILENO) == 1) {
+    std::signal(SIGINT, [](int) { interrupted = true; });
+}
+
+TerminalJob::~TerminalJob() {
+    if (terminal_ && shown_percent_ >= 0) fmt::print(stderr, "\r\033[K");
+}
+
+JobControl TerminalJob::control() {
+    return {[this](double share) { show(share); }, &interrupted};
+}
+
+void TerminalJob::show(double done_share) {
+    if (!terminal_) return;
+    const std::lock_guard lock(print_mutex);
+    const int percent = static_cast<int>(done_share * 100.0);
+    if (percent == shown_percent_) return;
+    shown_percent_ = percent;
+    const double elapsed = std::chrono::duration<double>(std::chrono::steady_clock::now() - start_).count();
+    const int left = done_share > 0.01 ? static_cast<int>(elapsed / done_share * (1.0 - done_share) + 0.5) : 0;
+    fmt::print(stderr, "\r\033[K{} {:3d} %  {}:{:02d} left", what_, percent, left / 60, left % 60);
+    std::fflush(stderr);
+}
+
+}  // namespace rivlen::cli

@@ -1,0 +1,28 @@
+// What a terminal shows while something runs, and how Ctrl-C stops it.
+#pragma once
+
+#include <chrono>
+#include <string>
+
+#include "core/base/job.h"
+
+namespace rivlen::cli {
+
+// A line with progress and time left on standard error, when that is a terminal; Ctrl-C cancels.
+class TerminalJob {
+  public:
+    explicit TerminalJob(std::string what);
+    ~TerminalJob();
+    TerminalJob(const TerminalJob&) = delete;
+    TerminalJob& operator=(const TerminalJob&) = delete;
+    [[nodiscard]] JobControl control();
+
+  private:
+    void show(double done_share);
+    std::string what_;
+    std::chrono::steady_clock::time_point start_;
+    int shown_percent_ = -1;
+    bool terminal_;
+};
+
+}  // namespace rivlen::cli

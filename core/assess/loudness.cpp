@@ -1,0 +1,58 @@
+#include "core/assess/loudness.h"
+
+#include <ebur128.h>
+
+#include <algorithm>
+#include <cmath>
+
+namespace rivlen {
+
+struct LoudnessMeter::State {
+    struct Closer {
+        void operator()(ebur128_state* state) const { ebur128_destroy(&state); }
+    };
+    std::unique_ptr<ebur128_state, Closer> ebur;
+    unsigned channels = 0;
+    std::vector<float> interleaved;
+};
+
+LoudnessMeter::LoudnessMeter(int sample_rate, int channels) : state_(std::make_unique<State>()) {
+    state_->channels = static_cast<unsigned>(channels);
+    state_->ebur.reset(ebur128_init(state_->channels, static_cast<unsigned long>(sample_rate),
+                                    EBUR128_MODE_I | EBUR128_MODE_LRA | EBUR128_MODE_TRUE_PEAK | EBUR128_MODE_SAMPLE_PEAK));
+    // One channel heard from two loudspeakers counts twice, as the common practice for mono files has it.
+    if (channels == 1) ebur128_set_channel(state_->ebur.get(), 0, EBUR128_DUAL_MONO);
+}
+LoudnessMeter::LoudnessMeter(LoudnessMeter&&) noexcept = default;
+LoudnessMeter& LoudnessMeter::operator=(LoudnessMeter&&) noexcept = default;
+LoudnessMeter::~LoudnessMeter() = default;
+
+void LoudnessMeter::add(std::span<const std::vector<float>> channels) {
+    const std::size_t frames = channels.empty() ? 0 : channels[0].size();
+    auto& buffer = state_->interleaved;
+    buffer.resize(frames * channels.size());
+    for (std::size_t c = 0; c < channels.size(); ++c) {
+        for (std::size_t i = 0; i < frames; ++i) buffer[i * channels.size() + c] = channels[c][i];
+    }
+    ebur128_add_frames_float(state_->ebur.get(), buffer.data(), frames);
+}
+
+Loudness LoudnessMeter::result() const {
+    Loudness loudness;
+    double value = 0.0;
+    if (ebur128_loudness_global(state_->ebur.get(), &value) == EBUR128_SUCCESS && std::isfinite(value)) {
+        loudness.integrated_lufs = std::max(value, -120.0);
+    }
+    if (ebur128_loudness_range(state_->ebur.get(), &value) == EBUR128_SUCCESS) loudness.range_lu = value;
+    double peak = 0.0;
+    double true_peak = 0.0;
+    for (unsigned c = 0; c < state_->channels; ++c) {
+        if (ebur128_sample_peak(state_->ebur.get(), c, &value) == EBUR128_SUCCESS) peak = std::max(peak, value);
+        if (ebur128_true_peak(state_->ebur.get(), c, &value) == EBUR128_SUCCESS) true_peak = std::max(true_peak, value);
+    }
+    if (peak > 0.0) loudness.sample_peak_dbfs = 20.0 * std::log10(peak);
+    if (true_peak > 0.0) loudness.true_peak_dbtp = 20.0 * std::log10(true_peak);
+    return loudness;
+}
+
+}  // namespace rivlen

@@ -1,0 +1,31 @@
+// Loudness and peaks by libebur128 (ITU-R BS.1770-4, EBU Tech 3341 and 3342).
+#pragma once
+
+#include <memory>
+#include <span>
+#include <vector>
+
+namespace rivlen {
+
+struct Loudness {
+    double integrated_lufs = -120;   // -120 when nothing passes the gate
+    double range_lu = 0;
+    double sample_peak_dbfs = -200;
+    double true_peak_dbtp = -200;
+};
+
+class LoudnessMeter {
+  public:
+    LoudnessMeter(int sample_rate, int channels);
+    LoudnessMeter(LoudnessMeter&&) noexcept;
+    LoudnessMeter& operator=(LoudnessMeter&&) noexcept;
+    ~LoudnessMeter();
+    void add(std::span<const std::vector<float>> channels);  // planar, equal lengths
+    [[nodiscard]] Loudness result() const;
+
+  private:
+    struct State;
+    std::unique_ptr<State> state_;
+};
+
+}  // namespace rivlen

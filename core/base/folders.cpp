@@ -1,0 +1,18 @@
+#include "core/base/folders.h"
+
+#include <cstdlib>
+
+namespace rivlen {
+
+std::filesystem::path default_work_folder() {
+    const auto variable = [](const char* name) -> std::filesystem::path {
+        const char* value = std::getenv(name);  // NOLINT(concurrency-mt-unsafe)
+        return value != nullptr ? value : "";
+    };
+    if (const auto own = variable("RIVLEN_WORK"); !own.empty()) return own;
+    if (const auto cache = variable("XDG_CACHE_HOME"); !cache.empty()) return cache / "rivlen";
+    if (const auto home = variable("HOME"); !home.empty()) return home / ".cache" / "rivlen";
+    return std::filesystem::temp_directory_path() / "rivlen";
+}
+
+}  // namespace rivlen

@@ -1,0 +1,148 @@
+#include "core/handover/export.h"
+
+#include <chrono>
+#include <cmath>
+
+namespace rivlen {
+
+namespace {
+
+namespace fs = std::filesystem;
+
+struct Output {
+    std::string content;
+    fs::path path;
+    BandRecipe recipe;
+    SoundFileWriter writer;
+    LoudnessMeter meter;
+};
+
+Result<Output> open_output(const Source& source, std::string content, fs::path path, const BandRecipe& recipe, SoundFormat format) {
+    auto writer = SoundFileWriter::create(path, format, source.sample_rate(), source.channels());
+    if (!writer) return writer.error();
+    return Output{std::move(content), std::move(path), recipe, std::move(*writer),
+                  LoudnessMeter(source.sample_rate(), source.channels())};
+}
+
+Result<std::vector<ExportedFile>> finish(std::vector<Output>& outputs) {
+    std::vector<ExportedFile> files;
+    for (auto& output : outputs) {
+        const std::uint64_t over = output.writer.over_full_scale();
+        if (auto status = output.writer.commit(); !status) {
+            // All or none: what has already been moved into place goes again.
+            std::error_code ignored;
+            for (const auto& file : files) fs::remove(file.path, ignored);
+            return status.error();
+        }
+        files.push_back({output.content, output.path, output.meter.result(), over});
+    }
+    return files;
+}
+
+bool same_file(const fs::path& a, const fs::path& b) {
+    std::error_code error;
+    return fs::equivalent(a, b, error) && !error;
+}
+
+}  // namespace
+
+std::vector<std::pair<std::string, fs::path>> planned_files(const ExportPlan& plan) {
+    std::vector<std::pair<std::string, fs::path>> files;
+    const auto add = [&](const std::string& content) {
+        files.emplace_back(content, plan.folder / fmt::format("{} {}{}", plan.base_name, content, extension_of(plan.format)));
+    };
+    for (std::size_t s = 0; s < kStems; ++s) {
+        if (plan.stems[s]) add(kStemNames[s]);
+    }
+    if (plan.kept_mix) add("kept");
+    return files;
+}
+
+Result<ExportReport> export_stems(const Source& source, const MaskMap& map, const ShapeSettings& settings,
+                                  const ExportPlan& plan, const JobControl& job) {
+    const auto start = std::chrono::steady_clock::now();
+    const auto planned = planned_files(plan);
+    if (planned.empty()) return make_error(ErrorKind::BadInput, "Nothing is chosen to be written. Choose at least one stem.");
+    std::error_code error;
+    fs::create_directories(plan.folder, error);
+    for (const auto& [content, path] : planned) {
+        if (same_file(path, source.original())) {
+            return make_error(ErrorKind::BadInput,
+                              "\"{}\" is the recording itself, which is never written to. Choose another folder or name.",
+                              path.string());
+        }
+        if (!plan.overwrite && fs::exists(path, error)) {
+            return make_error(ErrorKind::BadInput, "\"{}\" is there already. Choose another folder or name, or allow replacing.",
+                              path.string());
+        }
+    }
+    std::vector<Output> outputs;
+    for (const auto& [content, path] : planned) {
+        BandRecipe recipe = kept_recipe(settings);
+        for (std::size_t s = 0; s < kStems; ++s) {
+            if (content == kStemNames[s]) recipe = stem_recipe(settings.stems[s], s);
+        }
+        auto output = open_output(source, content, path, recipe, plan.format);
+        if (!output) return output.error();
+        outputs.push_back(std::move(*output));
+    }
+    // The neutral stems are rendered alongside, so that the sum is measured on what is being written, not on a sample.
+    std::vector<BandRecipe> recipes;
+    for (const auto& output : outputs) recipes.push_back(output.recipe);
+    for (std::size_t s = 0; s < kStems; ++s) recipes.push_back(stem_recipe(StemSettings{}, s));
+    double peak = 0.0;
+    std::vector<float> original;
+    const auto take = [&](std::int64_t from, std::span<const std::vector<std::vector<float>>> blocks) -> Status {
+        for (std::size_t o = 0; o < outputs.size(); ++o) {
+            if (auto status = outputs[o].writer.write(blocks[o]); !status) return status;
+            outputs[o].meter.add(blocks[o]);
+        }
+        const auto neutral = blocks.subspan(outputs.size());
+        for (std::size_t c = 0; c < neutral[0].size(); ++c) {
+            original.resize(neutral[0][c].size());
+            source.read(static_cast<int>(c), from, original);
+            for (std::size_t i = 0; i < original.size(); ++i) {
+                float sum = 0.0F;
+                for (std::size_t s = 0; s < kStems; ++s) sum += neutral[s][c][i];
+                peak = std::max(peak, std::abs(static_cast<double>(sum) - static_cast<double>(original[i])));
+            }
+        }
+        return {};
+    };
+    if (auto status = render(source, map, recipes, 0, static_cast<std::int64_t>(source.frames()), job, take); !status) {
+        return status.error();
+    }
+    auto files = finish(outputs);
+    if (!files) return files.error();
+    ExportReport report;
+    report.files = std::move(*files);
+    report.sum_dbfs = peak > 0.0 ? std::max(-200.0, 20.0 * std::log10(peak)) : -200.0;
+    report.seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
+    report.times_real_time = source.seconds() / std::max(report.seconds, 1e-9);
+    return report;
+}
+
+Result<ExportedFile> export_kept(const Source& source, const MaskMap& map, const ShapeSettings& settings,
+                                 const fs::path& path, SoundFormat format, const JobControl& job) {
+    if (same_file(path, source.original())) {
+        return make_error(ErrorKind::BadInput, "\"{}\" is the recording itself, which is never written to. Choose another name.",
+                          path.string());
+    }
+    std::vector<Output> outputs;
+    auto output = open_output(source, "kept", path, kept_recipe(settings), format);
+    if (!output) return output.error();
+    outputs.push_back(std::move(*output));
+    const std::array recipes = {outputs[0].recipe};
+    const auto take = [&](std::int64_t, std::span<const std::vector<std::vector<float>>> blocks) -> Status {
+        outputs[0].meter.add(blocks[0]);
+        return outputs[0].writer.write(blocks[0]);
+    };
+    if (auto status = render(source, map, recipes, 0, static_cast<std::int64_t>(source.frames()), job, take); !status) {
+        return status.error();
+    }
+    auto files = finish(outputs);
+    if (!files) return files.error();
+    return files->front();
+}
+
+}  // namespace rivlen

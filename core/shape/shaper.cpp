@@ -1,0 +1,154 @@
+#include "core/shape/shaper.h"
+
+#include <algorithm>
+#include <bit>
+#include <cmath>
+
+namespace rivlen {
+
+int shape_fft_size(int sample_rate) {
+    const double wanted = static_cast<double>(kModelFft) * sample_rate / kModelRate;
+    return 1 << std::max(6, static_cast<int>(std::lround(std::log2(wanted))));
+}
+
+Shaper::Shaper(const Source& source, const MaskMap& map, std::size_t outputs)
+    : source_(source), map_(map), stft_(shape_fft_size(source.sample_rate())),
+      reads_(band_reads(source.sample_rate(), stft_.fft_size())),
+      map_frames_per_hop_(static_cast<double>(stft_.hop()) * kModelRate / source.sample_rate() / kModelHop) {
+    const auto size = static_cast<std::size_t>(stft_.fft_size());
+    const auto bins = static_cast<std::size_t>(stft_.bins());
+    overlap_.assign(outputs, std::vector<std::vector<float>>(static_cast<std::size_t>(source.channels()), std::vector<float>(size)));
+    passed_.resize(outputs);
+    time_.resize(size);
+    frame_.resize(size);
+    gains_.resize(bins);
+    spectrum_.resize(bins);
+    shaped_.resize(bins);
+    seek(0);
+}
+
+std::int64_t Shaper::seek(std::int64_t frame) {
+    const std::int64_t hop = stft_.hop();
+    block_ = frame >= 0 ? frame / hop : -((-frame + hop - 1) / hop);
+    next_frame_ = block_ - 1;  // block b is covered by frames b - 1 to b + 2
+    for (auto& output : overlap_) {
+        for (auto& channel : output) std::ranges::fill(channel, 0.0F);
+    }
+    for (auto& flags : passed_) flags.fill(false);
+    return block_ * hop;
+}
+
+// Overlap buffers hold samples from the start of block_ on; frame i begins at sample (i - 2) * hop.
+void Shaper::add_frame(std::int64_t index, std::span<const BandRecipe> recipes) {
+    const std::int64_t hop = stft_.hop();
+    const auto size = static_cast<std::size_t>(stft_.fft_size());
+    map_.read(static_cast<double>(index) * map_frames_per_hop_, masks_);
+    for (std::size_t c = 0; c < static_cast<std::size_t>(source_.channels()); ++c) {
+        source_.read(static_cast<int>(c), (index - 2) * hop, time_);
+        stft_.forward(time_, spectrum_);
+        for (std::size_t o = 0; o < recipes.size(); ++o) {
+            const BandRecipe& recipe = recipes[o];
+            for (std::size_t b = 0; b < kBands; ++b) {
+                float gain = 0.0F;
+                for (std::size_t s = 0; s < kStems; ++s) gain += recipe.weight[s] * masks_[s * kBands + b];
+                band_gain_[b] = std::max(gain, recipe.least);
+            }
+            for (std::size_t k = 0; k < reads_.size(); ++k) {
+                const BandRead& read = reads_[k];
+                const float low = band_gain_[static_cast<std::size_t>(read.low)];
+                const float high = band_gain_[static_cast<std::size_t>(read.high)];
+                shaped_[k] = spectrum_[k] * (low + read.part * (high - low));
+            }
+            stft_.inverse(shaped_, frame_);
+            // Where this frame begins in the overlap buffer; frames before the block (after a seek) lose their head.
+            const std::int64_t offset = (index - 2 - block_) * hop;
+            auto& buffer = overlap_[o][c];
+            for (std::size_t i = 0; i < size; ++i) {
+                const std::int64_t at = offset + static_cast<std::int64_t>(i);
+                if (at >= 0) buffer[static_cast<std::size_t>(at)] += frame_[i];
+            }
+        }
+    }
+    for (std::size_t o = 0; o < recipes.size(); ++o) {
+        passed_[o][static_cast<std::size_t>(index & 3)] = recipes[o].passes_all();
+    }
+}
+
+void Shaper::next(std::span<const BandRecipe> recipes, std::span<const std::span<const std::span<float>>> out) {
+    const std::int64_t hop = stft_.hop();
+    for (; next_frame_ <= block_ + 2; ++next_frame_) add_frame(next_frame_, recipes);
+    for (std::size_t o = 0; o < out.size(); ++o) {
+        // With all four frames passing everything, the source itself goes out: equal to the bit, not to rounding.
+        const bool untouched = std::ranges::all_of(passed_[o], std::identity{});
+        for (std::size_t c = 0; c < out[o].size(); ++c) {
+            auto& buffer = overlap_[o][c];
+            if (untouched) {
+                source_.read(static_cast<int>(c), block_ * hop, out[o][c]);
+            } else {
+                std::copy_n(buffer.begin(), hop, out[o][c].begin());
+            }
+            std::copy(buffer.begin() + hop, buffer.end(), buffer.begin());
+            std::fill(buffer.end() - hop, buffer.end(), 0.0F);
+        }
+    }
+    ++block_;
+}
+
+Status render(const Source& source, const MaskMap& map, std::span<const BandRecipe> recipes, std::int64_t first,
+              std::int64_t last, const JobControl& job,
+              const std::function<Status(std::int64_t, std::span<const std::vector<std::vector<float>>>)>& take) {
+    Shaper shaper(source, map, recipes.size());
+    const auto channels = static_cast<std::size_t>(source.channels());
+    const auto hop = static_cast<std::size_t>(shaper.hop());
+    std::vector<std::vector<std::vector<float>>> blocks(recipes.size(), std::vector<std::vector<float>>(channels));
+    std::vector<std::vector<std::vector<float>>> part = blocks;
+    std::int64_t at = shaper.seek(first);
+    while (at < last) {
+        if (job.cancelled()) return JobControl::cancelled_error();
+        std::vector<std::vector<std::span<float>>> spans(recipes.size());
+        std::vector<std::span<const std::span<float>>> views;
+        for (std::size_t o = 0; o < recipes.size(); ++o) {
+            for (auto& channel : blocks[o]) {
+                channel.resize(hop);
+                spans[o].emplace_back(channel);
+            }
+            views.emplace_back(spans[o]);
+        }
+        shaper.next(recipes, views);
+        const std::int64_t from = std::max(first, at);
+        const std::int64_t to = std::min(last, at + static_cast<std::int64_t>(hop));
+        for (std::size_t o = 0; o < recipes.size(); ++o) {
+            for (std::size_t c = 0; c < channels; ++c) {
+                part[o][c].assign(blocks[o][c].begin() + (from - at), blocks[o][c].begin() + (to - at));
+            }
+        }
+        if (auto status = take(from, part); !status) return status;
+        at += static_cast<std::int64_t>(hop);
+        job.report(static_cast<double>(at - first) / static_cast<double>(std::max<std::int64_t>(last - first, 1)));
+    }
+    return {};
+}
+
+double measure_sum_dbfs(const Source& source, const MaskMap& map, std::int64_t first, std::int64_t last, const JobControl& job) {
+    std::array<BandRecipe, kStems> recipes;
+    for (std::size_t s = 0; s < kStems; ++s) recipes[s] = stem_recipe(StemSettings{}, s);
+    double peak = 0.0;
+    std::vector<float> original;
+    const Status status = render(source, map, recipes, first, last, job, [&](std::int64_t start, auto blocks) {
+        for (std::size_t c = 0; c < blocks[0].size(); ++c) {
+            original.resize(blocks[0][c].size());
+            source.read(static_cast<int>(c), start, original);
+            for (std::size_t i = 0; i < original.size(); ++i) {
+                // Summed in float32, as a mixing desk that plays the four files would.
+                float sum = 0.0F;
+                for (std::size_t s = 0; s < kStems; ++s) sum += blocks[s][c][i];
+                peak = std::max(peak, std::abs(static_cast<double>(sum) - static_cast<double>(original[i])));
+            }
+        }
+        return Status{};
+    });
+    if (!status) return 0.0;
+    return peak > 0.0 ? std::max(-200.0, 20.0 * std::log10(peak)) : -200.0;
+}
+
+}  // namespace rivlen

@@ -1,0 +1,98 @@
+#include "core/split/mask_map.h"
+
+#include <algorithm>
+#include <cmath>
+#include <vector>
+
+namespace rivlen {
+
+namespace {
+
+constexpr float kStepsPerDb = 4.0F;
+constexpr std::size_t kHeadBytes = 2048;
+
+const std::array<float, 256>& decode_table() {
+    static const auto table = [] {
+        std::array<float, 256> values{};
+        for (std::size_t c = 1; c < values.size(); ++c) {
+            values[c] = std::pow(10.0F, (static_cast<float>(c) - 255.0F) / kStepsPerDb / 20.0F);
+        }
+        return values;
+    }();
+    return table;
+}
+
+}  // namespace
+
+std::uint8_t encode_mask(float mask) {
+    const float code = 255.0F + kStepsPerDb * 20.0F * std::log10(std::max(mask, 1e-9F));
+    return static_cast<std::uint8_t>(std::clamp(std::lround(code), 0L, 255L));
+}
+
+void decode_masks(std::span<const std::uint8_t> codes, std::span<float> masks) {
+    const auto& table = decode_table();
+    for (std::size_t b = 0; b < kBands; ++b) {
+        float sum = 0.0F;
+        for (std::size_t s = 0; s < kStems; ++s) sum += table[codes[s * kBands + b]];
+        // A damaged row of zeros counts as "equal shares", so that the stems still add up.
+        const float scale = sum > 0.0F ? 1.0F / sum : 0.0F;
+        for (std::size_t s = 0; s < kStems; ++s) {
+            masks[s * kBands + b] = sum > 0.0F ? table[codes[s * kBands + b]] * scale : 1.0F / kStems;
+        }
+    }
+}
+
+Result<MaskMapWriter> MaskMapWriter::create(const std::filesystem::path& path, const MaskMapFacts& facts) {
+    const safetensors::Metadata metadata = {{"format", "rivlen-map-1"}, {"source_hash", facts.source_hash}, {"model", facts.model}};
+    const std::array<std::int64_t, 3> shape = {static_cast<std::int64_t>(facts.frames), kStems, kBands};
+    auto head = safetensors::single_tensor_head(metadata, "masks", "U8", shape, 1, kHeadBytes);
+    if (!head) return head.error();
+    auto file = OutputFile::create(path);
+    if (!file) return file.error();
+    if (auto status = file->write(std::as_bytes(std::span(*head))); !status) return status.error();
+    return MaskMapWriter(std::move(*file), head->size());
+}
+
+Status MaskMapWriter::write(std::uint64_t first_frame, std::span<const float> masks) {
+    std::vector<std::uint8_t> codes(masks.size());
+    std::ranges::transform(masks, codes.begin(), encode_mask);
+    return file_.write_at(body_offset_ + first_frame * kMaskRow, std::as_bytes(std::span(codes)));
+}
+
+Result<MaskMap> MaskMap::open(const std::filesystem::path& path, const std::string& source_hash) {
+    auto file = safetensors::File::open(path);
+    if (!file) return file.error();
+    const auto* masks = file->find("masks");
+    const auto& metadata = file->metadata();
+    if (masks == nullptr || masks->dtype != "U8" || masks->shape.size() != 3 || masks->shape[0] < 1 ||
+        masks->shape[1] != kStems || masks->shape[2] != kBands || !metadata.contains("source_hash")) {
+        return make_error(ErrorKind::BadInput, "\"{}\" is not a mask map. Split the recording again.", path.string());
+    }
+    MaskMap map;
+    map.facts_.source_hash = metadata.at("source_hash");
+    map.facts_.model = metadata.contains("model") ? metadata.at("model") : "";
+    map.facts_.frames = static_cast<std::uint64_t>(masks->shape[0]);
+    if (!source_hash.empty() && map.facts_.source_hash != source_hash) {
+        return make_error(ErrorKind::Mismatch,
+                          "The mask map \"{}\" belongs to another recording than the one opened. Split this recording again.",
+                          path.string());
+    }
+    map.codes_ = {reinterpret_cast<const std::uint8_t*>(masks->bytes.data()), masks->bytes.size()};
+    map.file_ = std::move(*file);
+    return map;
+}
+
+void MaskMap::read(double frame_position, std::span<float> masks) const {
+    const double last = static_cast<double>(facts_.frames - 1);
+    const double at = std::clamp(frame_position, 0.0, last);
+    const auto low = static_cast<std::uint64_t>(at);
+    const auto part = static_cast<float>(at - static_cast<double>(low));
+    decode_masks(codes(low), masks);
+    if (part > 0.0F) {
+        std::array<float, kMaskRow> next;
+        decode_masks(codes(low + 1), next);
+        for (std::size_t i = 0; i < kMaskRow; ++i) masks[i] += part * (next[i] - masks[i]);
+    }
+}
+
+}  // namespace rivlen

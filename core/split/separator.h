@@ -1,0 +1,52 @@
+// The model as the rest of the program sees it. The implementation lives in a shared library of its own
+// (rivlen-engine), which is opened when something is split for the first time.
+#pragma once
+
+#include <filesystem>
+#include <map>
+#include <memory>
+#include <span>
+#include <string>
+
+#include "core/base/result.h"
+
+namespace rivlen {
+
+struct ModelFacts {
+    std::string name;          // of the file, without extension
+    std::string hash;          // of the weights
+    int patch_frames = 4;      // chunks begin at multiples of this
+    std::map<std::string, std::string> metadata;
+};
+
+// One a thread.
+class MaskWorker {
+  public:
+    virtual ~MaskWorker() = default;
+    // features: frames x kFeatures, normalised (bands.h). masks: frames x kStems x kBands, adding up to one over the
+    // stems. Errors: Internal when the network gives something that is no number.
+    [[nodiscard]] virtual Status masks(std::span<const float> features, std::span<float> masks) = 0;
+};
+
+class Separator {
+  public:
+    virtual ~Separator() = default;
+    [[nodiscard]] virtual const ModelFacts& model() const = 0;
+    [[nodiscard]] virtual std::unique_ptr<MaskWorker> make_worker() const = 0;
+};
+
+// Opens the engine and a model. Empty paths: the ones installed with the program (see find_engine, find_model).
+// Errors: NotFound, BadInput, Unsupported, Mismatch (engine of another version).
+[[nodiscard]] Result<std::shared_ptr<const Separator>> load_separator(const std::filesystem::path& engine = {},
+                                                                      const std::filesystem::path& model = {});
+
+// RIVLEN_ENGINE and RIVLEN_MODEL in the environment come first, then places relative to the program.
+[[nodiscard]] std::filesystem::path find_engine();
+[[nodiscard]] std::filesystem::path find_model();
+
+// What the engine library exports, under the name kEngineEntry.
+inline constexpr const char* kEngineEntry = "rivlen_engine_open";
+inline constexpr int kEngineVersion = 1;
+using EngineEntry = Result<std::shared_ptr<const Separator>> (*)(int version, const std::filesystem::path& model);
+
+}  // namespace rivlen

@@ -1,0 +1,154 @@
+#include "core/split/split.h"
+
+#include <algorithm>
+#include <chrono>
+#include <cmath>
+#include <mutex>
+#include <numeric>
+#include <thread>
+
+#include "core/media/resample.h"
+#include "core/split/bands.h"
+#include "core/split/mask_map.h"
+
+namespace rivlen {
+
+namespace {
+
+// Samples [start, start + out.size()) of a channel at the model's rate; positions count at the model's rate.
+void read_at_model_rate(const Source& source, int channel, std::int64_t start, std::span<float> out) {
+    if (source.sample_rate() == kModelRate) {
+        source.read(channel, start, out);
+        return;
+    }
+    const std::int64_t rate = source.sample_rate();
+    // Both rates meet every `step_in` samples of the source, which are `step_out` of the model: starting there keeps
+    // the grids aligned to the sample. A margin covers the filter's settling.
+    const std::int64_t common = std::gcd(rate, std::int64_t{kModelRate});
+    const std::int64_t step_in = rate / common;
+    const std::int64_t step_out = kModelRate / common;
+    const std::int64_t margin = kModelRate / 8;
+    const auto wanted = static_cast<std::int64_t>(out.size());
+    const auto floor_div = [](std::int64_t a, std::int64_t b) { return a >= 0 ? a / b : -((-a + b - 1) / b); };
+    const std::int64_t steps = floor_div(start - margin, step_out);
+    const std::int64_t in_start = steps * step_in;
+    const std::int64_t lead = start - steps * step_out;
+    const std::int64_t in_count = (lead + wanted + margin) * rate / kModelRate + 1;
+    std::vector<float> in(static_cast<std::size_t>(in_count));
+    source.read(channel, in_start, in);
+    const auto converted = resample(in, static_cast<double>(rate), kModelRate);
+    copy_padded(converted, lead, out);
+}
+
+class ChunkQueue {
+  public:
+    ChunkQueue(std::uint64_t frames, int chunk_frames) : frames_(frames), chunk_(static_cast<std::uint64_t>(chunk_frames)) {}
+    [[nodiscard]] std::uint64_t count() const { return (frames_ + chunk_ - 1) / chunk_; }
+    // First and last frame of the next chunk; false when none is left.
+    bool take(std::uint64_t& first, std::uint64_t& last) {
+        const std::uint64_t at = next_.fetch_add(1);
+        if (at >= count()) return false;
+        first = at * chunk_;
+        last = std::min(frames_, first + chunk_);
+        return true;
+    }
+
+  private:
+    std::uint64_t frames_, chunk_;
+    std::atomic<std::uint64_t> next_{0};
+};
+
+}  // namespace
+
+std::filesystem::path map_path(const Source& source, const ModelFacts& model, const std::filesystem::path& work_folder) {
+    return work_folder / fmt::format("{}-{}-{}.map", source.hash().substr(0, 24), model.name, model.hash.substr(0, 8));
+}
+
+std::uint64_t map_frames(const Source& source) {
+    const auto at_model_rate = static_cast<std::size_t>(
+        std::ceil(static_cast<double>(source.frames()) * kModelRate / source.sample_rate()));
+    return Stft::frame_count(at_model_rate, kModelHop);
+}
+
+std::vector<float> source_features(const Source& source, std::int64_t first, std::int64_t last) {
+    Stft stft(kModelFft);
+    const auto count = static_cast<std::size_t>(last - first);
+    const auto channels = static_cast<std::size_t>(source.channels());
+    const std::size_t span = (count - 1) * kModelHop + kModelFft;
+    std::vector<std::vector<float>> sound(channels, std::vector<float>(span));
+    for (std::size_t c = 0; c < channels; ++c) {
+        read_at_model_rate(source, static_cast<int>(c), first * kModelHop - kModelFft / 2, sound[c]);
+    }
+    std::vector<float> rows(count * kFeatures);
+    std::vector<std::vector<Complex>> spectra(channels, std::vector<Complex>(kModelBins));
+    std::vector<std::span<const Complex>> views(spectra.begin(), spectra.end());
+    for (std::size_t t = 0; t < count; ++t) {
+        for (std::size_t c = 0; c < channels; ++c) {
+            stft.forward(std::span<const float>(sound[c]).subspan(t * kModelHop, kModelFft), spectra[c]);
+        }
+        frame_features(views, std::span(rows).subspan(t * kFeatures, kFeatures));
+    }
+    return rows;
+}
+
+Result<SplitReport> split(const Source& source, const Separator& separator, const std::filesystem::path& map,
+                          const SplitOptions& options, const JobControl& job) {
+    const auto start_time = std::chrono::steady_clock::now();
+    const std::uint64_t frames = map_frames(source);
+    auto writer = MaskMapWriter::create(map, {source.hash(), separator.model().name + " " + separator.model().hash, frames});
+    if (!writer) return writer.error();
+
+    ChunkQueue queue(frames, options.chunk_frames);
+    std::mutex mutex;  // over writer, failure and done
+    Status failure;
+    std::uint64_t done = 0;
+    std::atomic<bool> stop{false};
+
+    const auto run = [&] {
+        const auto worker = separator.make_worker();
+        std::uint64_t first = 0;
+        std::uint64_t last = 0;
+        while (!stop && queue.take(first, last)) {
+            if (job.cancelled()) break;
+            const auto total = static_cast<std::int64_t>(frames);
+            const auto from = std::max<std::int64_t>(0, static_cast<std::int64_t>(first) - options.halo_frames);
+            const auto to = std::min<std::int64_t>(total, static_cast<std::int64_t>(last) + options.halo_frames);
+            // Normalising looks kLevelFrames further than the network does.
+            const auto wide_from = std::max<std::int64_t>(0, from - kLevelFrames);
+            const auto wide_to = std::min<std::int64_t>(total, to + kLevelFrames);
+            std::vector<float> rows = source_features(source, wide_from, wide_to);
+            normalise_features(rows);
+            const auto seen = std::span<const float>(rows).subspan(static_cast<std::size_t>(from - wide_from) * kFeatures,
+                                                                   static_cast<std::size_t>(to - from) * kFeatures);
+            std::vector<float> masks(static_cast<std::size_t>(to - from) * kMaskRow);
+            Status status = worker->masks(seen, masks);
+            const std::lock_guard lock(mutex);
+            if (status.ok()) {
+                const auto kept = std::span<const float>(masks).subspan(
+                    (first - static_cast<std::uint64_t>(from)) * kMaskRow, (last - first) * kMaskRow);
+                status = writer->write(first, kept);
+            }
+            if (!status) {
+                failure = status;
+                stop = true;
+                return;
+            }
+            done += last - first;
+            job.report(static_cast<double>(done) / static_cast<double>(frames));
+        }
+    };
+    {
+        std::vector<std::jthread> threads;
+        for (int w = 1; w < options.workers; ++w) threads.emplace_back(run);
+        run();
+    }
+    if (!failure) return failure.error();
+    if (job.cancelled()) return JobControl::cancelled_error();
+    if (auto status = writer->commit(); !status) return status.error();
+    SplitReport report;
+    report.seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - start_time).count();
+    report.times_real_time = source.seconds() / std::max(report.seconds, 1e-9);
+    return report;
+}
+
+}  // namespace rivlen

@@ -1,0 +1,81 @@
+// The separation engine: runs the network behind the interface of core/split/separator.h.
+#include <ATen/Parallel.h>
+#include <torch/torch.h>
+
+#include <cmath>
+
+#include "core/base/hash.h"
+#include "core/base/mapped_file.h"
+#include "core/split/bands.h"
+#include "core/split/separator.h"
+#include "engine/network.h"
+
+namespace rivlen {
+
+namespace {
+
+class Worker : public MaskWorker {
+  public:
+    explicit Worker(SeparationNetwork network) : network_(std::move(network)) {}
+
+    Status masks(std::span<const float> features, std::span<float> masks) override {
+        at::set_num_threads(1);  // OpenMP keeps this for each thread apart
+        const c10::InferenceMode inference;
+        const auto frames = static_cast<std::int64_t>(features.size() / kFeatures);
+        // from_blob takes a pointer to non-const; the network does not write to its input.
+        const auto in = torch::from_blob(const_cast<float*>(features.data()),  // NOLINT
+                                         {1, frames, kFeatureChannels, kBands});
+        const auto out = torch::softmax(network_->forward(in), 1).squeeze(0).permute({1, 0, 2}).contiguous();
+        const float* values = out.data_ptr<float>();
+        for (std::size_t i = 0; i < masks.size(); ++i) {
+            if (!std::isfinite(values[i])) {
+                return make_error(ErrorKind::Internal,
+                                  "The separation gave values that are no numbers; nothing was kept. Please report this.");
+            }
+            masks[i] = values[i];
+        }
+        return {};
+    }
+
+  private:
+    SeparationNetwork network_;
+};
+
+class Engine : public Separator {
+  public:
+    Engine(LoadedNetwork loaded, ModelFacts facts) : network_(std::move(loaded.network)), facts_(std::move(facts)) {}
+    [[nodiscard]] const ModelFacts& model() const override { return facts_; }
+    // The weights are only read while separating, so that all workers share them.
+    [[nodiscard]] std::unique_ptr<MaskWorker> make_worker() const override { return std::make_unique<Worker>(network_); }
+
+  private:
+    SeparationNetwork network_;
+    ModelFacts facts_;
+};
+
+Result<std::shared_ptr<const Separator>> open_engine(const std::filesystem::path& model) {
+    auto bytes = MappedFile::open(model);
+    if (!bytes) return bytes.error();
+    auto loaded = load_network(model);
+    if (!loaded) return loaded.error();
+    ModelFacts facts;
+    facts.name = model.stem().string();
+    facts.hash = hash_hex(bytes->bytes());
+    facts.patch_frames = loaded->network->spec().patch_frames;
+    facts.metadata = loaded->metadata;
+    return std::shared_ptr<const Separator>(std::make_shared<Engine>(std::move(*loaded), std::move(facts)));
+}
+
+}  // namespace
+
+}  // namespace rivlen
+
+// Both sides are built together from the same headers, so that C++ types may cross this border.
+extern "C" __attribute__((visibility("default"))) rivlen::Result<std::shared_ptr<const rivlen::Separator>> rivlen_engine_open(
+    int version, const std::filesystem::path& model) {
+    if (version != rivlen::kEngineVersion) {
+        return rivlen::make_error(rivlen::ErrorKind::Mismatch,
+                                  "The separation engine belongs to another version of Rivlen. Install Rivlen again.");
+    }
+    return rivlen::open_engine(model);
+}
