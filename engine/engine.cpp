@@ -4,8 +4,6 @@
 
 #include <cmath>
 
-#include "core/base/hash.h"
-#include "core/base/mapped_file.h"
 #include "core/split/bands.h"
 #include "core/split/separator.h"
 #include "engine/network.h"
@@ -54,16 +52,13 @@ class Engine : public Separator {
 };
 
 Result<std::shared_ptr<const Separator>> open_engine(const std::filesystem::path& model) {
-    auto bytes = MappedFile::open(model);
-    if (!bytes) return bytes.error();
+    auto facts = model_identity(model);
+    if (!facts) return facts.error();
     auto loaded = load_network(model);
     if (!loaded) return loaded.error();
-    ModelFacts facts;
-    facts.name = model.stem().string();
-    facts.hash = hash_hex(bytes->bytes());
-    facts.patch_frames = loaded->network->spec().patch_frames;
-    facts.metadata = loaded->metadata;
-    return std::shared_ptr<const Separator>(std::make_shared<Engine>(std::move(*loaded), std::move(facts)));
+    facts->patch_frames = loaded->network->spec().patch_frames;
+    facts->metadata = loaded->metadata;
+    return std::shared_ptr<const Separator>(std::make_shared<Engine>(std::move(*loaded), std::move(*facts)));
 }
 
 }  // namespace

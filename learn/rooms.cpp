@@ -5,9 +5,9 @@
 #include <algorithm>
 #include <cmath>
 #include <memory>
-#include <mutex>
 #include <numbers>
 
+#include "core/base/fftw.h"
 #include "core/chain/biquad.h"
 #include "learn/corpus.h"
 
@@ -15,24 +15,19 @@ namespace rivlen::learn {
 
 namespace {
 
-std::mutex& planner_mutex() {
-    static std::mutex mutex;
-    return mutex;
-}
-
 // Convolution by one large transform; the plans live as long as the thread.
 class Convolver {
   public:
     explicit Convolver(std::size_t size) : size_(size), time_(fftwf_alloc_real(size)), a_(fftwf_alloc_complex(size / 2 + 1)),
           b_(fftwf_alloc_complex(size / 2 + 1)) {
-        const std::lock_guard lock(planner_mutex());
+        const std::lock_guard lock(fftw_planner_mutex());
         forward_ = fftwf_plan_dft_r2c_1d(static_cast<int>(size), time_, a_, FFTW_ESTIMATE);
         inverse_ = fftwf_plan_dft_c2r_1d(static_cast<int>(size), a_, time_, FFTW_ESTIMATE);
     }
     Convolver(const Convolver&) = delete;
     Convolver& operator=(const Convolver&) = delete;
     ~Convolver() {
-        const std::lock_guard lock(planner_mutex());
+        const std::lock_guard lock(fftw_planner_mutex());
         fftwf_destroy_plan(forward_);
         fftwf_destroy_plan(inverse_);
         fftwf_free(time_);

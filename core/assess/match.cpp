@@ -4,6 +4,7 @@
 #include <cmath>
 
 #include "core/assess/loudness.h"
+#include "core/shape/shaper.h"
 
 namespace rivlen {
 

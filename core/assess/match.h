@@ -5,7 +5,9 @@
 
 #include "core/base/job.h"
 #include "core/media/source.h"
-#include "core/play/player.h"
+#include "core/shape/monitor.h"
+#include "core/shape/settings.h"
+#include "core/split/mask_map.h"
 
 namespace rivlen {
 

@@ -16,20 +16,12 @@
 #include <vector>
 
 #include "core/media/source.h"
+#include "core/shape/monitor.h"
 #include "core/shape/settings.h"
 #include "core/shape/shaper.h"
 #include "core/split/mask_map.h"
 
 namespace rivlen {
-
-enum class Monitor { Source = 0, Kept, Removed, Dialogue, Reverb, Music, Ambience };
-inline constexpr int kMonitors = 7;
-
-struct LoopRange {
-    std::int64_t first = 0;  // frames
-    std::int64_t last = 0;   // one past the end
-    bool operator==(const LoopRange&) const = default;
-};
 
 class Player {
   public:

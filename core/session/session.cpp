@@ -1,7 +1,7 @@
 #include "core/session/session.h"
 
 #include <algorithm>
-#include <cmath>
+#include <array>
 #include <nlohmann/json.hpp>
 
 #include "core/base/output_file.h"

@@ -9,7 +9,7 @@
 #include <vector>
 
 #include "core/base/result.h"
-#include "core/play/player.h"
+#include "core/shape/monitor.h"
 #include "core/shape/settings.h"
 
 namespace rivlen {

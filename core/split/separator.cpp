@@ -5,6 +5,9 @@
 #include <array>
 #include <cstdlib>
 
+#include "core/base/hash.h"
+#include "core/base/mapped_file.h"
+
 namespace rivlen {
 
 namespace {
@@ -26,6 +29,16 @@ fs::path first_existing(const char* variable, std::span<const fs::path> places) 
 }
 
 }  // namespace
+
+Result<ModelFacts> model_identity(const fs::path& model) {
+    if (model.empty()) return make_error(ErrorKind::NotFound, "There is no separation model. Install Rivlen's models again.");
+    auto bytes = MappedFile::open(model);
+    if (!bytes) return bytes.error();
+    ModelFacts facts;
+    facts.name = model.stem().string();
+    facts.hash = hash_hex(bytes->bytes());
+    return facts;
+}
 
 fs::path find_engine() {
     const fs::path here = program_folder();

@@ -19,6 +19,10 @@ struct ModelFacts {
     std::map<std::string, std::string> metadata;
 };
 
+// Name and hash of a weights file, without opening the engine: enough to find the map of an earlier split.
+// Errors: NotFound.
+[[nodiscard]] Result<ModelFacts> model_identity(const std::filesystem::path& model);
+
 // One a thread.
 class MaskWorker {
   public:

@@ -4,22 +4,17 @@
 
 #include <algorithm>
 #include <cmath>
-#include <mutex>
 #include <numbers>
+
+#include "core/base/fftw.h"
 
 namespace rivlen {
 
 namespace {
 
-// FFTW's planner is the one part of it that is not thread-safe.
-std::mutex& planner_mutex() {
-    static std::mutex mutex;
-    return mutex;
-}
-
 struct PlanDeleter {
     void operator()(fftwf_plan_s* plan) const {
-        const std::lock_guard lock(planner_mutex());
+        const std::lock_guard lock(fftw_planner_mutex());
         fftwf_destroy_plan(plan);
     }
 };
@@ -48,7 +43,7 @@ Stft::Stft(int fft_size) : state_(std::make_unique<State>()) {
     }
     s.time.reset(fftwf_alloc_real(size));
     s.spectrum.reset(fftwf_alloc_complex(size / 2 + 1));
-    const std::lock_guard lock(planner_mutex());
+    const std::lock_guard lock(fftw_planner_mutex());
     // ESTIMATE, not MEASURE: a measured plan may differ from run to run, and with it the last bit of every result.
     s.forward_plan.reset(fftwf_plan_dft_r2c_1d(fft_size, s.time.get(), s.spectrum.get(), FFTW_ESTIMATE));
     s.inverse_plan.reset(fftwf_plan_dft_c2r_1d(fft_size, s.spectrum.get(), s.time.get(), FFTW_ESTIMATE));

@@ -1,0 +1,65 @@
+#include "app/audio_output.h"
+
+#include <QAudioDevice>
+#include <QAudioFormat>
+#include <QAudioSink>
+#include <QMediaDevices>
+
+namespace rivlen::app {
+
+namespace {
+
+// What the device reads from: the player's callback side and nothing else.
+class Tap : public QIODevice {
+  public:
+    explicit Tap(Player& player) : player_(player) { open(QIODevice::ReadOnly); }
+    [[nodiscard]] bool isSequential() const override { return true; }
+    [[nodiscard]] qint64 bytesAvailable() const override { return 1 << 16; }
+
+  protected:
+    qint64 readData(char* data, qint64 size) override {
+        constexpr qint64 kFrame = Player::kOutputChannels * static_cast<qint64>(sizeof(float));
+        const qint64 frames = size / kFrame;
+        player_.fill({reinterpret_cast<float*>(data), static_cast<std::size_t>(frames) * Player::kOutputChannels});
+        return frames * kFrame;
+    }
+    qint64 writeData(const char*, qint64) override { return -1; }
+
+  private:
+    Player& player_;
+};
+
+}  // namespace
+
+AudioOutput::AudioOutput(Player& player, QObject* parent) : QObject(parent), player_(player) { open(); }
+AudioOutput::~AudioOutput() {
+    if (sink_) sink_->stop();
+}
+
+void AudioOutput::follow_rate() {
+    if (sink_ && rate_ != player_.sample_rate()) open();
+}
+
+void AudioOutput::open() {
+    rate_ = player_.sample_rate();
+    if (sink_) sink_->stop();
+    sink_.reset();
+    const QAudioDevice device = qEnvironmentVariable("RIVLEN_OUTPUT") == "simulated" ? QAudioDevice() : QMediaDevices::defaultAudioOutput();
+    QAudioFormat format;
+    format.setSampleRate(rate_);
+    format.setChannelCount(Player::kOutputChannels);
+    format.setSampleFormat(QAudioFormat::Float);
+    if (device.isNull() || !device.isFormatSupported(format)) {
+        name_ = tr("Simulated output");
+        if (!simulated_) simulated_ = std::make_unique<SimulatedOutput>(player_, qEnvironmentVariableIsSet("RIVLEN_KEEP_OUTPUT"));
+        return;
+    }
+    simulated_.reset();
+    name_ = device.description();
+    tap_ = std::make_unique<Tap>(player_);
+    sink_ = std::make_unique<QAudioSink>(device, format);
+    sink_->setBufferSize(static_cast<qsizetype>(rate_ / 50) * format.bytesPerFrame());
+    sink_->start(tap_.get());
+}
+
+}  // namespace rivlen::app

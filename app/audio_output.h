@@ -1,0 +1,36 @@
+// The sound device, or a simulated one where there is none (or RIVLEN_OUTPUT=simulated asks for it).
+#pragma once
+
+#include <QIODevice>
+#include <QObject>
+#include <memory>
+
+#include "core/play/player.h"
+#include "core/play/simulated_output.h"
+
+class QAudioSink;
+
+namespace rivlen::app {
+
+class AudioOutput : public QObject {
+    Q_OBJECT
+  public:
+    explicit AudioOutput(Player& player, QObject* parent = nullptr);
+    ~AudioOutput() override;
+    // Opens the device anew when the player's rate has changed.
+    void follow_rate();
+    [[nodiscard]] QString name() const { return name_; }
+    // The simulated output, for tests; null when a device is in use.
+    [[nodiscard]] SimulatedOutput* simulated() { return simulated_.get(); }
+
+  private:
+    void open();
+    Player& player_;
+    int rate_ = 0;
+    QString name_;
+    std::unique_ptr<QIODevice> tap_;
+    std::unique_ptr<QAudioSink> sink_;
+    std::unique_ptr<SimulatedOutput> simulated_;
+};
+
+}  // namespace rivlen::app

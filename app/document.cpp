@@ -1,0 +1,333 @@
+#include "app/document.h"
+
+#include <QUndoCommand>
+#include <QUuid>
+
+#include "core/base/output_file.h"
+#include "core/shape/shaper.h"
+#include "core/split/separator.h"
+#include "core/split/split.h"
+
+namespace rivlen::app {
+
+namespace fs = std::filesystem;
+
+namespace {
+
+constexpr int kAutosaveMs = 1500;
+QString text(const std::string& s) { return QString::fromStdString(s); }
+QString text(const fs::path& p) { return QString::fromStdString(p.string()); }
+
+}  // namespace
+
+// The whole session before and after: it is small, and so nothing can be forgotten.
+class SessionCommand : public QUndoCommand {
+  public:
+    SessionCommand(Document& document, const QString& label, QString key, int step, Session before, Session after)
+        : QUndoCommand(label), document_(document), key_(std::move(key)), step_(step), before_(std::move(before)), after_(std::move(after)) {}
+    void undo() override { document_.apply(before_); }
+    void redo() override { document_.apply(after_); }
+    [[nodiscard]] int id() const override { return key_.isEmpty() ? -1 : 1; }
+    bool mergeWith(const QUndoCommand* other) override {
+        const auto* next = dynamic_cast<const SessionCommand*>(other);
+        if (next == nullptr || next->key_ != key_ || next->step_ != step_) return false;
+        after_ = next->after_;
+        setObsolete(before_ == after_);
+        return true;
+    }
+
+  private:
+    Document& document_;
+    QString key_;
+    int step_;
+    Session before_, after_;
+};
+
+Document::Document(JobList& jobs, fs::path work_folder, QObject* parent)
+    : QObject(parent), jobs_(jobs), work_folder_(std::move(work_folder)) {
+    std::error_code error;
+    fs::create_directories(work_folder_ / "recovery", error);
+    const QString name = QUuid::createUuid().toString(QUuid::WithoutBraces);
+    recovery_path_ = work_folder_ / "recovery" / (name.toStdString() + kSessionExtension);
+    recovery_lock_ = std::make_unique<QLockFile>(text(recovery_path_) + ".lock");
+    recovery_lock_->setStaleLockTime(0);
+    recovery_lock_->tryLock(0);
+    autosave_timer_.setSingleShot(true);
+    autosave_timer_.setInterval(kAutosaveMs);
+    connect(&autosave_timer_, &QTimer::timeout, this, &Document::autosave);
+}
+
+Document::~Document() {
+    std::error_code ignored;
+    fs::remove(recovery_path_, ignored);
+}
+
+QString Document::title() const {
+    const QString name = path_.empty() ? tr("Unsaved session") : text(path_.stem());
+    return changed_since_saving() ? name + " *" : name;
+}
+
+const SessionItem* Document::current_item() const {
+    if (session_.current < 0 || session_.current >= static_cast<int>(session_.items.size())) return nullptr;
+    return &session_.items[static_cast<std::size_t>(session_.current)];
+}
+
+const Material* Document::current_material() const {
+    const SessionItem* item = current_item();
+    if (item == nullptr) return nullptr;
+    const auto found = materials_.find(item->path);
+    return found != materials_.end() ? &found->second : nullptr;
+}
+
+std::shared_ptr<const Source> Document::source() const {
+    const Material* material = current_material();
+    return material != nullptr ? material->source : nullptr;
+}
+
+std::shared_ptr<const MaskMap> Document::map() const {
+    const Material* material = current_material();
+    return material != nullptr ? material->map : nullptr;
+}
+
+void Document::edit(const QString& label, const QString& key, const std::function<void(Session&)>& change) {
+    Session after = session_;
+    change(after);
+    if (after == session_) return;
+    undo_.push(new SessionCommand(*this, label, key, step_, session_, std::move(after)));
+}
+
+void Document::edit_settings(const QString& label, const QString& key, const std::function<void(ShapeSettings&)>& change) {
+    if (current_item() == nullptr) return;
+    edit(label, key, [&](Session& session) { change(session.items[static_cast<std::size_t>(session.current)].settings); });
+}
+
+void Document::apply(const Session& session) {
+    const bool other_items = session.current != session_.current || session.items.size() != session_.items.size();
+    session_ = session;
+    autosave_timer_.start();
+    emit session_changed();
+    if (other_items) {
+        load_materials();
+        emit material_changed();
+    }
+}
+
+void Document::autosave() {
+    const Status status = save_session(session_, recovery_path_);
+    if (!status) emit said(text(status.error().message), true);
+}
+
+void Document::load_materials() {
+    for (const auto& item : session_.items) {
+        if (!materials_.contains(item.path)) load_material(item.path);
+    }
+}
+
+void Document::load_material(const fs::path& path) {
+    Material& material = materials_[path];
+    std::error_code error;
+    if (!fs::exists(path, error)) {
+        material.trouble = tr("The recording is missing.");
+        emit media_missing(text(path));
+        return;
+    }
+    material.loading = true;
+    auto loaded = std::make_shared<Material>();
+    jobs_.start(
+        tr("Bringing in %1").arg(text(path.filename())),
+        [path, loaded, folder = work_folder_](const JobControl& job) -> Status {
+            auto info = probe(path);
+            if (!info) return info.error();
+            auto source = Source::bring_in(path, folder, job);
+            if (!source) return source.error();
+            loaded->info = std::move(*info);
+            loaded->source = std::make_shared<const Source>(std::move(*source));
+            return {};
+        },
+        [this, path, loaded](const Status& status) {
+            Material& here = materials_[path];
+            here.loading = false;
+            if (!status) {
+                here.trouble = text(status.error().message);
+                emit said(here.trouble, true);
+            } else {
+                here = *loaded;
+                for (const auto& warning : here.source->warnings()) emit said(text(path.filename()) + ": " + text(warning), true);
+                find_map(here);
+                if (here.map) measure_sum(path);
+                if (!here.map && split_on_arrival_ && current_item() != nullptr && current_item()->path == path) split();
+            }
+            emit material_changed();
+        });
+}
+
+void Document::find_map(Material& material) {
+    const auto model = model_identity(find_model());
+    if (!model) return;
+    auto map = MaskMap::open(map_path(*material.source, *model, work_folder_), material.source->hash());
+    if (map) material.map = std::make_shared<const MaskMap>(std::move(*map));
+}
+
+void Document::measure_sum(const fs::path& path) {
+    const Material& material = materials_[path];
+    auto value = std::make_shared<double>(0.0);
+    jobs_.start(
+        tr("Checking the sum"),
+        [source = material.source, map = material.map, value](const JobControl& job) -> Status {
+            *value = measure_sum_dbfs(*source, *map, 0, static_cast<std::int64_t>(source->frames()), job);
+            return job.cancelled() ? Status(JobControl::cancelled_error()) : Status{};
+        },
+        [this, path, value](const Status& status) {
+            if (!status) return;
+            materials_[path].sum_dbfs = *value;
+            emit material_changed();
+        },
+        true);
+}
+
+void Document::bring_in(const fs::path& path) {
+    std::error_code error;
+    const fs::path absolute = fs::absolute(path, error).lexically_normal();
+    for (std::size_t i = 0; i < session_.items.size(); ++i) {
+        if (session_.items[i].path == absolute) {
+            edit(tr("Show %1").arg(text(path.filename())), {}, [i](Session& s) { s.current = static_cast<int>(i); });
+            return;
+        }
+    }
+    // Looked at before it becomes part of the session: what is no recording never gets in.
+    const auto info = probe(absolute);
+    if (!info) {
+        emit said(text(info.error().message), true);
+        return;
+    }
+    edit(tr("Bring in %1").arg(text(path.filename())), {}, [&](Session& session) {
+        session.items.push_back({absolute, {}, {}, {}, true});
+        session.current = static_cast<int>(session.items.size()) - 1;
+    });
+}
+
+void Document::split() {
+    const SessionItem* item = current_item();
+    const auto src = source();
+    if (item == nullptr || !src || splitting_ != 0) return;
+    const fs::path path = item->path;
+    auto found = std::make_shared<std::shared_ptr<const MaskMap>>();
+    auto report = std::make_shared<SplitReport>();
+    splitting_ = jobs_.start(
+        tr("Splitting %1").arg(text(path.filename())),
+        [src, folder = work_folder_, found, report](const JobControl& job) -> Status {
+            auto separator = load_separator();
+            if (!separator) return separator.error();
+            const auto target = map_path(*src, (*separator)->model(), folder);
+            auto done = rivlen::split(*src, **separator, target, {}, job);
+            if (!done) return done.error();
+            auto map = MaskMap::open(target, src->hash());
+            if (!map) return map.error();
+            *report = *done;
+            *found = std::make_shared<const MaskMap>(std::move(*map));
+            return {};
+        },
+        [this, path, found, report](const Status& status) {
+            splitting_ = 0;
+            if (!status) {
+                emit said(text(status.error().message), status.error().kind != ErrorKind::Cancelled);
+            } else {
+                materials_[path].map = *found;
+                emit said(tr("Split in %1 s, %2 × real time.").arg(report->seconds, 0, 'f', 1).arg(report->times_real_time, 0, 'f', 0), false);
+                measure_sum(path);
+            }
+            emit material_changed();
+        });
+    emit material_changed();
+}
+
+void Document::reset_history() {
+    undo_.clear();
+    undo_.setClean();
+    autosave_timer_.stop();
+    std::error_code ignored;
+    fs::remove(recovery_path_, ignored);
+}
+
+void Document::new_session() {
+    path_.clear();
+    recovered_ = false;
+    session_ = {};
+    reset_history();
+    emit session_changed();
+    emit material_changed();
+}
+
+bool Document::open(const fs::path& path) {
+    auto session = load_session(path);
+    if (!session) {
+        emit said(text(session.error().message), true);
+        return false;
+    }
+    path_ = path;
+    recovered_ = false;
+    session_ = std::move(*session);
+    reset_history();
+    for (const auto& missing : missing_media(session_)) materials_.erase(missing);
+    load_materials();
+    emit session_changed();
+    emit material_changed();
+    return true;
+}
+
+bool Document::save(const fs::path& path) {
+    const Status status = save_session(session_, path);
+    if (!status) {
+        emit said(text(status.error().message), true);
+        return false;
+    }
+    path_ = path;
+    recovered_ = false;
+    undo_.setClean();
+    std::error_code ignored;
+    fs::remove(recovery_path_, ignored);
+    emit session_changed();
+    return true;
+}
+
+void Document::relocate(const fs::path& missing, const fs::path& found) {
+    std::error_code error;
+    const fs::path folder = found.parent_path();
+    edit(tr("Find %1").arg(text(missing.filename())), {}, [&](Session& session) {
+        for (auto& item : session.items) {
+            if (item.path == missing) {
+                item.path = found;
+            } else if (!fs::exists(item.path, error) && fs::exists(folder / item.path.filename(), error)) {
+                item.path = folder / item.path.filename();
+            }
+        }
+    });
+    load_materials();
+    emit material_changed();
+}
+
+bool Document::recover() {
+    std::error_code error;
+    for (const auto& entry : fs::directory_iterator(work_folder_ / "recovery", error)) {
+        const fs::path& file = entry.path();
+        if (file.extension() != kSessionExtension || file == recovery_path_) continue;
+        QLockFile lock(text(file) + ".lock");
+        lock.setStaleLockTime(0);
+        if (!lock.tryLock(0)) continue;  // another Rivlen is working on it
+        auto session = load_session(file);
+        if (!session) continue;
+        session_ = std::move(*session);
+        recovered_ = true;
+        path_.clear();
+        autosave();
+        fs::remove(file, error);
+        load_materials();
+        emit session_changed();
+        emit material_changed();
+        emit said(tr("Rivlen did not end properly last time. The session is as it was seconds before; save it to keep it."), false);
+        return true;
+    }
+    return false;
+}
+
+}  // namespace rivlen::app

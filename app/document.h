@@ -1,0 +1,102 @@
+// The open session: its data, undo and redo, saving and recovery, and the recordings that belong to it.
+// Views read it and change it only through edit().
+#pragma once
+
+#include <QLockFile>
+#include <QObject>
+#include <QString>
+#include <QTimer>
+#include <QUndoStack>
+#include <filesystem>
+#include <functional>
+#include <map>
+#include <memory>
+#include <optional>
+
+#include "app/jobs.h"
+#include "core/media/decode.h"
+#include "core/media/source.h"
+#include "core/session/session.h"
+#include "core/split/mask_map.h"
+
+namespace rivlen::app {
+
+// What belongs to an item of the session but is not part of it.
+struct Material {
+    std::shared_ptr<const Source> source;
+    std::shared_ptr<const MaskMap> map;
+    MediaInfo info;
+    std::optional<double> sum_dbfs;  // measured once the recording is split
+    bool loading = false;
+    QString trouble;                 // why it cannot be used, if so
+};
+
+class Document : public QObject {
+    Q_OBJECT
+  public:
+    Document(JobList& jobs, std::filesystem::path work_folder, QObject* parent = nullptr);
+    ~Document() override;
+
+    [[nodiscard]] const Session& session() const { return session_; }
+    [[nodiscard]] QUndoStack& undo_stack() { return undo_; }
+    [[nodiscard]] const std::filesystem::path& work_folder() const { return work_folder_; }
+    [[nodiscard]] const std::filesystem::path& path() const { return path_; }
+    [[nodiscard]] QString title() const;
+
+    [[nodiscard]] const SessionItem* current_item() const;
+    [[nodiscard]] const Material* current_material() const;
+    [[nodiscard]] std::shared_ptr<const Source> source() const;
+    [[nodiscard]] std::shared_ptr<const MaskMap> map() const;
+
+    // One undoable change. Changes with the same non-empty key that follow each other become one (a drag is one step).
+    void edit(const QString& label, const QString& key, const std::function<void(Session&)>& change);
+    void edit_settings(const QString& label, const QString& key, const std::function<void(ShapeSettings&)>& change);
+    // Ends a run of merged changes.
+    void close_step() { ++step_; }
+
+    void bring_in(const std::filesystem::path& path);
+    // Splits the current recording. Does nothing while it is being split already.
+    void split();
+    [[nodiscard]] bool splitting() const { return splitting_ != 0; }
+    // Starts a split by itself as soon as something is brought in.
+    void set_split_on_arrival(bool on) { split_on_arrival_ = on; }
+
+    void new_session();
+    [[nodiscard]] bool open(const std::filesystem::path& path);
+    [[nodiscard]] bool save(const std::filesystem::path& path);
+    // Says where a missing recording is now; others that are missing are looked for beside it.
+    void relocate(const std::filesystem::path& missing, const std::filesystem::path& found);
+    [[nodiscard]] bool changed_since_saving() const { return !undo_.isClean() || recovered_; }
+
+    // Recovery: opens what an earlier run that ended badly has left. True when there was something.
+    bool recover();
+
+  signals:
+    void session_changed();
+    void material_changed();
+    void said(const QString& sentence, bool trouble);
+    void media_missing(const QString& path);
+
+  private:
+    friend class SessionCommand;
+    void apply(const Session& session);
+    void load_materials();
+    void load_material(const std::filesystem::path& path);
+    void find_map(Material& material);
+    void measure_sum(const std::filesystem::path& path);
+    void autosave();
+    void reset_history();
+
+    JobList& jobs_;
+    std::filesystem::path work_folder_, path_, recovery_path_;
+    std::unique_ptr<QLockFile> recovery_lock_;
+    Session session_;
+    QUndoStack undo_;
+    std::map<std::filesystem::path, Material> materials_;
+    QTimer autosave_timer_;
+    int step_ = 0;
+    int splitting_ = 0;
+    bool split_on_arrival_ = false, recovered_ = false;
+};
+
+}  // namespace rivlen::app

@@ -1,0 +1,65 @@
+// Thumbnails of the picture, a ruler in timecode (or minutes and seconds), and the loop range.
+#pragma once
+
+#include <QImage>
+#include <QMap>
+#include <QSet>
+#include <QThreadPool>
+#include <QWidget>
+#include <memory>
+
+#include "app/document.h"
+#include "app/time_view.h"
+#include "core/media/picture.h"
+#include "core/media/timecode.h"
+#include "core/play/player.h"
+
+namespace rivlen::app {
+
+// How times of a recording are written: from its picture's rate and start timecode when there is a picture.
+class TimeText {
+  public:
+    TimeText() = default;
+    explicit TimeText(const MediaInfo& info);
+    [[nodiscard]] QString of(double seconds) const;
+    [[nodiscard]] bool has_timecode() const { return timecode_; }
+    [[nodiscard]] double frame_seconds() const { return timecode_ ? 1.0 / rate_.per_second() : 0.01; }
+
+  private:
+    bool timecode_ = false, drop_ = false;
+    FrameRate rate_;
+    std::int64_t start_frame_ = 0;
+};
+
+class TimeStrip : public QWidget {
+    Q_OBJECT
+  public:
+    TimeStrip(Document& document, Player& player, TimeView& view, QWidget* parent = nullptr);
+    ~TimeStrip() override;
+    [[nodiscard]] const TimeText& time_text() const { return text_; }
+    [[nodiscard]] bool idle() const { return pending_.isEmpty(); }
+
+  protected:
+    void paintEvent(QPaintEvent* event) override;
+    void mousePressEvent(QMouseEvent* event) override;
+    void mouseMoveEvent(QMouseEvent* event) override;
+    void wheelEvent(QWheelEvent* event) override;
+
+  private:
+    void follow_material();
+    void want(std::int64_t millisecond);
+    void go_to(double x);
+    Document& document_;
+    Player& player_;
+    TimeView& view_;
+    TimeText text_;
+    std::filesystem::path picture_;
+    double aspect_ = 16.0 / 9.0;
+    int generation_ = 0;
+    QMap<std::int64_t, QImage> thumbnails_;  // by milliseconds
+    QSet<std::int64_t> pending_;
+    QThreadPool pool_;
+    std::shared_ptr<PictureReader> reader_;  // used on the pool's one thread only
+};
+
+}  // namespace rivlen::app

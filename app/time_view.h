@@ -1,0 +1,76 @@
+// The stretch of time on the screen, shared by everything with a time axis.
+#pragma once
+
+#include <QObject>
+#include <QTimer>
+#include <algorithm>
+#include <cmath>
+
+namespace rivlen::app {
+
+class TimeView : public QObject {
+    Q_OBJECT
+  public:
+    explicit TimeView(QObject* parent = nullptr) : QObject(parent) {
+        glide_.setInterval(16);
+        connect(&glide_, &QTimer::timeout, this, [this] { step(); });
+    }
+    void set_total(double seconds) {
+        total_ = std::max(seconds, 0.01);
+        start_ = target_start_ = 0;
+        span_ = target_span_ = total_;
+        emit changed();
+    }
+    [[nodiscard]] double total() const { return total_; }
+    [[nodiscard]] double start() const { return start_; }
+    [[nodiscard]] double span() const { return span_; }
+    [[nodiscard]] double to_x(double seconds, int width) const { return (seconds - start_) / span_ * width; }
+    [[nodiscard]] double to_seconds(double x, int width) const { return start_ + x / std::max(width, 1) * span_; }
+    // Zooms around a time; the view glides there.
+    void zoom(double factor, double around_seconds) {
+        const double span = std::clamp(target_span_ * factor, std::min(0.02, total_), total_);
+        const double part = (around_seconds - target_start_) / target_span_;
+        target_span_ = span;
+        set_target(around_seconds - part * span);
+    }
+    void scroll(double seconds) { set_target(target_start_ + seconds); }
+    void show(double start, double span) {
+        target_span_ = std::clamp(span, std::min(0.02, total_), total_);
+        set_target(start);
+    }
+    // Brings a time into view, as playback reaches the edge.
+    void follow(double seconds) {
+        if (seconds < target_start_ || seconds > target_start_ + target_span_ * 0.97) set_target(seconds - target_span_ * 0.05);
+    }
+    // At once, without gliding (tests, pictures).
+    void settle() {
+        start_ = target_start_;
+        span_ = target_span_;
+        glide_.stop();
+        emit changed();
+    }
+
+  signals:
+    void changed();
+
+  private:
+    void set_target(double start) {
+        target_start_ = std::clamp(start, 0.0, total_ - target_span_);
+        glide_.start();
+    }
+    void step() {
+        constexpr double kPart = 0.35;
+        start_ += kPart * (target_start_ - start_);
+        span_ += kPart * (target_span_ - span_);
+        if (std::abs(start_ - target_start_) < span_ * 1e-4 && std::abs(span_ - target_span_) < span_ * 1e-4) {
+            start_ = target_start_;
+            span_ = target_span_;
+            glide_.stop();
+        }
+        emit changed();
+    }
+    double total_ = 1, start_ = 0, span_ = 1, target_start_ = 0, target_span_ = 1;
+    QTimer glide_;
+};
+
+}  // namespace rivlen::app
