@@ -1,0 +1,93 @@
+// The window: menus, the Separate view, transport, jobs and messages.
+#pragma once
+
+#include <QLabel>
+#include <QMainWindow>
+#include <QTimer>
+#include <QToolButton>
+#include <array>
+#include <memory>
+
+#include "app/audio_output.h"
+#include "app/document.h"
+#include "app/jobs.h"
+#include "app/lanes.h"
+#include "app/picture_pane.h"
+#include "app/time_strip.h"
+#include "app/tuning_panel.h"
+#include "core/assess/match.h"
+
+class QComboBox;
+
+namespace rivlen::app {
+
+class MainWindow : public QMainWindow {
+    Q_OBJECT
+  public:
+    explicit MainWindow(const std::filesystem::path& work_folder, QWidget* parent = nullptr);
+    ~MainWindow() override;
+
+    [[nodiscard]] Document& document() { return document_; }
+    [[nodiscard]] Player& player() { return player_; }
+    [[nodiscard]] JobList& jobs() { return jobs_; }
+    [[nodiscard]] AudioOutput& output() { return output_; }
+    [[nodiscard]] TimeView& time_view() { return view_; }
+    // A session or a recording, by its extension.
+    void open_path(const std::filesystem::path& path);
+    void write_stems_to(const std::filesystem::path& folder, bool overwrite);
+    void put_back_to(const std::filesystem::path& out, bool overwrite);
+
+  protected:
+    void dragEnterEvent(QDragEnterEvent* event) override;
+    void dropEvent(QDropEvent* event) override;
+    void closeEvent(QCloseEvent* event) override;
+
+  private:
+    struct Key {  // of the key list in the help
+        QString act, keys;
+    };
+    QAction* add_act(QMenu* menu, const QString& text, const QList<QKeySequence>& keys, const std::function<void()>& act);
+    void build_menus();
+    QWidget* build_top();
+    QWidget* build_lanes();
+    QWidget* build_side();
+    QWidget* build_transport();
+    void follow_session();
+    void follow_material();
+    void follow_time();
+    void choose_stem(int stem);
+    void set_monitor(Monitor monitor);
+    void measure_match_soon();
+    void say(const QString& sentence, bool trouble);
+    void remember(const std::filesystem::path& path);
+    void fill_recent();
+    void show_keys();
+    void save(bool ask_name);
+    void toggle_loop();
+    bool may_discard();
+
+    JobList jobs_;
+    Document document_;
+    Player player_;
+    AudioOutput output_;
+    TimeView view_;
+    QTimer clock_, match_timer_, message_timer_;
+    LaneCanvas* lanes_ = nullptr;
+    TimeStrip* strip_ = nullptr;
+    PicturePane* picture_ = nullptr;
+    TuningPanel* tuning_ = nullptr;
+    QComboBox* recordings_ = nullptr;
+    QLabel *message_ = nullptr, *time_ = nullptr, *sum_ = nullptr, *match_ = nullptr, *meter_ = nullptr, *device_ = nullptr;
+    QToolButton *split_ = nullptr, *write_ = nullptr, *put_back_ = nullptr, *play_ = nullptr, *loop_ = nullptr, *level_match_ = nullptr;
+    std::array<QToolButton*, kMonitors> monitors_{};
+    std::array<QToolButton*, kStems> solo_{}, mute_{}, names_{};
+    QMenu* recent_ = nullptr;
+    std::vector<Key> keys_;
+    std::shared_ptr<const Source> shown_source_;
+    std::shared_ptr<const MaskMap> shown_map_;
+    std::array<float, kMonitors> gains_{};
+    int match_job_ = 0, stem_ = 0;
+    double meter_db_ = -90;
+};
+
+}  // namespace rivlen::app

@@ -1,0 +1,42 @@
+// A slider with a typed value: rail and number are the same setting, described by one ParameterInfo.
+#pragma once
+
+#include <QDoubleSpinBox>
+#include <QWidget>
+
+#include "core/shape/settings.h"
+
+namespace rivlen::app {
+
+class Rail : public QWidget {
+    Q_OBJECT
+  public:
+    explicit Rail(const ParameterInfo& info, QWidget* parent = nullptr);
+    void set_value(double value);  // without telling anyone
+    [[nodiscard]] double value() const { return value_; }
+    void set_colour(const QColor& colour);
+    [[nodiscard]] QSize sizeHint() const override { return {220, 30}; }
+
+  signals:
+    void moved(double value);
+    void released();  // a drag has ended
+
+  protected:
+    void paintEvent(QPaintEvent* event) override;
+    void mousePressEvent(QMouseEvent* event) override;
+    void mouseMoveEvent(QMouseEvent* event) override;
+    void mouseReleaseEvent(QMouseEvent* event) override;
+    void mouseDoubleClickEvent(QMouseEvent* event) override;
+    void keyPressEvent(QKeyEvent* event) override;
+    void resizeEvent(QResizeEvent* event) override;
+
+  private:
+    [[nodiscard]] QRectF rail() const;
+    void take(double value);
+    const ParameterInfo& info_;
+    double value_;
+    QColor colour_;
+    QDoubleSpinBox* number_;
+};
+
+}  // namespace rivlen::app
