@@ -20,13 +20,13 @@ QString stem_label(std::size_t stem) {
 QIcon stem_icon(std::size_t stem) { return QIcon(QString(":/icons/%1.svg").arg(kStemNames[stem])); }
 
 QFont number_font() {
-    QFont font("B612 Mono");
+    QFont font("B612");  // its digits are of equal width
     font.setPointSizeF(9.5);
     return font;
 }
 
 void apply_theme(QApplication& application) {
-    for (const char* file : {":/fonts/B612-Regular.otf", ":/fonts/B612-Bold.otf", ":/fonts/B612Mono-Regular.otf"}) {
+    for (const char* file : {":/fonts/B612-Regular.otf", ":/fonts/B612-Bold.otf"}) {
         QFontDatabase::addApplicationFont(file);
     }
     QFont font("B612");
@@ -63,7 +63,8 @@ void apply_theme(QApplication& application) {
         QProgressBar { background: %6; border: 1px solid %2; border-radius: 2px; text-align: center; color: %3; min-height: 14px; }
         QProgressBar::chunk { background: #55605a; }
         QToolTip { background: %1; color: %3; border: 1px solid %2; padding: 4px; }
-        QCheckBox { spacing: 6px; }
+        QCheckBox { spacing: 6px; } QCheckBox::indicator { width: 12px; height: 12px; border: 1px solid %4; background: %6; }
+        QCheckBox::indicator:checked { background: %5; border-color: %5; } QCheckBox:focus { color: %5; }
     )")
                                   .arg(colour::kRaised.name(), colour::kLine.name(), colour::kText.name(), colour::kDim.name(),
                                        colour::kAct.name(), colour::kGround.name(), colour::kPanel.name()));

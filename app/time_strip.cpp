@@ -102,9 +102,10 @@ void TimeStrip::paintEvent(QPaintEvent*) {
     const int ruler_top = height() - kRulerHeight;
     if (!picture_.empty()) {
         const int thumb_width = std::max(16, static_cast<int>(kThumbHeight * aspect_));
-        // Thumbnails stand at multiples of a step that is a power of two of a second, so that scrolling keeps them.
+        // Thumbnails stand at multiples of a step that is a power of two of a second, so that scrolling keeps them;
+        // the step is the narrower one, and each picture is cropped to it.
         const double wanted = thumb_width * view_.span() / std::max(width(), 1);
-        const double step = std::max(0.04, std::exp2(std::ceil(std::log2(wanted))));
+        const double step = std::max(0.04, std::exp2(std::floor(std::log2(wanted))));
         for (double at = std::floor(view_.start() / step) * step; at < view_.start() + view_.span(); at += step) {
             const auto key = static_cast<std::int64_t>(std::llround(at * 1000));
             const double left = view_.to_x(at, width());

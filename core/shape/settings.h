@@ -13,7 +13,7 @@ inline constexpr double kFloorOffDb = -std::numeric_limits<double>::infinity();
 
 struct StemSettings {
     double isolation_percent = 100;  // 0: the source untouched; 100: the stem alone
-    double floor_db = -60;           // nothing is turned down by more than this, 0 to -60
+    double floor_db = -12;           // nothing is turned down by more than this, 0 to -60
     bool floor_on = false;
     double gain_db = 0;              // -60 to 12
     bool mute = false;

@@ -1,0 +1,73 @@
+#include "core/session/session.h"
+
+#include <gtest/gtest.h>
+
+#include "core/base/output_file.h"
+#include "tests/fixtures.h"
+
+namespace rivlen {
+namespace {
+
+using test::Scratch;
+
+Session example(const std::filesystem::path& folder) {
+    Session session;
+    session.items.push_back({folder / "take.wav", "abc", {}, LoopRange{100, 5000}, false});
+    session.items.push_back({"/elsewhere/other.mov", "", {}, {}, true});
+    session.items[0].settings.stems[2] = {.isolation_percent = 35, .floor_db = -18, .floor_on = true, .gain_db = -3.5, .mute = true, .solo = true};
+    session.current = 1;
+    session.monitor = Monitor::Removed;
+    session.level_match = false;
+    return session;
+}
+
+TEST(Session, ComesBackAsItWas) {
+    const Scratch scratch;
+    const Session session = example(scratch.folder());
+    ASSERT_TRUE(save_session(session, scratch / "s.rivlen").ok());
+    auto back = load_session(scratch / "s.rivlen");
+    ASSERT_TRUE(back.ok()) << back.error().message;
+    EXPECT_EQ(*back, session);
+    EXPECT_EQ(scratch.leftovers(), 0);
+}
+
+TEST(Session, MovesTogetherWithItsRecordings) {
+    const Scratch scratch;
+    std::filesystem::create_directories(scratch / "a");
+    ASSERT_TRUE(save_session(example(scratch / "a"), scratch / "a/s.rivlen").ok());
+    std::filesystem::rename(scratch / "a", scratch / "b");
+    auto back = load_session(scratch / "b/s.rivlen");
+    ASSERT_TRUE(back.ok());
+    EXPECT_EQ(back->items[0].path, scratch / "b/take.wav");
+}
+
+TEST(Session, MissingMediaAreListedAndTheSessionSurvives) {
+    const Scratch scratch;
+    ASSERT_TRUE(save_session(example(scratch.folder()), scratch / "s.rivlen").ok());
+    auto back = load_session(scratch / "s.rivlen");
+    ASSERT_TRUE(back.ok());
+    EXPECT_EQ(missing_media(*back).size(), 2U);
+    EXPECT_EQ(back->items.size(), 2U);
+}
+
+TEST(Session, ANewerFormIsRefusedWithASentence) {
+    auto session = session_from_json(R"({"rivlen_session": 99, "recordings": []})", {});
+    ASSERT_FALSE(session.ok());
+    EXPECT_EQ(session.error().kind, ErrorKind::Unsupported);
+    EXPECT_NE(session.error().message.find("newer"), std::string::npos);
+}
+
+TEST(Session, NonsenseIsRefusedOrBroughtIntoRange) {
+    for (const char* text : {"", "{", "[]", "12", R"({"rivlen_session":"x"})"}) EXPECT_FALSE(session_from_json(text, {}).ok()) << text;
+    auto session = session_from_json(R"({"rivlen_session":1,"current":77,"monitor":5,"recordings":[{"path":3,"stems":{"music":
+        {"isolation_percent":1e9,"floor_db":"x","gain_db":-1e9}},"loop_frames":[9,3]}, 4]})", "/f");
+    ASSERT_TRUE(session.ok());
+    ASSERT_EQ(session->items.size(), 1U);
+    EXPECT_EQ(session->current, 0);
+    EXPECT_EQ(session->items[0].settings.stems[2].isolation_percent, 100);
+    EXPECT_EQ(session->items[0].settings.stems[2].gain_db, gain_info().lowest);
+    EXPECT_FALSE(session->items[0].loop.has_value());
+}
+
+}  // namespace
+}  // namespace rivlen

@@ -1,0 +1,188 @@
+#include "core/split/split.h"
+
+#include <gtest/gtest.h>
+
+#include <cmath>
+
+#include "core/base/output_file.h"
+#include "core/split/bands.h"
+#include "core/split/mask_map.h"
+#include "core/split/stft.h"
+#include "tests/fixtures.h"
+
+namespace rivlen {
+namespace {
+
+using test::Scratch;
+
+TEST(Stft, SynthesisReturnsTheSignal) {
+    for (const int size : {256, 512, 2048, 8192}) {
+        Stft stft(size);
+        const auto signal = test::noise(20000, 5);
+        const auto back = synthesise(stft, analyse(stft, signal), signal.size());
+        float worst = 0;
+        for (std::size_t i = 0; i < signal.size(); ++i) worst = std::max(worst, std::abs(back[i] - signal[i]));
+        EXPECT_LT(worst, 3e-7F) << size;
+    }
+}
+
+// The transform of a centred cosine under a known window, worked by hand: |X[k]| = amplitude / 2 * sum of the window.
+TEST(Stft, CosineHasItsAmplitude) {
+    Stft stft(1024);
+    std::vector<float> x(1024);
+    double window_sum = 0;
+    for (std::size_t i = 0; i < x.size(); ++i) {
+        x[i] = static_cast<float>(0.5 * std::cos(2 * M_PI * 100.0 * static_cast<double>(i) / 1024.0));
+        window_sum += std::sin(M_PI * static_cast<double>(i) / 1024.0);
+    }
+    std::vector<Complex> spectrum(513);
+    stft.forward(x, spectrum);
+    EXPECT_NEAR(std::abs(spectrum[100]), 0.25 * window_sum, 1e-2);
+}
+
+TEST(Bands, CoverEveryBinOnce) {
+    const auto& edges = band_edges();
+    EXPECT_EQ(edges.front(), 0);
+    EXPECT_EQ(edges.back(), kModelBins);
+    for (std::size_t b = 0; b < kBands; ++b) EXPECT_LT(edges[b], edges[b + 1]) << b;
+    for (std::size_t k = 0; k < kModelBins; ++k) {
+        const auto band = static_cast<std::size_t>(band_of_bin()[k]);
+        EXPECT_GE(static_cast<int>(k), edges[band]);
+        EXPECT_LT(static_cast<int>(k), edges[band + 1]);
+    }
+}
+
+TEST(Bands, TheModelsOwnGridReadsExactly) {
+    const auto reads = band_reads(kModelRate, kModelFft);
+    for (std::size_t k = 0; k < kModelBins; ++k) {
+        EXPECT_EQ(reads[k].low, band_of_bin()[k]);
+        EXPECT_EQ(reads[k].part, 0.0F);
+    }
+    for (const int rate : {8000, 22050, 44100, 96000, 192000}) {
+        for (const auto& read : band_reads(rate, 2048)) {
+            EXPECT_GE(read.low, 0);
+            EXPECT_LT(read.high, kBands);
+        }
+    }
+}
+
+TEST(Features, FiniteForSilenceDcAndFullScale) {
+    for (const float value : {0.0F, 1.0F, 1e-38F}) {
+        std::vector<Complex> spectrum(kModelBins, Complex(value * 1000.0F, 0));
+        const std::array<std::span<const Complex>, 2> channels = {spectrum, spectrum};
+        std::vector<float> row(kFeatures);
+        frame_features(channels, row);
+        normalise_features(row);
+        for (const float x : row) ASSERT_TRUE(std::isfinite(x)) << value;
+    }
+}
+
+// The error that docs/formats.md states for the map's codes.
+TEST(MaskMap, CodesAreWithinAQuarterDecibelAndAddUp) {
+    const Scratch scratch;
+    const auto source = test::noise_source(scratch, 48000, 1, 2.0);
+    const auto map = test::random_map(scratch, source);
+    std::vector<float> masks(kMaskRow);
+    double worst_sum = 0;
+    for (std::uint64_t t = 0; t < map.facts().frames; ++t) {
+        map.read(static_cast<double>(t), masks);
+        for (std::size_t b = 0; b < kBands; ++b) {
+            float sum = 0;
+            for (std::size_t s = 0; s < kStems; ++s) sum += masks[s * kBands + b];
+            worst_sum = std::max(worst_sum, std::abs(static_cast<double>(sum) - 1.0));
+        }
+    }
+    EXPECT_LT(worst_sum, 1e-6);
+    double worst_db = 0;
+    std::vector<std::uint8_t> codes(kMaskRow);
+    for (float m = 0.001F; m < 0.98F; m *= 1.013F) {
+        const float rest = (1.0F - m) / 3.0F;
+        for (std::size_t b = 0; b < kBands; ++b) {
+            codes[b] = encode_mask(m);
+            for (std::size_t s = 1; s < kStems; ++s) codes[s * kBands + b] = encode_mask(rest);
+        }
+        decode_masks(codes, masks);
+        worst_db = std::max(worst_db, std::abs(20.0 * std::log10(static_cast<double>(masks[0] / m))));
+    }
+    EXPECT_LT(worst_db, 0.25);
+    EXPECT_GT(worst_db, 0.01);  // it is a real rounding, not a copy
+}
+
+TEST(MaskMap, OfAnotherSourceIsRefused) {
+    const Scratch scratch;
+    const auto a = test::noise_source(scratch, 48000, 1, 1.0);
+    const auto map = test::random_map(scratch, a);
+    auto wrong = MaskMap::open(scratch / "random.map", "0123");
+    ASSERT_FALSE(wrong.ok());
+    EXPECT_EQ(wrong.error().kind, ErrorKind::Mismatch);
+    EXPECT_NE(wrong.error().message.find("another recording"), std::string::npos);
+}
+
+// A stand-in for the network: masks that depend on the features of the frame and its neighbours only.
+class NeighbourSeparator : public Separator {
+  public:
+    class Worker : public MaskWorker {
+      public:
+        Status masks(std::span<const float> features, std::span<float> out) override {
+            const std::size_t frames = features.size() / kFeatures;
+            for (std::size_t t = 0; t < frames; ++t) {
+                for (std::size_t b = 0; b < kBands; ++b) {
+                    float sum = 0;
+                    for (std::size_t k = t > 9 ? t - 9 : 0; k < std::min(frames, t + 10); ++k) sum += features[k * kFeatures + b];
+                    const float a = 0.5F + 0.49F * std::sin(sum);
+                    out[t * kMaskRow + b] = a;
+                    for (std::size_t s = 1; s < kStems; ++s) out[t * kMaskRow + s * kBands + b] = (1 - a) / 3;
+                }
+            }
+            return {};
+        }
+    };
+    [[nodiscard]] const ModelFacts& model() const override { return facts_; }
+    [[nodiscard]] std::unique_ptr<MaskWorker> make_worker() const override { return std::make_unique<Worker>(); }
+
+  private:
+    ModelFacts facts_{"neighbour", "0", 4, {}};
+};
+
+TEST(Split, ChunksAndWorkersLeaveNoTrace) {
+    const Scratch scratch;
+    for (const int rate : {48000, 44100}) {
+        const auto source = test::noise_source(scratch, rate, 2, 20.0);
+        const NeighbourSeparator separator;
+        const auto bytes = [&](const std::string& name, SplitOptions options) {
+            const auto path = scratch / (name + std::to_string(rate));
+            auto report = split(source, separator, path, options, {});
+            EXPECT_TRUE(report.ok());
+            return *read_text_file(path);
+        };
+        const auto whole = bytes("whole", {1, 100000, 256});
+        const auto one = bytes("one", {1, 256, 64});
+        EXPECT_EQ(one, bytes("three", {3, 256, 64}));  // bit for bit, whatever the number of workers
+        ASSERT_EQ(whole.size(), one.size());
+        int worst = 0;
+        for (std::size_t i = 4096; i < whole.size(); ++i) {
+            worst = std::max(worst, std::abs(static_cast<int>(static_cast<std::uint8_t>(whole[i])) - static_cast<int>(static_cast<std::uint8_t>(one[i]))));
+        }
+        EXPECT_LE(worst, 1) << rate;  // one code is a quarter of a decibel
+    }
+}
+
+TEST(Split, CancelLeavesNothing) {
+    const Scratch scratch;
+    const auto source = test::noise_source(scratch, 48000, 1, 5.0);
+    const std::atomic<bool> cancel{true};
+    auto report = split(source, NeighbourSeparator(), scratch / "x.map", {}, {{}, &cancel});
+    ASSERT_FALSE(report.ok());
+    EXPECT_EQ(report.error().kind, ErrorKind::Cancelled);
+    EXPECT_FALSE(std::filesystem::exists(scratch / "x.map"));
+    EXPECT_EQ(scratch.leftovers(), 0);
+}
+
+TEST(Separator, MissingEngineOrModelIsASentence) {
+    auto missing = load_separator("/nowhere/engine.so", "/nowhere/model.safetensors");
+    ASSERT_FALSE(missing.ok());
+    EXPECT_EQ(missing.error().kind, ErrorKind::NotFound);
+}
+
+}  // namespace
+}  // namespace rivlen

@@ -1,0 +1,218 @@
+// The real window, driven by real events.
+#include <QComboBox>
+#include <QDialog>
+#include <QLabel>
+#include <QSignalSpy>
+#include <QStandardPaths>
+#include <QToolButton>
+#include <QtTest>
+#include <fstream>
+
+#include "app/main_window.h"
+#include "app/theme.h"
+#include "core/assess/si_sdr.h"
+#include "tests/fixtures.h"
+
+namespace rivlen::app {
+
+namespace fs = std::filesystem;
+
+const fs::path kDemo = fs::path(RIVLEN_ROOT) / "demo/tide-mill.mov";
+
+class WindowTest : public QObject {
+    Q_OBJECT
+  private slots:
+    void initTestCase() {
+        QStandardPaths::setTestModeEnabled(true);
+        qputenv("RIVLEN_ENGINE", RIVLEN_ENGINE_FILE);
+        qputenv("RIVLEN_MODEL", (fs::path(RIVLEN_ROOT) / "models/quick.safetensors").c_str());
+        apply_theme(*qApp);
+        scratch_ = std::make_unique<test::Scratch>();
+        window_ = std::make_unique<MainWindow>(scratch_->folder() / "work");
+        window_->show();
+        QVERIFY(QTest::qWaitForWindowExposed(window_.get()));
+    }
+    void cleanupTestCase() {
+        window_.reset();
+        scratch_.reset();
+    }
+
+    void whatIsNoRecordingIsRefusedInASentence() {
+        std::ofstream(*scratch_ / "notes.txt") << "words, no sound";
+        window_->open_path(*scratch_ / "notes.txt");
+        QVERIFY(label("message").contains("notes.txt"));
+        QVERIFY(window_->document().session().items.empty());
+        QVERIFY(!click_able("split"));
+    }
+
+    void aRecordingIsBroughtInAndSplit() {
+        window_->open_path(kDemo);
+        QTRY_VERIFY_WITH_TIMEOUT(window_->document().source() != nullptr, 20000);
+        QCOMPARE(window_->document().source()->frames(), std::uint64_t{44 * 48000});
+        click("split");
+        QTRY_VERIFY_WITH_TIMEOUT(window_->document().map() != nullptr, 120000);
+        QTRY_VERIFY_WITH_TIMEOUT(label("sum").contains("-1"), 60000);  // -138 dBFS or so
+        QVERIFY(window_->document().current_material()->sum_dbfs.value() < -110.0);
+    }
+
+    void aCancelledSplitLeavesTheOldMap() {
+        click("split");
+        window_->jobs().cancel_all();
+        QTRY_VERIFY_WITH_TIMEOUT(!window_->document().splitting(), 60000);
+        QVERIFY(window_->document().map() != nullptr);
+    }
+
+    void keysChangeSettingsAndUndoTakesThemBack() {
+        const ShapeSettings before = settings();
+        QTest::keyClick(window_.get(), Qt::Key_BracketLeft);
+        QTest::keyClick(window_.get(), Qt::Key_BracketLeft);
+        QCOMPARE(settings().stems[0].isolation_percent, 90.0);
+        QTest::keyClick(window_.get(), Qt::Key_Down);
+        QTest::keyClick(window_.get(), Qt::Key_M);
+        QVERIFY(settings().stems[1].mute);
+        QTest::keyClick(window_.get(), Qt::Key_Z, Qt::ControlModifier);
+        QVERIFY(!settings().stems[1].mute);
+        QTest::keyClick(window_.get(), Qt::Key_Z, Qt::ControlModifier);  // both steps of one run are one step
+        QVERIFY(settings() == before);
+        QTest::keyClick(window_.get(), Qt::Key_Up);
+    }
+
+    void draggingARailIsOneStep() {
+        auto* rail = window_->findChild<Rail*>("isolation");
+        const int count = window_->document().undo_stack().count();
+        QTest::mousePress(rail, Qt::LeftButton, {}, {150, 15});
+        for (int x = 150; x > 60; x -= 10) QTest::mouseMove(rail, {x, 15});
+        QTest::mouseRelease(rail, Qt::LeftButton, {}, {60, 15});
+        QVERIFY(settings().stems[0].isolation_percent < 60);
+        QCOMPARE(window_->document().undo_stack().count(), std::min(count, window_->document().undo_stack().index() - 1) + 1);
+        QTest::keyClick(rail, Qt::Key_Backspace);
+        QCOMPARE(settings().stems[0].isolation_percent, 100.0);
+    }
+
+    void draggingOverTheLanesSetsTheLoop() {
+        auto* lanes = window_->findChild<LaneCanvas*>("lanes");
+        window_->time_view().settle();
+        QTest::mousePress(lanes, Qt::LeftButton, {}, {100, 40});
+        QTest::mouseMove(lanes, {200, 40});
+        QTest::mouseMove(lanes, {300, 40});
+        QTest::mouseRelease(lanes, Qt::LeftButton, {}, {300, 40});
+        const auto loop = window_->document().current_item()->loop;
+        QVERIFY(loop.has_value());
+        const double expected = window_->time_view().to_seconds(100, lanes->width()) * 48000;
+        QVERIFY(std::abs(static_cast<double>(loop->first) - expected) < 2000);
+        QVERIFY(loop->last > loop->first + 48000);
+        QTest::keyClick(window_.get(), Qt::Key_L);
+        QVERIFY(!window_->document().current_item()->loop_on);
+    }
+
+    // What reaches the output while monitors are switched: no silence in between, and the source is the source.
+    void monitorsSwitchWhilePlaying() {
+        auto* output = window_->output().simulated();
+        QVERIFY(output != nullptr);
+        QTest::keyClick(window_.get(), Qt::Key_G);  // level match off, so that samples can be compared
+        QVERIFY(!window_->document().session().level_match);
+        QTest::qWait(1500);
+        window_->player().locate(5 * 48000);
+        QTest::keyClick(window_.get(), Qt::Key_A);
+        QTest::qWait(60);
+        (void)output->take_kept();
+        QTest::keyClick(window_.get(), Qt::Key_Space);
+        QTest::qWait(400);
+        QTest::keyClick(window_.get(), Qt::Key_O);  // solo dialogue, so that kept and removed differ
+        QTest::keyClick(window_.get(), Qt::Key_D);
+        QTest::qWait(300);
+        QTest::keyClick(window_.get(), Qt::Key_S);
+        QTest::qWait(300);
+        QTest::keyClick(window_.get(), Qt::Key_Space);
+        QTest::qWait(60);
+        QVERIFY(!window_->player().playing());
+        const auto heard = output->take_kept();
+        QVERIFY(heard.size() > 40000);
+        std::size_t begin = 0;
+        while (begin < heard.size() && heard[begin] == 0.0F) ++begin;
+        begin -= begin % 2;
+        const auto samples = window_->document().source()->samples();
+        int equal = 0;
+        for (std::size_t i = 400; i < 6000; ++i) equal += heard[begin + i] == samples[std::size_t{5} * 48000 * 2 + i] ? 1 : 0;
+        QVERIFY2(equal > 5000, "the source arrives bit for bit");
+        QTest::keyClick(window_.get(), Qt::Key_O);
+        QTest::keyClick(window_.get(), Qt::Key_G);
+    }
+
+    void stemsAreWrittenAndPutBack() {
+        window_->write_stems_to(*scratch_ / "stems", false);
+        QTRY_VERIFY_WITH_TIMEOUT(fs::exists(*scratch_ / "stems/tide-mill kept.wav"), 60000);
+        window_->put_back_to(*scratch_ / "back.mov", false);
+        QTRY_VERIFY_WITH_TIMEOUT(fs::exists(*scratch_ / "back.mov"), 60000);
+        QTRY_VERIFY_WITH_TIMEOUT(label("message").contains("identical"), 10000);
+        const auto was = test::read_wav(kDemo);
+        const auto is = test::read_wav(*scratch_ / "back.mov");
+        QVERIFY(si_sdr_db(is[0], was[0]) > 90.0);  // neutral settings: the source, coded with 24 bits
+    }
+
+    void sessionsAreSavedAndOpened() {
+        const auto path = *scratch_ / "s.rivlen";
+        QVERIFY(window_->document().save(path));
+        QVERIFY(!window_->document().changed_since_saving());
+        const Session before = window_->document().session();
+        QTest::keyClick(window_.get(), Qt::Key_BracketLeft);
+        QVERIFY(window_->document().changed_since_saving());
+        QVERIFY(window_->document().open(path));
+        QVERIFY(window_->document().session() == before);
+    }
+
+    void aCrashLosesAtMostSeconds() {
+        const fs::path work = *scratch_ / "crash";
+        JobList jobs;
+        {
+            fs::create_directories(work / "recovery");
+            Session left;
+            left.items.push_back({kDemo, "", {}, {}, true});
+            left.items[0].settings.stems[2].gain_db = -7;
+            left.current = 0;
+            QVERIFY(save_session(left, work / "recovery/0.rivlen").ok());  // what an ended process leaves
+        }
+        Document document(jobs, work);
+        QVERIFY(document.recover());
+        QCOMPARE(document.session().items[0].settings.stems[2].gain_db, -7.0);
+        QVERIFY(document.changed_since_saving());
+        document.edit("x", {}, [](Session& s) { s.level_match = false; });
+        // The change reaches the disk within two seconds.
+        const auto saved = [&] {
+            for (const auto& entry : fs::directory_iterator(work / "recovery")) {
+                if (entry.path().extension() != ".rivlen") continue;
+                auto session = load_session(entry.path());
+                if (session && !session->level_match) return true;
+            }
+            return false;
+        };
+        QTRY_VERIFY_WITH_TIMEOUT(saved(), 3000);
+        jobs.cancel_all();
+        QTRY_VERIFY_WITH_TIMEOUT(!jobs.busy(), 20000);
+    }
+
+    void everyControlHasANameAndTheKeysAreListed() {
+        for (const auto* button : window_->findChildren<QToolButton*>()) {
+            if (button->objectName().startsWith("qt_")) continue;
+            QVERIFY2(!button->accessibleName().isEmpty(), qPrintable(button->objectName() + button->text()));
+        }
+        QTest::keyClick(window_.get(), Qt::Key_F1);
+        auto* keys = window_->findChild<QDialog*>("keys");
+        QVERIFY(keys != nullptr);
+        QVERIFY(keys->findChildren<QLabel*>().size() > 40);
+        keys->close();
+    }
+
+  private:
+    ShapeSettings settings() { return window_->document().current_item()->settings; }
+    QString label(const char* name) { return window_->findChild<QLabel*>(name)->text(); }
+    bool click_able(const char* name) { return window_->findChild<QToolButton*>(name)->isEnabled(); }
+    void click(const char* name) { QTest::mouseClick(window_->findChild<QToolButton*>(name), Qt::LeftButton); }
+    std::unique_ptr<test::Scratch> scratch_;
+    std::unique_ptr<MainWindow> window_;
+};
+
+}  // namespace rivlen::app
+
+QTEST_MAIN(rivlen::app::WindowTest)
+#include "window_test.moc"
