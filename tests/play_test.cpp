@@ -19,17 +19,14 @@ class Hand {
     explicit Hand(Player& player) : player_(player) {}
     std::vector<float> take(std::size_t frames) {
         std::vector<float> all;
-        for (int tries = 0; all.size() < frames * 2 && tries < 20000; ++tries) {
+        for (int tries = 0; all.size() < frames * 2 && tries < 2000000; ++tries) {
             const std::int64_t before = player_.position();
-            std::vector<float> block(64 * 2);
-            player_.fill(block);
-            const auto got = player_.position() - before;
-            if (got == 64) {
-                all.insert(all.end(), block.begin(), block.end());
-            } else if (got != 0) {
-                all.insert(all.end(), block.begin(), block.end());  // across a loop's end
+            std::array<float, 2> frame{};
+            player_.fill(frame);
+            if (player_.position() != before) {
+                all.insert(all.end(), frame.begin(), frame.end());
             } else {
-                std::this_thread::sleep_for(std::chrono::milliseconds(1));
+                std::this_thread::sleep_for(std::chrono::microseconds(200));
             }
         }
         return all;

@@ -109,17 +109,26 @@ std::vector<Complex> analyse(Stft& stft, std::span<const float> signal) {
 
 std::vector<float> synthesise(Stft& stft, std::span<const Complex> spectra, std::size_t samples) {
     const auto bins = static_cast<std::size_t>(stft.bins());
+    const auto size = static_cast<std::size_t>(stft.fft_size());
     std::vector<float> out(samples, 0.0F);
-    std::vector<float> frame(static_cast<std::size_t>(stft.fft_size()));
+    std::vector<float> weight(samples, 0.0F);  // 1 inside; less where a frame beyond either end is missing
+    std::vector<float> share(size);
+    for (std::size_t i = 0; i < size; ++i) {
+        share[i] = static_cast<float>(0.25 - 0.25 * std::cos(2.0 * std::numbers::pi * static_cast<double>(i) / static_cast<double>(size)));
+    }
+    std::vector<float> frame(size);
     const std::size_t frames = spectra.size() / bins;
     for (std::size_t t = 0; t < frames; ++t) {
         stft.inverse(spectra.subspan(t * bins, bins), frame);
         const std::ptrdiff_t start = static_cast<std::ptrdiff_t>(t) * stft.hop() - stft.fft_size() / 2;
-        for (std::size_t i = 0; i < frame.size(); ++i) {
+        for (std::size_t i = 0; i < size; ++i) {
             const std::ptrdiff_t at = start + static_cast<std::ptrdiff_t>(i);
-            if (at >= 0 && at < static_cast<std::ptrdiff_t>(samples)) out[static_cast<std::size_t>(at)] += frame[i];
+            if (at < 0 || at >= static_cast<std::ptrdiff_t>(samples)) continue;
+            out[static_cast<std::size_t>(at)] += frame[i];
+            weight[static_cast<std::size_t>(at)] += share[i];
         }
     }
+    for (std::size_t i = 0; i < samples; ++i) out[i] /= weight[i];
     return out;
 }
 

@@ -1,6 +1,6 @@
 // Short-time Fourier transform with a square-root Hann window in analysis and synthesis and 75 % overlap.
 // Frame t is centred on sample t * hop; samples outside the signal count as silence. For n samples there are
-// n / hop + 1 frames (rounded up), so that every sample lies in four frames and synthesis returns the signal.
+// n / hop + 1 frames (rounded up); every sample lies in four of them, in three at the very ends.
 #pragma once
 
 #include <complex>
