@@ -42,7 +42,7 @@ Result<ModelFacts> model_identity(const fs::path& model) {
 
 fs::path find_engine() {
     const fs::path here = program_folder();
-    const std::array<fs::path, 3> places = {here / "../lib/rivlen/librivlen-engine.so", here / "../engine/librivlen-engine.so",
+    const std::array<fs::path, 3> places = {here / "../" RIVLEN_LIBDIR "/rivlen/librivlen-engine.so", here / "../engine/librivlen-engine.so",
                                             here / "../../engine/librivlen-engine.so"};
     return first_existing("RIVLEN_ENGINE", places);
 }
