@@ -20,7 +20,8 @@ class Tap : public QIODevice {
     qint64 readData(char* data, qint64 size) override {
         constexpr qint64 kFrame = Player::kOutputChannels * static_cast<qint64>(sizeof(float));
         const qint64 frames = size / kFrame;
-        player_.fill({reinterpret_cast<float*>(data), static_cast<std::size_t>(frames) * Player::kOutputChannels});
+        player_.fill(
+            {reinterpret_cast<float*>(data), static_cast<std::size_t>(frames) * Player::kOutputChannels});
         return frames * kFrame;
     }
     qint64 writeData(const char*, qint64) override { return -1; }
@@ -31,7 +32,9 @@ class Tap : public QIODevice {
 
 }  // namespace
 
-AudioOutput::AudioOutput(Player& player, QObject* parent) : QObject(parent), player_(player) { open(); }
+AudioOutput::AudioOutput(Player& player, QObject* parent) : QObject(parent), player_(player) {
+    open();
+}
 AudioOutput::~AudioOutput() {
     if (sink_) sink_->stop();
 }
@@ -44,14 +47,18 @@ void AudioOutput::open() {
     rate_ = player_.sample_rate();
     if (sink_) sink_->stop();
     sink_.reset();
-    const QAudioDevice device = qEnvironmentVariable("RIVLEN_OUTPUT") == "simulated" ? QAudioDevice() : QMediaDevices::defaultAudioOutput();
+    const QAudioDevice device = qEnvironmentVariable("RIVLEN_OUTPUT") == "simulated"
+                                    ? QAudioDevice()
+                                    : QMediaDevices::defaultAudioOutput();
     QAudioFormat format;
     format.setSampleRate(rate_);
     format.setChannelCount(Player::kOutputChannels);
     format.setSampleFormat(QAudioFormat::Float);
     if (device.isNull() || !device.isFormatSupported(format)) {
         name_ = tr("Simulated output");
-        if (!simulated_) simulated_ = std::make_unique<SimulatedOutput>(player_, qEnvironmentVariableIsSet("RIVLEN_KEEP_OUTPUT"));
+        if (!simulated_)
+            simulated_ =
+                std::make_unique<SimulatedOutput>(player_, qEnvironmentVariableIsSet("RIVLEN_KEEP_OUTPUT"));
         return;
     }
     simulated_.reset();

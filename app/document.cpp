@@ -15,16 +15,26 @@ namespace fs = std::filesystem;
 namespace {
 
 constexpr int kAutosaveMs = 1500;
-QString text(const std::string& s) { return QString::fromStdString(s); }
-QString text(const fs::path& p) { return QString::fromStdString(p.string()); }
+QString text(const std::string& s) {
+    return QString::fromStdString(s);
+}
+QString text(const fs::path& p) {
+    return QString::fromStdString(p.string());
+}
 
 }  // namespace
 
 // The whole session before and after: it is small, and so nothing can be forgotten.
 class SessionCommand : public QUndoCommand {
   public:
-    SessionCommand(Document& document, const QString& label, QString key, int step, Session before, Session after)
-        : QUndoCommand(label), document_(document), key_(std::move(key)), step_(step), before_(std::move(before)), after_(std::move(after)) {}
+    SessionCommand(Document& document, const QString& label, QString key, int step, Session before,
+                   Session after)
+        : QUndoCommand(label),
+          document_(document),
+          key_(std::move(key)),
+          step_(step),
+          before_(std::move(before)),
+          after_(std::move(after)) {}
     void undo() override { document_.apply(before_); }
     void redo() override { document_.apply(after_); }
     [[nodiscard]] int id() const override { return key_.isEmpty() ? -1 : 1; }
@@ -96,13 +106,17 @@ void Document::edit(const QString& label, const QString& key, const std::functio
     undo_.push(new SessionCommand(*this, label, key, step_, session_, std::move(after)));
 }
 
-void Document::edit_settings(const QString& label, const QString& key, const std::function<void(ShapeSettings&)>& change) {
+void Document::edit_settings(const QString& label, const QString& key,
+                             const std::function<void(ShapeSettings&)>& change) {
     if (current_item() == nullptr) return;
-    edit(label, key, [&](Session& session) { change(session.items[static_cast<std::size_t>(session.current)].settings); });
+    edit(label, key, [&](Session& session) {
+        change(session.items[static_cast<std::size_t>(session.current)].settings);
+    });
 }
 
 void Document::apply(const Session& session) {
-    const bool other_items = session.current != session_.current || session.items.size() != session_.items.size();
+    const bool other_items =
+        session.current != session_.current || session.items.size() != session_.items.size();
     session_ = session;
     autosave_timer_.start();
     emit session_changed();
@@ -152,10 +166,13 @@ void Document::load_material(const fs::path& path) {
                 emit said(here.trouble, true);
             } else {
                 here = *loaded;
-                for (const auto& warning : here.source->warnings()) emit said(text(path.filename()) + ": " + text(warning), true);
+                for (const auto& warning : here.source->warnings())
+                    emit said(text(path.filename()) + ": " + text(warning), true);
                 find_map(here);
                 if (here.map) measure_sum(path);
-                if (!here.map && split_on_arrival_ && current_item() != nullptr && current_item()->path == path) split();
+                if (!here.map && split_on_arrival_ && current_item() != nullptr &&
+                    current_item()->path == path)
+                    split();
             }
             emit material_changed();
         });
@@ -190,7 +207,8 @@ void Document::bring_in(const fs::path& path) {
     const fs::path absolute = fs::absolute(path, error).lexically_normal();
     for (std::size_t i = 0; i < session_.items.size(); ++i) {
         if (session_.items[i].path == absolute) {
-            edit(tr("Show %1").arg(text(path.filename())), {}, [i](Session& s) { s.current = static_cast<int>(i); });
+            edit(tr("Show %1").arg(text(path.filename())), {},
+                 [i](Session& s) { s.current = static_cast<int>(i); });
             return;
         }
     }
@@ -233,7 +251,10 @@ void Document::split() {
                 emit said(text(status.error().message), status.error().kind != ErrorKind::Cancelled);
             } else {
                 materials_[path].map = *found;
-                emit said(tr("Split in %1 s, %2 × real time.").arg(report->seconds, 0, 'f', 1).arg(report->times_real_time, 0, 'f', 0), false);
+                emit said(tr("Split in %1 s, %2 × real time.")
+                              .arg(report->seconds, 0, 'f', 1)
+                              .arg(report->times_real_time, 0, 'f', 0),
+                          false);
                 measure_sum(path);
             }
             emit material_changed();
@@ -324,7 +345,9 @@ bool Document::recover() {
         load_materials();
         emit session_changed();
         emit material_changed();
-        emit said(tr("Rivlen did not end properly last time. The session is as it was seconds before; save it to keep it."), false);
+        emit said(tr("Rivlen did not end properly last time. The session is as it was seconds before; save "
+                     "it to keep it."),
+                  false);
         return true;
     }
     return false;

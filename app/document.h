@@ -28,7 +28,7 @@ struct Material {
     MediaInfo info;
     std::optional<double> sum_dbfs;  // measured once the recording is split
     bool loading = false;
-    QString trouble;                 // why it cannot be used, if so
+    QString trouble;  // why it cannot be used, if so
 };
 
 class Document : public QObject {
@@ -48,9 +48,11 @@ class Document : public QObject {
     [[nodiscard]] std::shared_ptr<const Source> source() const;
     [[nodiscard]] std::shared_ptr<const MaskMap> map() const;
 
-    // One undoable change. Changes with the same non-empty key that follow each other become one (a drag is one step).
+    // One undoable change. Changes with the same non-empty key that follow each other become one (a drag is
+    // one step).
     void edit(const QString& label, const QString& key, const std::function<void(Session&)>& change);
-    void edit_settings(const QString& label, const QString& key, const std::function<void(ShapeSettings&)>& change);
+    void edit_settings(const QString& label, const QString& key,
+                       const std::function<void(ShapeSettings&)>& change);
     // Ends a run of merged changes.
     void close_step() { ++step_; }
 

@@ -15,7 +15,9 @@ JobList::JobList(QObject* parent) : QObject(parent) {
     connect(&tick_, &QTimer::timeout, this, &JobList::changed);
 }
 
-JobList::~JobList() { cancel_all(); }
+JobList::~JobList() {
+    cancel_all();
+}
 
 int JobList::start(const QString& title, Work work, Done done, bool quiet) {
     auto job = std::make_unique<Job>();
@@ -29,7 +31,8 @@ int JobList::start(const QString& title, Work work, Done done, bool quiet) {
     raw->thread = std::jthread([this, raw, number, work = std::move(work)] {
         const JobControl control{[raw](double share) { raw->progress = share; }, &raw->cancel};
         const Status status = work(control);
-        QMetaObject::invokeMethod(this, [this, number, status] { finish(number, status); }, Qt::QueuedConnection);
+        QMetaObject::invokeMethod(
+            this, [this, number, status] { finish(number, status); }, Qt::QueuedConnection);
     });
     if (!quiet) tick_.start();
     emit changed();
@@ -65,14 +68,16 @@ std::vector<JobList::View> JobList::shown() const {
     for (const auto& job : jobs_) {
         if (job->quiet) continue;
         const double share = job->progress;
-        const double elapsed = std::chrono::duration<double>(std::chrono::steady_clock::now() - job->start).count();
+        const double elapsed =
+            std::chrono::duration<double>(std::chrono::steady_clock::now() - job->start).count();
         const int left = share > 0.02 ? static_cast<int>(elapsed / share * (1.0 - share) + 0.5) : -1;
         views.push_back({job->number, job->title, share, left});
     }
     return views;
 }
 
-JobListView::JobListView(JobList& jobs, QWidget* parent) : QWidget(parent), jobs_(jobs), layout_(new QVBoxLayout(this)) {
+JobListView::JobListView(JobList& jobs, QWidget* parent)
+    : QWidget(parent), jobs_(jobs), layout_(new QVBoxLayout(this)) {
     layout_->setContentsMargins(0, 0, 0, 0);
     layout_->setSpacing(4);
     setAccessibleName(tr("Running jobs"));
@@ -113,10 +118,12 @@ void JobListView::refresh() {
         auto* bar = findChild<QProgressBar*>(QString("job%1").arg(view.number));
         if (bar == nullptr) continue;
         bar->setValue(static_cast<int>(view.done_share * 1000));
-        const QString left = view.seconds_left < 0
-                                 ? QString()
-                                 : tr(", %1:%2 left").arg(view.seconds_left / 60).arg(view.seconds_left % 60, 2, 10, QChar('0'));
-        bar->setFormat(QString("%1  %2 %%3").arg(view.title).arg(static_cast<int>(view.done_share * 100)).arg(left));
+        const QString left = view.seconds_left < 0 ? QString()
+                                                   : tr(", %1:%2 left")
+                                                         .arg(view.seconds_left / 60)
+                                                         .arg(view.seconds_left % 60, 2, 10, QChar('0'));
+        bar->setFormat(
+            QString("%1  %2 %%3").arg(view.title).arg(static_cast<int>(view.done_share * 100)).arg(left));
     }
 }
 

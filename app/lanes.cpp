@@ -26,7 +26,8 @@ LaneCanvas::LaneCanvas(Document& document, Player& player, TimeView& view, QWidg
     connect(&view_, &TimeView::changed, this, redraw);
     connect(&tiles_, &TileStore::ready, this, redraw);
     connect(&document_, &Document::session_changed, this, redraw);
-    connect(&document_, &Document::material_changed, this, [this] { tiles_.set_material(document_.source(), document_.map()); });
+    connect(&document_, &Document::material_changed, this,
+            [this] { tiles_.set_material(document_.source(), document_.map()); });
 }
 
 void LaneCanvas::set_chosen(int stem) {
@@ -56,7 +57,8 @@ void LaneCanvas::draw_back() {
     const auto source = document_.source();
     if (!source) {
         painter.setPen(colour::kDim);
-        painter.drawText(rect(), Qt::AlignCenter, tr("Drop a recording here, with or without picture,\nor bring one in with Ctrl+B."));
+        painter.drawText(rect(), Qt::AlignCenter,
+                         tr("Drop a recording here, with or without picture,\nor bring one in with Ctrl+B."));
     } else {
         for (int lane = 0; lane < kLanes; ++lane) draw_lane(painter, lane, lane_rect(lane));
     }
@@ -78,8 +80,10 @@ void LaneCanvas::draw_lane(QPainter& painter, int lane, const QRect& rect) {
     const int level = std::max(4, static_cast<int>(std::floor(std::log2(std::max(frames_per_pixel, 1.0)))));
     const double frames_per_column = std::ldexp(1.0, level);
     const double tile_frames = frames_per_column * kTileColumns;
-    const auto first = static_cast<std::int64_t>(std::floor(view_.start() * source->sample_rate() / tile_frames));
-    const auto last = static_cast<std::int64_t>(std::floor((view_.start() + view_.span()) * source->sample_rate() / tile_frames));
+    const auto first =
+        static_cast<std::int64_t>(std::floor(view_.start() * source->sample_rate() / tile_frames));
+    const auto last = static_cast<std::int64_t>(
+        std::floor((view_.start() + view_.span()) * source->sample_rate() / tile_frames));
     const auto x_of = [&](double frame) { return view_.to_x(frame / source->sample_rate(), width()); };
     const auto item = document_.current_item();
     const bool audible = !is_stem || (item != nullptr && item->settings.audible(stem));
@@ -101,7 +105,8 @@ void LaneCanvas::draw_lane(QPainter& painter, int lane, const QRect& rect) {
         }
         const double left = x_of(from);
         const double right = x_of(from + tile_frames);
-        painter.drawImage(QRectF(left, rect.top(), right - left, rect.height()), tile->images[static_cast<std::size_t>(lane)]);
+        painter.drawImage(QRectF(left, rect.top(), right - left, rect.height()),
+                          tile->images[static_cast<std::size_t>(lane)]);
         const Overview& o = tile->overview;
         const double middle = rect.top() + rect.height() / 2.0;
         for (std::size_t c = 0; c < o.columns; ++c) {
@@ -148,12 +153,15 @@ void LaneCanvas::paintEvent(QPaintEvent*) {
     if (!source) return;
     const auto* item = document_.current_item();
     if (item != nullptr && item->loop) {
-        const double left = view_.to_x(static_cast<double>(item->loop->first) / source->sample_rate(), width());
-        const double right = view_.to_x(static_cast<double>(item->loop->last) / source->sample_rate(), width());
+        const double left =
+            view_.to_x(static_cast<double>(item->loop->first) / source->sample_rate(), width());
+        const double right =
+            view_.to_x(static_cast<double>(item->loop->last) / source->sample_rate(), width());
         QColor shade = colour::kGround;
         shade.setAlpha(item->loop_on ? 120 : 60);
         painter.fillRect(QRectF(0, 0, std::max(0.0, left), height()), shade);
-        painter.fillRect(QRectF(std::min<double>(width(), right), 0, std::max(0.0, width() - right), height()), shade);
+        painter.fillRect(
+            QRectF(std::min<double>(width(), right), 0, std::max(0.0, width() - right), height()), shade);
         painter.setPen(QPen(item->loop_on ? colour::kAct : colour::kDim, 1, Qt::DashLine));
         painter.drawLine(QPointF(left, 0), QPointF(left, height()));
         painter.drawLine(QPointF(right, 0), QPointF(right, height()));
@@ -163,7 +171,9 @@ void LaneCanvas::paintEvent(QPaintEvent*) {
     painter.drawLine(QPointF(x, 0), QPointF(x, height()));
 }
 
-void LaneCanvas::resizeEvent(QResizeEvent*) { back_valid_ = false; }
+void LaneCanvas::resizeEvent(QResizeEvent*) {
+    back_valid_ = false;
+}
 
 void LaneCanvas::wheelEvent(QWheelEvent* event) {
     const double steps = event->angleDelta().y() / 120.0;

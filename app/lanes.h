@@ -1,4 +1,5 @@
-// The source over its stems on one time axis: each lane a spectrogram with its outline, the loop range and playhead.
+// The source over its stems on one time axis: each lane a spectrogram with its outline, the loop range and
+// playhead.
 #pragma once
 
 #include <QPixmap>

@@ -17,7 +17,8 @@ int main(int argc, char** argv) {
     parser.setApplicationDescription("Parts mixed recordings into dialogue, reverb, music and ambience.");
     parser.addHelpOption();
     parser.addVersionOption();
-    const QCommandLineOption split("split", "Split a recording that has not been split yet as soon as it is in.");
+    const QCommandLineOption split("split",
+                                   "Split a recording that has not been split yet as soon as it is in.");
     parser.addOption(split);
     parser.addPositionalArgument("FILE", "Session or recording to open.", "[FILE...]");
     parser.process(application);

@@ -2,8 +2,8 @@
 
 #include <QApplication>
 #include <QButtonGroup>
-#include <QComboBox>
 #include <QCloseEvent>
+#include <QComboBox>
 #include <QDialog>
 #include <QDragEnterEvent>
 #include <QFileDialog>
@@ -30,7 +30,9 @@ namespace fs = std::filesystem;
 constexpr int kHeaderWidth = 138;
 constexpr std::size_t kMostRecent = 8;
 
-QString text(const fs::path& path) { return QString::fromStdString(path.string()); }
+QString text(const fs::path& path) {
+    return QString::fromStdString(path.string());
+}
 
 QToolButton* button(const QString& label, const QString& name, const QString& sentence, QWidget* parent) {
     auto* b = new QToolButton(parent);
@@ -68,7 +70,8 @@ MainWindow::MainWindow(const fs::path& work_folder, QWidget* parent)
     connect(&document_, &Document::material_changed, this, &MainWindow::follow_material);
     connect(&document_, &Document::said, this, &MainWindow::say);
     connect(&document_, &Document::media_missing, this, [this](const QString& path) {
-        say(tr("\"%1\" is not there any more. Use Recording, Find missing… to show where it is.").arg(path), true);
+        say(tr("\"%1\" is not there any more. Use Recording, Find missing… to show where it is.").arg(path),
+            true);
     });
     connect(lanes_, &LaneCanvas::lane_clicked, this, [this](int lane) {
         if (lane > 0) choose_stem(lane - 1);
@@ -95,10 +98,14 @@ QWidget* MainWindow::build_top() {
     auto* bar = new QWidget(this);
     auto* line = new QHBoxLayout(bar);
     line->setContentsMargins(0, 0, 0, 0);
-    auto* bring = button(tr("Bring in…"), "bring_in", tr("Bring in a recording, with or without picture (Ctrl+B)."), bar);
-    split_ = button(tr("Split"), "split", tr("Part the recording into dialogue, reverb, music and ambience (K)."), bar);
+    auto* bring = button(tr("Bring in…"), "bring_in",
+                         tr("Bring in a recording, with or without picture (Ctrl+B)."), bar);
+    split_ = button(tr("Split"), "split",
+                    tr("Part the recording into dialogue, reverb, music and ambience (K)."), bar);
     write_ = button(tr("Write stems…"), "write_stems", tr("Write the stems as files (Ctrl+E)."), bar);
-    put_back_ = button(tr("Put back…"), "put_back", tr("Put what is kept back under the picture, which is copied untouched (Ctrl+U)."), bar);
+    put_back_ =
+        button(tr("Put back…"), "put_back",
+               tr("Put what is kept back under the picture, which is copied untouched (Ctrl+U)."), bar);
     recordings_ = new QComboBox(bar);
     recordings_->setObjectName("recordings");
     recordings_->setAccessibleName(tr("Recording"));
@@ -126,7 +133,8 @@ QWidget* MainWindow::build_top() {
         const auto* item = document_.current_item();
         if (item == nullptr) return;
         const fs::path suggestion = item->path.parent_path() / (item->path.stem().string() + " kept.mov");
-        const QString file = QFileDialog::getSaveFileName(this, tr("Put back under the picture"), text(suggestion), tr("Pictures (*.mov *.mp4 *.mkv)"));
+        const QString file = QFileDialog::getSaveFileName(
+            this, tr("Put back under the picture"), text(suggestion), tr("Pictures (*.mov *.mp4 *.mkv)"));
         if (!file.isEmpty()) put_back_to(file.toStdString(), true);  // the dialog has asked
     });
     connect(recordings_, &QComboBox::activated, this, [this](int index) {
@@ -165,13 +173,16 @@ QWidget* MainWindow::build_lanes() {
         } else {
             const auto s = static_cast<std::size_t>(lane - 1);
             const QString key = kStemNames[s];
-            names_[s] = button(stem_label(s), "stem_" + key, tr("Choose this stem for tuning (arrow up, arrow down)."), header);
+            names_[s] = button(stem_label(s), "stem_" + key,
+                               tr("Choose this stem for tuning (arrow up, arrow down)."), header);
             names_[s]->setIcon(stem_icon(s));
             names_[s]->setToolButtonStyle(Qt::ToolButtonTextBesideIcon);
             names_[s]->setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Fixed);
             connect(names_[s], &QToolButton::clicked, this, [this, s] { choose_stem(static_cast<int>(s)); });
-            solo_[s] = button(tr("Solo"), "solo_" + key, tr("Hear and keep only the stems with solo (O)."), header);
-            mute_[s] = button(tr("Mute"), "mute_" + key, tr("Leave this stem out of what is kept (M)."), header);
+            solo_[s] =
+                button(tr("Solo"), "solo_" + key, tr("Hear and keep only the stems with solo (O)."), header);
+            mute_[s] =
+                button(tr("Mute"), "mute_" + key, tr("Leave this stem out of what is kept (M)."), header);
             auto* pair = new QHBoxLayout;
             for (auto* b : {solo_[s], mute_[s]}) {
                 b->setCheckable(true);
@@ -221,7 +232,8 @@ QWidget* MainWindow::build_transport() {
     auto* line = new QHBoxLayout(bar);
     line->setContentsMargins(0, 2, 0, 0);
     play_ = button(tr("Play"), "play", tr("Play or stop (Space)."), bar);
-    loop_ = button(tr("Loop"), "loop", tr("Play the loop range again and again (L). Drag over the lanes to set it."), bar);
+    loop_ = button(tr("Loop"), "loop",
+                   tr("Play the loop range again and again (L). Drag over the lanes to set it."), bar);
     loop_->setCheckable(true);
     time_ = new QLabel(bar);
     time_->setFont(number_font());
@@ -232,19 +244,27 @@ QWidget* MainWindow::build_transport() {
     line->addWidget(time_);
     line->addSpacing(14);
     line->addWidget(new QLabel(tr("Listen to"), bar));
-    const std::array<QString, kMonitors> labels = {tr("Source"), tr("Kept"), tr("Removed"), stem_label(0), stem_label(1), stem_label(2), stem_label(3)};
-    const std::array<QString, kMonitors> names = {"source", "kept", "removed", "dialogue", "reverb", "music", "ambience"};
+    const std::array<QString, kMonitors> labels = {tr("Source"),  tr("Kept"),    tr("Removed"), stem_label(0),
+                                                   stem_label(1), stem_label(2), stem_label(3)};
+    const std::array<QString, kMonitors> names = {"source", "kept",  "removed", "dialogue",
+                                                  "reverb", "music", "ambience"};
     auto* group = new QButtonGroup(this);
     for (std::size_t m = 0; m < kMonitors; ++m) {
-        monitors_[m] = button(labels[m], "monitor_" + names[m], m < 3 ? tr("Listen to: %1.").arg(labels[m]) : tr("Listen to this stem alone."), bar);
+        monitors_[m] =
+            button(labels[m], "monitor_" + names[m],
+                   m < 3 ? tr("Listen to: %1.").arg(labels[m]) : tr("Listen to this stem alone."), bar);
         monitors_[m]->setCheckable(true);
         group->addButton(monitors_[m]);
         if (m >= 3) monitors_[m]->setIcon(stem_icon(m - 3));
         if (m >= 3) monitors_[m]->setToolButtonStyle(Qt::ToolButtonIconOnly);
-        connect(monitors_[m], &QToolButton::clicked, this, [this, m] { set_monitor(static_cast<Monitor>(m)); });
+        connect(monitors_[m], &QToolButton::clicked, this,
+                [this, m] { set_monitor(static_cast<Monitor>(m)); });
         line->addWidget(monitors_[m]);
     }
-    level_match_ = button(tr("Level match"), "level_match", tr("All ways of listening are made as loud as the source over the loop, so that the louder one does not seem better (G)."), bar);
+    level_match_ = button(tr("Level match"), "level_match",
+                          tr("All ways of listening are made as loud as the source over the loop, so that "
+                             "the louder one does not seem better (G)."),
+                          bar);
     level_match_->setCheckable(true);
     match_ = new QLabel(bar);
     match_->setFont(number_font());
@@ -262,7 +282,8 @@ QWidget* MainWindow::build_transport() {
     line->addWidget(meter_);
     line->addSpacing(8);
     line->addWidget(device_);
-    connect(play_, &QToolButton::clicked, this, [this] { player_.playing() ? player_.stop() : player_.play(); });
+    connect(play_, &QToolButton::clicked, this,
+            [this] { player_.playing() ? player_.stop() : player_.play(); });
     connect(loop_, &QToolButton::clicked, this, [this] { toggle_loop(); });
     connect(level_match_, &QToolButton::clicked, this, [this](bool on) {
         document_.edit(tr("Level match"), {}, [on](Session& s) { s.level_match = on; });
@@ -270,7 +291,8 @@ QWidget* MainWindow::build_transport() {
     return bar;
 }
 
-QAction* MainWindow::add_act(QMenu* menu, const QString& label, const QList<QKeySequence>& keys, const std::function<void()>& act) {
+QAction* MainWindow::add_act(QMenu* menu, const QString& label, const QList<QKeySequence>& keys,
+                             const std::function<void()>& act) {
     auto* action = menu->addAction(label);
     action->setShortcuts(keys);
     connect(action, &QAction::triggered, this, act);
@@ -282,10 +304,13 @@ QAction* MainWindow::add_act(QMenu* menu, const QString& label, const QList<QKey
 
 void MainWindow::build_menus() {
     auto* session = menuBar()->addMenu(tr("Session"));
-    add_act(session, tr("New"), {QKeySequence::New}, [this] { if (may_discard()) document_.new_session(); });
+    add_act(session, tr("New"), {QKeySequence::New}, [this] {
+        if (may_discard()) document_.new_session();
+    });
     add_act(session, tr("Open…"), {QKeySequence::Open}, [this] {
         if (!may_discard()) return;
-        const QString file = QFileDialog::getOpenFileName(this, tr("Open a session"), {}, tr("Rivlen sessions (*.rivlen)"));
+        const QString file =
+            QFileDialog::getOpenFileName(this, tr("Open a session"), {}, tr("Rivlen sessions (*.rivlen)"));
         if (!file.isEmpty()) open_path(file.toStdString());
     });
     recent_ = session->addMenu(tr("Recent"));
@@ -305,21 +330,24 @@ void MainWindow::build_menus() {
     keys_.push_back({tr("Undo"), undo->shortcut().toString()});
     keys_.push_back({tr("Redo"), redo->shortcut().toString()});
     add_act(edit, tr("Reset this stem"), {QKeySequence("R")}, [this] {
-        document_.edit_settings(tr("Reset stem"), {}, [this](ShapeSettings& x) { x.stems[static_cast<std::size_t>(stem_)] = {}; });
+        document_.edit_settings(tr("Reset stem"), {},
+                                [this](ShapeSettings& x) { x.stems[static_cast<std::size_t>(stem_)] = {}; });
     });
-    add_act(edit, tr("Reset all stems"), {QKeySequence("Shift+R")}, [this] {
-        document_.edit_settings(tr("Reset all stems"), {}, [](ShapeSettings& x) { x = {}; });
-    });
+    add_act(edit, tr("Reset all stems"), {QKeySequence("Shift+R")},
+            [this] { document_.edit_settings(tr("Reset all stems"), {}, [](ShapeSettings& x) { x = {}; }); });
 
     auto* recording = menuBar()->addMenu(tr("Recording"));
-    add_act(recording, tr("Bring in…"), {QKeySequence("Ctrl+B")}, [this] { findChild<QToolButton*>("bring_in")->click(); });
+    add_act(recording, tr("Bring in…"), {QKeySequence("Ctrl+B")},
+            [this] { findChild<QToolButton*>("bring_in")->click(); });
     add_act(recording, tr("Split"), {QKeySequence("K")}, [this] { document_.split(); });
     add_act(recording, tr("Write stems…"), {QKeySequence("Ctrl+E")}, [this] { write_->click(); });
-    add_act(recording, tr("Put back under the picture…"), {QKeySequence("Ctrl+U")}, [this] { put_back_->click(); });
+    add_act(recording, tr("Put back under the picture…"), {QKeySequence("Ctrl+U")},
+            [this] { put_back_->click(); });
     add_act(recording, tr("Find missing…"), {}, [this] {
         const auto missing = missing_media(document_.session());
         if (missing.empty()) return say(tr("Nothing is missing."), false);
-        const QString file = QFileDialog::getOpenFileName(this, tr("Where is %1?").arg(text(missing.front().filename())));
+        const QString file =
+            QFileDialog::getOpenFileName(this, tr("Where is %1?").arg(text(missing.front().filename())));
         if (!file.isEmpty()) document_.relocate(missing.front(), file.toStdString());
     });
 
@@ -328,7 +356,8 @@ void MainWindow::build_menus() {
     add_act(listen, tr("Source"), {QKeySequence("A")}, [this] { set_monitor(Monitor::Source); });
     add_act(listen, tr("Kept"), {QKeySequence("S")}, [this] { set_monitor(Monitor::Kept); });
     add_act(listen, tr("Removed"), {QKeySequence("D")}, [this] { set_monitor(Monitor::Removed); });
-    add_act(listen, tr("Chosen stem alone"), {QKeySequence("F")}, [this] { set_monitor(static_cast<Monitor>(static_cast<int>(Monitor::Dialogue) + stem_)); });
+    add_act(listen, tr("Chosen stem alone"), {QKeySequence("F")},
+            [this] { set_monitor(static_cast<Monitor>(static_cast<int>(Monitor::Dialogue) + stem_)); });
     add_act(listen, tr("Level match"), {QKeySequence("G")}, [this] { level_match_->click(); });
     add_act(listen, tr("Loop on or off"), {QKeySequence("L")}, [this] { toggle_loop(); });
     add_act(listen, tr("Go to the start"), {QKeySequence("Home")}, [this] {
@@ -337,16 +366,21 @@ void MainWindow::build_menus() {
     });
     const auto nudge = [this](double frames) {
         if (!shown_source_) return;
-        player_.locate(player_.position() + static_cast<std::int64_t>(frames * strip_->time_text().frame_seconds() * shown_source_->sample_rate()));
+        player_.locate(player_.position() +
+                       static_cast<std::int64_t>(frames * strip_->time_text().frame_seconds() *
+                                                 shown_source_->sample_rate()));
     };
     add_act(listen, tr("One frame back"), {QKeySequence(",")}, [nudge] { nudge(-1); });
     add_act(listen, tr("One frame on"), {QKeySequence(".")}, [nudge] { nudge(1); });
 
     auto* stems = menuBar()->addMenu(tr("Stem"));
     add_act(stems, tr("Stem above"), {QKeySequence("Up")}, [this] { choose_stem(std::max(0, stem_ - 1)); });
-    add_act(stems, tr("Stem below"), {QKeySequence("Down")}, [this] { choose_stem(std::min(kStems - 1, stem_ + 1)); });
-    add_act(stems, tr("Solo"), {QKeySequence("O")}, [this] { solo_[static_cast<std::size_t>(stem_)]->click(); });
-    add_act(stems, tr("Mute"), {QKeySequence("M")}, [this] { mute_[static_cast<std::size_t>(stem_)]->click(); });
+    add_act(stems, tr("Stem below"), {QKeySequence("Down")},
+            [this] { choose_stem(std::min(kStems - 1, stem_ + 1)); });
+    add_act(stems, tr("Solo"), {QKeySequence("O")},
+            [this] { solo_[static_cast<std::size_t>(stem_)]->click(); });
+    add_act(stems, tr("Mute"), {QKeySequence("M")},
+            [this] { mute_[static_cast<std::size_t>(stem_)]->click(); });
     const auto isolate = [this](double by) {
         document_.edit_settings(tr("Isolation"), QString("Isolation %1").arg(stem_), [&](ShapeSettings& x) {
             double& value = x.stems[static_cast<std::size_t>(stem_)].isolation_percent;
@@ -357,8 +391,11 @@ void MainWindow::build_menus() {
     add_act(stems, tr("More isolation"), {QKeySequence("]")}, [isolate] { isolate(5); });
 
     auto* show = menuBar()->addMenu(tr("Show"));
-    const auto playhead = [this] { return shown_source_ ? static_cast<double>(player_.position()) / shown_source_->sample_rate() : 0.0; };
-    add_act(show, tr("Closer"), {QKeySequence("+"), QKeySequence("=")}, [this, playhead] { view_.zoom(0.5, playhead()); });
+    const auto playhead = [this] {
+        return shown_source_ ? static_cast<double>(player_.position()) / shown_source_->sample_rate() : 0.0;
+    };
+    add_act(show, tr("Closer"), {QKeySequence("+"), QKeySequence("=")},
+            [this, playhead] { view_.zoom(0.5, playhead()); });
     add_act(show, tr("Wider"), {QKeySequence("-")}, [this, playhead] { view_.zoom(2.0, playhead()); });
     add_act(show, tr("Whole recording"), {QKeySequence("W")}, [this] { view_.show(0, view_.total()); });
     add_act(show, tr("Loop range"), {QKeySequence("Z")}, [this] {
@@ -373,7 +410,8 @@ void MainWindow::build_menus() {
     add_act(help, tr("Keys"), {QKeySequence("F1")}, [this] { show_keys(); });
     add_act(help, tr("About Rivlen"), {}, [this] {
         auto* box = new QMessageBox(QMessageBox::NoIcon, tr("About Rivlen"),
-                                    tr("Rivlen %1\n\nParts mixed recordings into dialogue, reverb, music and ambience with models of its own.\n\nGPL-3.0-or-later. "
+                                    tr("Rivlen %1\n\nParts mixed recordings into dialogue, reverb, music and "
+                                       "ambience with models of its own.\n\nGPL-3.0-or-later. "
                                        "Type: B612 (SIL Open Font License).")
                                         .arg(QApplication::applicationVersion()),
                                     QMessageBox::Ok, this);
@@ -412,7 +450,8 @@ void MainWindow::open_path(const fs::path& path) {
 void MainWindow::save(bool ask_name) {
     fs::path path = document_.path();
     if (ask_name || path.empty()) {
-        QString file = QFileDialog::getSaveFileName(this, tr("Save the session"), {}, tr("Rivlen sessions (*.rivlen)"));
+        QString file =
+            QFileDialog::getSaveFileName(this, tr("Save the session"), {}, tr("Rivlen sessions (*.rivlen)"));
         if (file.isEmpty()) return;
         if (!file.endsWith(kSessionExtension)) file += kSessionExtension;
         path = file.toStdString();
@@ -440,8 +479,14 @@ void MainWindow::write_stems_to(const fs::path& folder, bool overwrite) {
             return {};
         },
         [this, report, folder](const Status& status) {
-            if (!status) return say(QString::fromStdString(status.error().message), status.error().kind != ErrorKind::Cancelled);
-            say(tr("%1 files written to \"%2\"; the stems add up to the source within %3 dBFS.").arg(report->files.size()).arg(text(folder)).arg(report->sum_dbfs, 0, 'f', 1), false);
+            if (!status)
+                return say(QString::fromStdString(status.error().message),
+                           status.error().kind != ErrorKind::Cancelled);
+            say(tr("%1 files written to \"%2\"; the stems add up to the source within %3 dBFS.")
+                    .arg(report->files.size())
+                    .arg(text(folder))
+                    .arg(report->sum_dbfs, 0, 'f', 1),
+                false);
         });
 }
 
@@ -454,7 +499,8 @@ void MainWindow::put_back_to(const fs::path& out, bool overwrite) {
     auto report = std::make_shared<PutbackReport>();
     jobs_.start(
         tr("Putting back"),
-        [source, map, settings = item->settings, picture = item->path, sound, out, overwrite, report](const JobControl& job) -> Status {
+        [source, map, settings = item->settings, picture = item->path, sound, out, overwrite,
+         report](const JobControl& job) -> Status {
             auto kept = export_kept(*source, *map, settings, sound, SoundFormat::WavFloat, job);
             if (!kept) return kept.error();
             PutbackPlan plan;
@@ -470,8 +516,13 @@ void MainWindow::put_back_to(const fs::path& out, bool overwrite) {
             return {};
         },
         [this, report, out](const Status& status) {
-            if (!status) return say(QString::fromStdString(status.error().message), status.error().kind != ErrorKind::Cancelled);
-            say(tr("\"%1\" written: picture identical, sound %2 samples off.").arg(text(out.filename())).arg(report->offset_samples), false);
+            if (!status)
+                return say(QString::fromStdString(status.error().message),
+                           status.error().kind != ErrorKind::Cancelled);
+            say(tr("\"%1\" written: picture identical, sound %2 samples off.")
+                    .arg(text(out.filename()))
+                    .arg(report->offset_samples),
+                false);
         });
 }
 
@@ -527,7 +578,8 @@ void MainWindow::follow_material() {
     } else if (!map) {
         sum_->setText(tr("Not split yet."));
     } else if (material->sum_dbfs) {
-        sum_->setText(tr("Sum check: the stems add up to the source within %1 dBFS.").arg(*material->sum_dbfs, 0, 'f', 1));
+        sum_->setText(tr("Sum check: the stems add up to the source within %1 dBFS.")
+                          .arg(*material->sum_dbfs, 0, 'f', 1));
     } else {
         sum_->setText(tr("Sum check: measuring…"));
     }
@@ -565,7 +617,9 @@ void MainWindow::choose_stem(int stem) {
 void MainWindow::set_monitor(Monitor monitor) {
     document_.edit(tr("Listen to another"), "monitor", [monitor](Session& s) { s.monitor = monitor; });
     const auto gain = gains_[static_cast<std::size_t>(monitor)];
-    match_->setText(document_.session().level_match ? tr("%1 dB").arg(20 * std::log10(static_cast<double>(gain)), 0, 'f', 1) : QString());
+    match_->setText(document_.session().level_match
+                        ? tr("%1 dB").arg(20 * std::log10(static_cast<double>(gain)), 0, 'f', 1)
+                        : QString());
 }
 
 void MainWindow::toggle_loop() {
@@ -585,7 +639,8 @@ void MainWindow::measure_match_soon() {
     const LoopRange range = item->loop && item->loop_on ? *item->loop : LoopRange{0, total};
     match_job_ = jobs_.start(
         tr("Measuring"),
-        [source = shown_source_, map = shown_map_, settings = item->settings, range, result](const JobControl& job) -> Status {
+        [source = shown_source_, map = shown_map_, settings = item->settings, range,
+         result](const JobControl& job) -> Status {
             auto measured = measure_match(*source, map.get(), settings, range.first, range.last, job);
             if (!measured) return measured.error();
             *result = *measured;
@@ -598,7 +653,9 @@ void MainWindow::measure_match_soon() {
             flat.fill(1.0F);
             player_.set_match_gains(wanted ? gains_ : flat);
             const auto m = static_cast<std::size_t>(document_.session().monitor);
-            match_->setText(wanted ? tr("%1 dB").arg(20 * std::log10(static_cast<double>(gains_[m])), 0, 'f', 1) : QString());
+            match_->setText(wanted
+                                ? tr("%1 dB").arg(20 * std::log10(static_cast<double>(gains_[m])), 0, 'f', 1)
+                                : QString());
         },
         true);
 }
@@ -624,15 +681,18 @@ void MainWindow::fill_recent() {
     recent_->clear();
     const QStringList recent = QSettings().value("recent").toStringList();
     for (const QString& path : recent) {
-        recent_->addAction(path, this, [this, path] { if (may_discard()) open_path(path.toStdString()); });
+        recent_->addAction(path, this, [this, path] {
+            if (may_discard()) open_path(path.toStdString());
+        });
     }
     if (recent.isEmpty()) recent_->addAction(tr("None yet"))->setEnabled(false);
 }
 
 bool MainWindow::may_discard() {
     if (!document_.changed_since_saving() || document_.session().items.empty()) return true;
-    const auto answer = QMessageBox::question(this, tr("Unsaved changes"), tr("The session has changed since it was saved. Save it first?"),
-                                              QMessageBox::Save | QMessageBox::Discard | QMessageBox::Cancel);
+    const auto answer = QMessageBox::question(
+        this, tr("Unsaved changes"), tr("The session has changed since it was saved. Save it first?"),
+        QMessageBox::Save | QMessageBox::Discard | QMessageBox::Cancel);
     if (answer == QMessageBox::Cancel) return false;
     if (answer == QMessageBox::Save) save(false);
     return answer == QMessageBox::Discard || !document_.changed_since_saving();

@@ -46,7 +46,8 @@ class MainWindow : public QMainWindow {
     struct Key {  // of the key list in the help
         QString act, keys;
     };
-    QAction* add_act(QMenu* menu, const QString& text, const QList<QKeySequence>& keys, const std::function<void()>& act);
+    QAction* add_act(QMenu* menu, const QString& text, const QList<QKeySequence>& keys,
+                     const std::function<void()>& act);
     void build_menus();
     QWidget* build_top();
     QWidget* build_lanes();
@@ -77,8 +78,10 @@ class MainWindow : public QMainWindow {
     PicturePane* picture_ = nullptr;
     TuningPanel* tuning_ = nullptr;
     QComboBox* recordings_ = nullptr;
-    QLabel *message_ = nullptr, *time_ = nullptr, *sum_ = nullptr, *match_ = nullptr, *meter_ = nullptr, *device_ = nullptr;
-    QToolButton *split_ = nullptr, *write_ = nullptr, *put_back_ = nullptr, *play_ = nullptr, *loop_ = nullptr, *level_match_ = nullptr;
+    QLabel *message_ = nullptr, *time_ = nullptr, *sum_ = nullptr, *match_ = nullptr, *meter_ = nullptr,
+           *device_ = nullptr;
+    QToolButton *split_ = nullptr, *write_ = nullptr, *put_back_ = nullptr, *play_ = nullptr,
+                *loop_ = nullptr, *level_match_ = nullptr;
     std::array<QToolButton*, kMonitors> monitors_{};
     std::array<QToolButton*, kStems> solo_{}, mute_{}, names_{};
     QMenu* recent_ = nullptr;

@@ -54,7 +54,9 @@ void PicturePane::decode() {
         if (reader_) {
             auto frame = reader_->frame_at(at, std::max(64, box.width()), std::max(64, box.height()));
             if (frame) {
-                image = QImage(frame->rgb.data(), frame->width, frame->height, frame->width * 3, QImage::Format_RGB888).copy();
+                image = QImage(frame->rgb.data(), frame->width, frame->height, frame->width * 3,
+                               QImage::Format_RGB888)
+                            .copy();
                 shown = frame->seconds;
             }
         }
@@ -77,7 +79,8 @@ void PicturePane::paintEvent(QPaintEvent*) {
     painter.fillRect(rect(), Qt::black);
     if (image_.isNull()) return;
     const QSize fitted = image_.size().scaled(size(), Qt::KeepAspectRatio);
-    painter.drawImage(QRect(QPoint((width() - fitted.width()) / 2, (height() - fitted.height()) / 2), fitted), image_);
+    painter.drawImage(QRect(QPoint((width() - fitted.width()) / 2, (height() - fitted.height()) / 2), fitted),
+                      image_);
 }
 
 }  // namespace rivlen::app

@@ -16,7 +16,11 @@ constexpr int kNumberWidth = 86;
 }
 
 Rail::Rail(const ParameterInfo& info, QWidget* parent)
-    : QWidget(parent), info_(info), value_(info.standard), colour_(colour::kAct), number_(new QDoubleSpinBox(this)) {
+    : QWidget(parent),
+      info_(info),
+      value_(info.standard),
+      colour_(colour::kAct),
+      number_(new QDoubleSpinBox(this)) {
     setFocusPolicy(Qt::StrongFocus);
     setMinimumHeight(30);
     setAccessibleName(tr(info.label));
@@ -50,7 +54,9 @@ void Rail::set_colour(const QColor& colour) {
     update();
 }
 
-QRectF Rail::rail() const { return {8.0, height() / 2.0 - 3.0, std::max(10.0, width() - kNumberWidth - 24.0), 6.0}; }
+QRectF Rail::rail() const {
+    return {8.0, height() / 2.0 - 3.0, std::max(10.0, width() - kNumberWidth - 24.0), 6.0};
+}
 
 void Rail::take(double value) {
     value = std::clamp(std::round(value / info_.step) * info_.step, info_.lowest, info_.highest);
@@ -73,7 +79,10 @@ void Rail::paintEvent(QPaintEvent*) {
     const double x = r.left() + r.width() * part;
     painter.setBrush(colour::kPanel);
     painter.setPen(QPen(hasFocus() ? colour::kAct : fill, 2));
-    painter.drawPolygon(QPolygonF({{x - 6, r.center().y()}, {x, r.center().y() - 9}, {x + 6, r.center().y()}, {x, r.center().y() + 9}}));
+    painter.drawPolygon(QPolygonF({{x - 6, r.center().y()},
+                                   {x, r.center().y() - 9},
+                                   {x + 6, r.center().y()},
+                                   {x, r.center().y() + 9}}));
 }
 
 void Rail::mousePressEvent(QMouseEvent* event) {
@@ -86,7 +95,9 @@ void Rail::mouseMoveEvent(QMouseEvent* event) {
     take(info_.lowest + part * (info_.highest - info_.lowest));
 }
 
-void Rail::mouseReleaseEvent(QMouseEvent*) { emit released(); }
+void Rail::mouseReleaseEvent(QMouseEvent*) {
+    emit released();
+}
 
 void Rail::mouseDoubleClickEvent(QMouseEvent*) {
     take(info_.standard);
@@ -97,15 +108,25 @@ void Rail::keyPressEvent(QKeyEvent* event) {
     const double step = info_.step * (event->modifiers() & Qt::ShiftModifier ? 10 : 1);
     switch (event->key()) {
         case Qt::Key_Left:
-        case Qt::Key_Down: take(value_ - step); break;
+        case Qt::Key_Down:
+            take(value_ - step);
+            break;
         case Qt::Key_Right:
-        case Qt::Key_Up: take(value_ + step); break;
-        case Qt::Key_Backspace: take(info_.standard); break;
-        default: QWidget::keyPressEvent(event); return;
+        case Qt::Key_Up:
+            take(value_ + step);
+            break;
+        case Qt::Key_Backspace:
+            take(info_.standard);
+            break;
+        default:
+            QWidget::keyPressEvent(event);
+            return;
     }
     emit released();
 }
 
-void Rail::resizeEvent(QResizeEvent*) { number_->setGeometry(width() - kNumberWidth - 2, 2, kNumberWidth, height() - 4); }
+void Rail::resizeEvent(QResizeEvent*) {
+    number_->setGeometry(width() - kNumberWidth - 2, 2, kNumberWidth, height() - 4);
+}
 
 }  // namespace rivlen::app

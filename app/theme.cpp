@@ -17,7 +17,9 @@ QString stem_label(std::size_t stem) {
     return QApplication::translate("stems", labels[stem]);
 }
 
-QIcon stem_icon(std::size_t stem) { return QIcon(QString(":/icons/%1.svg").arg(kStemNames[stem])); }
+QIcon stem_icon(std::size_t stem) {
+    return QIcon(QString(":/icons/%1.svg").arg(kStemNames[stem]));
+}
 
 QFont number_font() {
     QFont font("B612");  // its digits are of equal width
@@ -66,8 +68,9 @@ void apply_theme(QApplication& application) {
         QCheckBox { spacing: 6px; } QCheckBox::indicator { width: 12px; height: 12px; border: 1px solid %4; background: %6; }
         QCheckBox::indicator:checked { background: %5; border-color: %5; } QCheckBox:focus { color: %5; }
     )")
-                                  .arg(colour::kRaised.name(), colour::kLine.name(), colour::kText.name(), colour::kDim.name(),
-                                       colour::kAct.name(), colour::kGround.name(), colour::kPanel.name()));
+                                  .arg(colour::kRaised.name(), colour::kLine.name(), colour::kText.name(),
+                                       colour::kDim.name(), colour::kAct.name(), colour::kGround.name(),
+                                       colour::kPanel.name()));
 }
 
 }  // namespace rivlen::app

@@ -13,20 +13,26 @@ namespace {
 constexpr int kTilesKept = 160;
 
 // Brightness of a level code; the quiet half stays dark, so that speech stands out.
-double brightness(double code) { return std::pow(std::clamp((code - 40.0) / 190.0, 0.0, 1.0), 1.25); }
+double brightness(double code) {
+    return std::pow(std::clamp((code - 40.0) / 190.0, 0.0, 1.0), 1.25);
+}
 
 void colour_tile(Tile& tile, bool with_map) {
     const Overview& view = tile.overview;
     std::array<std::array<double, 3>, kStems> tints{};
-    for (std::size_t s = 0; s < kStems; ++s) tints[s] = {stem_colour(s).redF(), stem_colour(s).greenF(), stem_colour(s).blueF()};
-    for (auto& image : tile.images) image = QImage(static_cast<int>(view.columns), kOverviewRows, QImage::Format_RGB32);
+    for (std::size_t s = 0; s < kStems; ++s)
+        tints[s] = {stem_colour(s).redF(), stem_colour(s).greenF(), stem_colour(s).blueF()};
+    for (auto& image : tile.images)
+        image = QImage(static_cast<int>(view.columns), kOverviewRows, QImage::Format_RGB32);
     const auto pixel = [](const std::array<double, 3>& tint, double light) {
-        return qRgb(static_cast<int>(12 + 243 * tint[0] * light), static_cast<int>(14 + 241 * tint[1] * light),
+        return qRgb(static_cast<int>(12 + 243 * tint[0] * light),
+                    static_cast<int>(14 + 241 * tint[1] * light),
                     static_cast<int>(16 + 239 * tint[2] * light));
     };
     for (int row = 0; row < kOverviewRows; ++row) {
         std::array<QRgb*, 1 + kStems> lines{};
-        for (std::size_t i = 0; i < lines.size(); ++i) lines[i] = reinterpret_cast<QRgb*>(tile.images[i].scanLine(kOverviewRows - 1 - row));
+        for (std::size_t i = 0; i < lines.size(); ++i)
+            lines[i] = reinterpret_cast<QRgb*>(tile.images[i].scanLine(kOverviewRows - 1 - row));
         for (std::size_t c = 0; c < view.columns; ++c) {
             const std::size_t at = c * kOverviewRows + static_cast<std::size_t>(row);
             const double code = view.level[at];
@@ -52,7 +58,9 @@ void colour_tile(Tile& tile, bool with_map) {
 
 }  // namespace
 
-TileStore::TileStore(QObject* parent) : QObject(parent), tiles_(kTilesKept) { pool_.setMaxThreadCount(1); }
+TileStore::TileStore(QObject* parent) : QObject(parent), tiles_(kTilesKept) {
+    pool_.setMaxThreadCount(1);
+}
 
 TileStore::~TileStore() {
     pool_.clear();
@@ -77,7 +85,9 @@ const Tile* TileStore::tile(const TileKey& key) {
     pool_.start([this, key, source = source_, map = map_, generation = generation_] {
         auto tile = std::make_shared<Tile>();
         const std::int64_t frames = std::int64_t{1} << key.level;
-        tile->overview = make_overview(*source, map.get(), key.index * frames * static_cast<std::int64_t>(kTileColumns), frames, kTileColumns);
+        tile->overview =
+            make_overview(*source, map.get(), key.index * frames * static_cast<std::int64_t>(kTileColumns),
+                          frames, kTileColumns);
         colour_tile(*tile, map != nullptr);
         QMetaObject::invokeMethod(
             this,

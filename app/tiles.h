@@ -21,11 +21,13 @@ struct Tile {
 };
 
 struct TileKey {
-    int level = 0;          // columns of 2^level frames
+    int level = 0;  // columns of 2^level frames
     std::int64_t index = 0;
     bool operator==(const TileKey&) const = default;
 };
-inline std::size_t qHash(const TileKey& key, std::size_t seed = 0) { return qHashMulti(seed, key.level, key.index); }
+inline std::size_t qHash(const TileKey& key, std::size_t seed = 0) {
+    return qHashMulti(seed, key.level, key.index);
+}
 
 class TileStore : public QObject {
     Q_OBJECT

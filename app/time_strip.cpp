@@ -25,11 +25,15 @@ TimeText::TimeText(const MediaInfo& info) {
 
 QString TimeText::of(double seconds) const {
     if (timecode_) {
-        const auto frame = start_frame_ + static_cast<std::int64_t>(std::floor(seconds * rate_.per_second() + 1e-6));
+        const auto frame =
+            start_frame_ + static_cast<std::int64_t>(std::floor(seconds * rate_.per_second() + 1e-6));
         return QString::fromStdString(format_timecode(frame, rate_, drop_));
     }
     const auto ms = static_cast<qint64>(std::llround(seconds * 1000));
-    return QString("%1:%2.%3").arg(ms / 60000).arg(ms / 1000 % 60, 2, 10, QChar('0')).arg(ms % 1000, 3, 10, QChar('0'));
+    return QString("%1:%2.%3")
+        .arg(ms / 60000)
+        .arg(ms / 1000 % 60, 2, 10, QChar('0'))
+        .arg(ms % 1000, 3, 10, QChar('0'));
 }
 
 TimeStrip::TimeStrip(Document& document, Player& player, TimeView& view, QWidget* parent)
@@ -52,7 +56,8 @@ void TimeStrip::follow_material() {
     const Material* material = document_.current_material();
     const bool ready = material != nullptr && material->source;
     text_ = ready ? TimeText(material->info) : TimeText();
-    const std::filesystem::path path = ready && material->info.picture ? material->source->original() : std::filesystem::path();
+    const std::filesystem::path path =
+        ready && material->info.picture ? material->source->original() : std::filesystem::path();
     if (path != picture_) {
         picture_ = path;
         ++generation_;
@@ -60,7 +65,9 @@ void TimeStrip::follow_material() {
         thumbnails_.clear();
         pending_.clear();
         reader_.reset();
-        if (!picture_.empty()) aspect_ = static_cast<double>(material->info.picture->width) / std::max(1, material->info.picture->height);
+        if (!picture_.empty())
+            aspect_ = static_cast<double>(material->info.picture->width) /
+                      std::max(1, material->info.picture->height);
     }
     setFixedHeight(picture_.empty() ? kRulerHeight : kRulerHeight + kThumbHeight);
     update();
@@ -78,7 +85,10 @@ void TimeStrip::want(std::int64_t millisecond) {
             }
             if (reader_) {
                 auto frame = reader_->frame_at(static_cast<double>(millisecond) / 1000.0, 512, kThumbHeight);
-                if (frame) image = QImage(frame->rgb.data(), frame->width, frame->height, frame->width * 3, QImage::Format_RGB888).copy();
+                if (frame)
+                    image = QImage(frame->rgb.data(), frame->width, frame->height, frame->width * 3,
+                                   QImage::Format_RGB888)
+                                .copy();
             }
         }
         QMetaObject::invokeMethod(
@@ -102,11 +112,12 @@ void TimeStrip::paintEvent(QPaintEvent*) {
     const int ruler_top = height() - kRulerHeight;
     if (!picture_.empty()) {
         const int thumb_width = std::max(16, static_cast<int>(kThumbHeight * aspect_));
-        // Thumbnails stand at multiples of a step that is a power of two of a second, so that scrolling keeps them;
-        // the step is the narrower one, and each picture is cropped to it.
+        // Thumbnails stand at multiples of a step that is a power of two of a second, so that scrolling keeps
+        // them; the step is the narrower one, and each picture is cropped to it.
         const double wanted = thumb_width * view_.span() / std::max(width(), 1);
         const double step = std::max(0.04, std::exp2(std::floor(std::log2(wanted))));
-        for (double at = std::floor(view_.start() / step) * step; at < view_.start() + view_.span(); at += step) {
+        for (double at = std::floor(view_.start() / step) * step; at < view_.start() + view_.span();
+             at += step) {
             const auto key = static_cast<std::int64_t>(std::llround(at * 1000));
             const double left = view_.to_x(at, width());
             const double right = view_.to_x(at + step, width());
@@ -125,11 +136,13 @@ void TimeStrip::paintEvent(QPaintEvent*) {
     painter.setFont(number_font());
     const double label_seconds = 120.0 * view_.span() / std::max(width(), 1);
     double step = text_.frame_seconds();
-    for (const double candidate : {0.01, 0.02, 0.05, 0.1, 0.2, 0.5, 1.0, 2.0, 5.0, 10.0, 15.0, 30.0, 60.0, 120.0, 300.0, 600.0, 1800.0}) {
+    for (const double candidate : {0.01, 0.02, 0.05, 0.1, 0.2, 0.5, 1.0, 2.0, 5.0, 10.0, 15.0, 30.0, 60.0,
+                                   120.0, 300.0, 600.0, 1800.0}) {
         step = std::max(candidate, text_.frame_seconds());
         if (candidate >= label_seconds) break;
     }
-    for (double at = std::floor(view_.start() / step) * step; at < view_.start() + view_.span() + step; at += step) {
+    for (double at = std::floor(view_.start() / step) * step; at < view_.start() + view_.span() + step;
+         at += step) {
         const double x = view_.to_x(at, width());
         painter.setPen(colour::kLine);
         painter.drawLine(QPointF(x, ruler_top), QPointF(x, height()));
@@ -142,9 +155,12 @@ void TimeStrip::paintEvent(QPaintEvent*) {
     }
     const auto* item = document_.current_item();
     if (item != nullptr && item->loop) {
-        const double left = view_.to_x(static_cast<double>(item->loop->first) / source->sample_rate(), width());
-        const double right = view_.to_x(static_cast<double>(item->loop->last) / source->sample_rate(), width());
-        painter.fillRect(QRectF(left, height() - 4, right - left, 4), item->loop_on ? colour::kAct : colour::kLine);
+        const double left =
+            view_.to_x(static_cast<double>(item->loop->first) / source->sample_rate(), width());
+        const double right =
+            view_.to_x(static_cast<double>(item->loop->last) / source->sample_rate(), width());
+        painter.fillRect(QRectF(left, height() - 4, right - left, 4),
+                         item->loop_on ? colour::kAct : colour::kLine);
     }
     const double x = view_.to_x(static_cast<double>(player_.position()) / source->sample_rate(), width());
     painter.setPen(QPen(colour::kAct, 1.4));
@@ -168,7 +184,8 @@ void TimeStrip::mouseMoveEvent(QMouseEvent* event) {
 }
 
 void TimeStrip::wheelEvent(QWheelEvent* event) {
-    view_.zoom(std::pow(0.8, event->angleDelta().y() / 120.0), view_.to_seconds(event->position().x(), width()));
+    view_.zoom(std::pow(0.8, event->angleDelta().y() / 120.0),
+               view_.to_seconds(event->position().x(), width()));
     event->accept();
 }
 

@@ -25,7 +25,9 @@ class TimeView : public QObject {
     [[nodiscard]] double start() const { return start_; }
     [[nodiscard]] double span() const { return span_; }
     [[nodiscard]] double to_x(double seconds, int width) const { return (seconds - start_) / span_ * width; }
-    [[nodiscard]] double to_seconds(double x, int width) const { return start_ + x / std::max(width, 1) * span_; }
+    [[nodiscard]] double to_seconds(double x, int width) const {
+        return start_ + x / std::max(width, 1) * span_;
+    }
     // Zooms around a time; the view glides there.
     void zoom(double factor, double around_seconds) {
         const double span = std::clamp(target_span_ * factor, std::min(0.02, total_), total_);
@@ -40,7 +42,8 @@ class TimeView : public QObject {
     }
     // Brings a time into view, as playback reaches the edge.
     void follow(double seconds) {
-        if (seconds < target_start_ || seconds > target_start_ + target_span_ * 0.97) set_target(seconds - target_span_ * 0.05);
+        if (seconds < target_start_ || seconds > target_start_ + target_span_ * 0.97)
+            set_target(seconds - target_span_ * 0.05);
     }
     // At once, without gliding (tests, pictures).
     void settle() {
@@ -62,7 +65,8 @@ class TimeView : public QObject {
         constexpr double kPart = 0.35;
         start_ += kPart * (target_start_ - start_);
         span_ += kPart * (target_span_ - span_);
-        if (std::abs(start_ - target_start_) < span_ * 1e-4 && std::abs(span_ - target_span_) < span_ * 1e-4) {
+        if (std::abs(start_ - target_start_) < span_ * 1e-4 &&
+            std::abs(span_ - target_span_) < span_ * 1e-4) {
             start_ = target_start_;
             span_ = target_span_;
             glide_.stop();

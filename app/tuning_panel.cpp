@@ -9,8 +9,14 @@
 namespace rivlen::app {
 
 TuningPanel::TuningPanel(Document& document, QWidget* parent)
-    : QWidget(parent), document_(document), mark_(new QLabel(this)), name_(new QLabel(this)), isolation_(new Rail(isolation_info(), this)),
-      floor_(new Rail(floor_info(), this)), gain_(new Rail(gain_info(), this)), floor_on_(new QCheckBox(tr("Floor"), this)) {
+    : QWidget(parent),
+      document_(document),
+      mark_(new QLabel(this)),
+      name_(new QLabel(this)),
+      isolation_(new Rail(isolation_info(), this)),
+      floor_(new Rail(floor_info(), this)),
+      gain_(new Rail(gain_info(), this)),
+      floor_on_(new QCheckBox(tr("Floor"), this)) {
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(10, 8, 10, 8);
     column->setSpacing(4);
@@ -47,7 +53,7 @@ TuningPanel::TuningPanel(Document& document, QWidget* parent)
     column->addWidget(help(gain_info()));
     column->addStretch(1);
 
-    const auto bind = [this](Rail* rail, const char* label, double StemSettings::* member) {
+    const auto bind = [this](Rail* rail, const char* label, double StemSettings::*member) {
         connect(rail, &Rail::moved, this, [this, label, member](double value) {
             document_.edit_settings(tr(label), QString("%1 %2").arg(label).arg(stem_),
                                     [&](ShapeSettings& settings) { settings.stems[stem_].*member = value; });
@@ -58,7 +64,8 @@ TuningPanel::TuningPanel(Document& document, QWidget* parent)
     bind(floor_, "Floor", &StemSettings::floor_db);
     bind(gain_, "Gain", &StemSettings::gain_db);
     connect(floor_on_, &QCheckBox::toggled, this, [this](bool on) {
-        document_.edit_settings(tr("Floor"), {}, [&](ShapeSettings& settings) { settings.stems[stem_].floor_on = on; });
+        document_.edit_settings(tr("Floor"), {},
+                                [&](ShapeSettings& settings) { settings.stems[stem_].floor_on = on; });
     });
     connect(&document_, &Document::session_changed, this, &TuningPanel::refresh);
     choose(0);

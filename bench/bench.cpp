@@ -1,5 +1,5 @@
-// Speed as multiples of real time ("x_real_time"). RIVLEN_ENGINE and RIVLEN_MODEL choose engine and model; run from the
-// build tree both are found.
+// Speed as multiples of real time ("x_real_time"). RIVLEN_ENGINE and RIVLEN_MODEL choose engine and model;
+// run from the build tree both are found.
 #include <benchmark/benchmark.h>
 
 #include "core/shape/shaper.h"
@@ -11,7 +11,8 @@ namespace {
 using namespace rivlen;
 
 void real_time(benchmark::State& state, double seconds) {
-    state.counters["x_real_time"] = benchmark::Counter(seconds * static_cast<double>(state.iterations()), benchmark::Counter::kIsRate);
+    state.counters["x_real_time"] =
+        benchmark::Counter(seconds * static_cast<double>(state.iterations()), benchmark::Counter::kIsRate);
 }
 
 // The whole split of a stereo recording, with one worker and with two.
@@ -21,7 +22,8 @@ void split_stereo(benchmark::State& state) {
     const auto separator = load_separator();
     if (!separator) return state.SkipWithError(separator.error().message.c_str());
     for (auto _ : state) {
-        auto report = split(source, **separator, scratch / "x.map", {static_cast<int>(state.range(0)), 512, 128}, {});
+        auto report =
+            split(source, **separator, scratch / "x.map", {static_cast<int>(state.range(0)), 512, 128}, {});
         if (!report) return state.SkipWithError(report.error().message.c_str());
     }
     real_time(state, source.seconds());
@@ -36,8 +38,9 @@ void shape_four_stems(benchmark::State& state) {
     std::array<BandRecipe, kStems> recipes;
     for (std::size_t s = 0; s < kStems; ++s) recipes[s] = stem_recipe(StemSettings{}, s);
     for (auto _ : state) {
-        benchmark::DoNotOptimize(render(source, map, recipes, 0, static_cast<std::int64_t>(source.frames()), {},
-                                        [](std::int64_t, auto) { return Status{}; }).ok());
+        benchmark::DoNotOptimize(render(source, map, recipes, 0, static_cast<std::int64_t>(source.frames()),
+                                        {}, [](std::int64_t, auto) { return Status{}; })
+                                     .ok());
     }
     real_time(state, source.seconds());
 }

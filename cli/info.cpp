@@ -13,7 +13,9 @@ namespace {
 using nlohmann::json;
 
 json to_json(const MediaInfo& info) {
-    json out = {{"container", info.container}, {"duration_seconds", info.duration_seconds}, {"size_bytes", info.size_bytes}};
+    json out = {{"container", info.container},
+                {"duration_seconds", info.duration_seconds},
+                {"size_bytes", info.size_bytes}};
     for (const auto& audio : info.audio) {
         out["audio"].push_back({{"stream", audio.index},
                                 {"codec", audio.codec},
@@ -42,14 +44,14 @@ void print(const MediaInfo& info) {
     fmt::print("Container  {}, {:.2f} s, {:.1f} MB\n", info.container, info.duration_seconds,
                static_cast<double>(info.size_bytes) / 1e6);
     for (const auto& a : info.audio) {
-        fmt::print("Sound      stream {}: {}, {} Hz, {} channel{}{}{}\n", a.index, a.codec, a.sample_rate, a.channels,
-                   a.channels == 1 ? "" : "s", a.language.empty() ? "" : ", " + a.language,
+        fmt::print("Sound      stream {}: {}, {} Hz, {} channel{}{}{}\n", a.index, a.codec, a.sample_rate,
+                   a.channels, a.channels == 1 ? "" : "s", a.language.empty() ? "" : ", " + a.language,
                    a.title.empty() ? "" : ", \"" + a.title + "\"");
     }
     if (info.picture) {
         const auto& p = *info.picture;
-        fmt::print("Picture    stream {}: {}, {} x {}, {:.3f} frames/s{}\n", p.index, p.codec, p.width, p.height,
-                   static_cast<double>(p.frame_rate_num) / p.frame_rate_den,
+        fmt::print("Picture    stream {}: {}, {} x {}, {:.3f} frames/s{}\n", p.index, p.codec, p.width,
+                   p.height, static_cast<double>(p.frame_rate_num) / p.frame_rate_den,
                    p.timecode.empty() ? "" : ", starts at " + p.timecode);
     }
 }

@@ -9,14 +9,20 @@ namespace {
 int exit_code(const rivlen::Status& status) {
     if (status.ok()) return 0;
     switch (status.error().kind) {
-        case rivlen::ErrorKind::Internal: return 1;
+        case rivlen::ErrorKind::Internal:
+            return 1;
         case rivlen::ErrorKind::BadInput:
         case rivlen::ErrorKind::Unsupported:
-        case rivlen::ErrorKind::Mismatch: return 3;
-        case rivlen::ErrorKind::NotFound: return 4;
-        case rivlen::ErrorKind::Io: return 5;
-        case rivlen::ErrorKind::DiskFull: return 6;
-        case rivlen::ErrorKind::Cancelled: return 130;
+        case rivlen::ErrorKind::Mismatch:
+            return 3;
+        case rivlen::ErrorKind::NotFound:
+            return 4;
+        case rivlen::ErrorKind::Io:
+            return 5;
+        case rivlen::ErrorKind::DiskFull:
+            return 6;
+        case rivlen::ErrorKind::Cancelled:
+            return 130;
     }
     return 1;
 }
@@ -24,11 +30,15 @@ int exit_code(const rivlen::Status& status) {
 }  // namespace
 
 int main(int argc, char** argv) {
-    CLI::App app{"Parts a mixed recording into dialogue, reverb, music and ambience, and puts sound back under its picture."};
+    CLI::App app{
+        "Parts a mixed recording into dialogue, reverb, music and ambience, and puts sound back under its "
+        "picture."};
     app.name("rivlen-cli");
     app.set_version_flag("--version", "rivlen-cli " RIVLEN_VERSION);
     app.require_subcommand(1);
-    app.footer("Exit codes: 0 done, 2 wrong use, 3 unusable input, 4 not found, 5 cannot write, 6 disk full, 130 stopped.");
+    app.footer(
+        "Exit codes: 0 done, 2 wrong use, 3 unusable input, 4 not found, 5 cannot write, 6 disk full, 130 "
+        "stopped.");
     rivlen::Status status;
     rivlen::cli::add_info(app, status);
     rivlen::cli::add_split(app, status);

@@ -16,12 +16,15 @@ void add_putback(CLI::App& app, Status& status) {
         bool json = false;
     };
     auto options = std::make_shared<Options>();
-    auto* command = app.add_subcommand("putback", "Put sound back under its picture, which is copied untouched");
+    auto* command =
+        app.add_subcommand("putback", "Put sound back under its picture, which is copied untouched");
     command->add_option("PICTURE", options->plan.picture, "File with the picture")->required();
-    command->add_option("--audio", options->plan.audio, "Sound that begins with the picture's first frame")->required();
+    command->add_option("--audio", options->plan.audio, "Sound that begins with the picture's first frame")
+        ->required();
     command->add_option("-o,--output", options->plan.out, "File to write: .mov, .mp4 or .mkv")->required();
     command->add_option("--title", options->plan.title, "Name of the new sound track")->capture_default_str();
-    command->add_flag("--keep-original", options->plan.keep_original_sound, "Keep the old sound as a second track");
+    command->add_flag("--keep-original", options->plan.keep_original_sound,
+                      "Keep the old sound as a second track");
     command->add_flag("--overwrite", options->plan.overwrite, "Replace a file that is there");
     command->add_flag("--json", options->json, "Print a report as JSON");
     command->callback([options, &status] {
@@ -39,9 +42,11 @@ void add_putback(CLI::App& app, Status& status) {
                                         {"difference_db", report->difference_db}};
             fmt::print("{}\n", out.dump(2));
         } else {
-            fmt::print("{}: picture copied ({} packets, identical); sound as {}, {} samples off, {:.1f} dB different.\n",
-                       options->plan.out.string(), report->picture_packets, report->codec, report->offset_samples,
-                       report->difference_db);
+            fmt::print(
+                "{}: picture copied ({} packets, identical); sound as {}, {} samples off, {:.1f} dB "
+                "different.\n",
+                options->plan.out.string(), report->picture_packets, report->codec, report->offset_samples,
+                report->difference_db);
         }
     });
 }

@@ -39,7 +39,8 @@ Result<SplitReport> ensure_map(const SplitCommand& c, const Source& source, cons
     return split(source, separator, path, c.split, job.control());
 }
 
-void print(const SplitCommand& c, const Source& source, const SplitReport& split, const ExportReport& report, const ModelFacts& model) {
+void print(const SplitCommand& c, const Source& source, const SplitReport& split, const ExportReport& report,
+           const ModelFacts& model) {
     if (c.json) {
         json out = {{"source", source.original().string()},
                     {"sample_rate_hz", source.sample_rate()},
@@ -71,7 +72,8 @@ void print(const SplitCommand& c, const Source& source, const SplitReport& split
         fmt::print("{:9} {:7.1f} LUFS  peak {:6.1f} dBFS  {}\n", file.content, file.loudness.integrated_lufs,
                    file.loudness.sample_peak_dbfs, file.path.string());
         if (file.over_full_scale > 0 && format_of(c.format) != SoundFormat::WavFloat) {
-            fmt::print(stderr, "rivlen-cli: {} samples of {} were clipped; lower --gain or use --format wav32.\n",
+            fmt::print(stderr,
+                       "rivlen-cli: {} samples of {} were clipped; lower --gain or use --format wav32.\n",
                        file.over_full_scale, file.content);
         }
     }
@@ -118,7 +120,9 @@ Status run(SplitCommand& c) {
     print(c, *source, *split, *report, (*separator)->model());
     constexpr double kSumLimitDbfs = -110.0;
     if (report->sum_dbfs > kSumLimitDbfs) {
-        return make_error(ErrorKind::Internal, "The stems do not add up to the source ({:.1f} dBFS). Please report this.", report->sum_dbfs);
+        return make_error(ErrorKind::Internal,
+                          "The stems do not add up to the source ({:.1f} dBFS). Please report this.",
+                          report->sum_dbfs);
     }
     return {};
 }
@@ -140,16 +144,21 @@ void add_split(CLI::App& app, Status& status) {
         const std::string name = kStemNames[s];
         auto& stem = c->settings.stems[s];
         const auto add = [&](const ParameterInfo& info, double& value) {
-            command->add_option(fmt::format("--{}-{}", name, info.key), value, fmt::format("{} ({}). {}", info.sentence, info.unit, info.too_much))
+            command
+                ->add_option(fmt::format("--{}-{}", name, info.key), value,
+                             fmt::format("{} ({}). {}", info.sentence, info.unit, info.too_much))
                 ->check(CLI::Range(info.lowest, info.highest))
                 ->group(name);
         };
         add(isolation_info(), stem.isolation_percent);
         add(floor_info(), c->floor_db[s]);
         add(gain_info(), stem.gain_db);
-        command->add_flag("--" + name + "-mute", stem.mute, "Leave this stem out of what is kept")->group(name);
+        command->add_flag("--" + name + "-mute", stem.mute, "Leave this stem out of what is kept")
+            ->group(name);
     }
-    command->add_option("--workers", c->split.workers, "Chunks at a time")->check(CLI::Range(1, 64))->capture_default_str();
+    command->add_option("--workers", c->split.workers, "Chunks at a time")
+        ->check(CLI::Range(1, 64))
+        ->capture_default_str();
     command->add_option("--work", c->work, "Folder for working copies and maps")->capture_default_str();
     command->add_option("--model", c->model, "Model file");
     command->add_option("--engine", c->engine, "Engine library");

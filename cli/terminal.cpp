@@ -15,7 +15,9 @@ std::mutex print_mutex;
 }  // namespace
 
 TerminalJob::TerminalJob(std::string what)
-    : what_(std::move(what)), start_(std::chrono::steady_clock::now()), terminal_(::isatty(STDERR_FILENO) == 1) {
+    : what_(std::move(what)),
+      start_(std::chrono::steady_clock::now()),
+      terminal_(::isatty(STDERR_FILENO) == 1) {
     std::signal(SIGINT, [](int) { interrupted = true; });
 }
 
@@ -34,7 +36,8 @@ void TerminalJob::show(double done_share) {
     if (percent == shown_percent_) return;
     shown_percent_ = percent;
     const double elapsed = std::chrono::duration<double>(std::chrono::steady_clock::now() - start_).count();
-    const int left = done_share > 0.01 ? static_cast<int>(elapsed / done_share * (1.0 - done_share) + 0.5) : 0;
+    const int left =
+        done_share > 0.01 ? static_cast<int>(elapsed / done_share * (1.0 - done_share) + 0.5) : 0;
     fmt::print(stderr, "\r\033[K{} {:3d} %  {}:{:02d} left", what_, percent, left / 60, left % 60);
     std::fflush(stderr);
 }

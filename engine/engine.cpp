@@ -27,8 +27,9 @@ class Worker : public MaskWorker {
         const float* values = out.data_ptr<float>();
         for (std::size_t i = 0; i < masks.size(); ++i) {
             if (!std::isfinite(values[i])) {
-                return make_error(ErrorKind::Internal,
-                                  "The separation gave values that are no numbers; nothing was kept. Please report this.");
+                return make_error(
+                    ErrorKind::Internal,
+                    "The separation gave values that are no numbers; nothing was kept. Please report this.");
             }
             masks[i] = values[i];
         }
@@ -41,10 +42,13 @@ class Worker : public MaskWorker {
 
 class Engine : public Separator {
   public:
-    Engine(LoadedNetwork loaded, ModelFacts facts) : network_(std::move(loaded.network)), facts_(std::move(facts)) {}
+    Engine(LoadedNetwork loaded, ModelFacts facts)
+        : network_(std::move(loaded.network)), facts_(std::move(facts)) {}
     [[nodiscard]] const ModelFacts& model() const override { return facts_; }
     // The weights are only read while separating, so that all workers share them.
-    [[nodiscard]] std::unique_ptr<MaskWorker> make_worker() const override { return std::make_unique<Worker>(network_); }
+    [[nodiscard]] std::unique_ptr<MaskWorker> make_worker() const override {
+        return std::make_unique<Worker>(network_);
+    }
 
   private:
     SeparationNetwork network_;
@@ -66,11 +70,12 @@ Result<std::shared_ptr<const Separator>> open_engine(const std::filesystem::path
 }  // namespace rivlen
 
 // Both sides are built together from the same headers, so that C++ types may cross this border.
-extern "C" __attribute__((visibility("default"))) rivlen::Result<std::shared_ptr<const rivlen::Separator>> rivlen_engine_open(
-    int version, const std::filesystem::path& model) {
+extern "C" __attribute__((visibility("default"))) rivlen::Result<std::shared_ptr<const rivlen::Separator>>
+rivlen_engine_open(int version, const std::filesystem::path& model) {
     if (version != rivlen::kEngineVersion) {
-        return rivlen::make_error(rivlen::ErrorKind::Mismatch,
-                                  "The separation engine belongs to another version of Rivlen. Install Rivlen again.");
+        return rivlen::make_error(
+            rivlen::ErrorKind::Mismatch,
+            "The separation engine belongs to another version of Rivlen. Install Rivlen again.");
     }
     return rivlen::open_engine(model);
 }

@@ -15,7 +15,9 @@ namespace nn = torch::nn;
 namespace F = torch::nn::functional;
 
 // One layer per band position: x [patches, n, in] -> [patches, n, out].
-Tensor per_patch(const Tensor& x, const Tensor& weight, const Tensor& bias) { return torch::baddbmm(bias, x, weight); }
+Tensor per_patch(const Tensor& x, const Tensor& weight, const Tensor& bias) {
+    return torch::baddbmm(bias, x, weight);
+}
 
 // All units map [clips, time, patches, width] to the same shape and add themselves to their input.
 class TimeGru : public nn::Module {
@@ -40,8 +42,8 @@ class TimeGru : public nn::Module {
     nn::Linear out_{nullptr};
 };
 
-// Gated convolutions along time, written as one matrix product over shifted copies: on a CPU the product runs several
-// times faster than a grouped or dilated convolution kernel.
+// Gated convolutions along time, written as one matrix product over shifted copies: on a CPU the product runs
+// several times faster than a grouped or dilated convolution kernel.
 class TimeConv : public nn::Module {
   public:
     TimeConv(const NetworkSpec& spec, int block) : kernel_(spec.conv_kernel) {
@@ -98,8 +100,8 @@ class BandGru : public nn::Module {
     nn::Linear out_{nullptr};
 };
 
-// Self-attention over the patches of a frame, then a two-layer perceptron. Positions need no code of their own: every
-// patch has been embedded by its own weights.
+// Self-attention over the patches of a frame, then a two-layer perceptron. Positions need no code of their
+// own: every patch has been embedded by its own weights.
 class BandAttention : public nn::Module {
   public:
     explicit BandAttention(const NetworkSpec& spec) : heads_(spec.heads) {
@@ -207,8 +209,9 @@ Status save_network(const SeparationNetwork& network, const std::filesystem::pat
     for (const auto& item : network->named_parameters()) {
         const auto value = item.value().detach().to(torch::kFloat32).contiguous();
         kept.push_back(value);
-        tensors.push_back({item.key(), "F32", value.sizes().vec(),
-                           std::as_bytes(std::span(value.data_ptr<float>(), static_cast<std::size_t>(value.numel())))});
+        tensors.push_back(
+            {item.key(), "F32", value.sizes().vec(),
+             std::as_bytes(std::span(value.data_ptr<float>(), static_cast<std::size_t>(value.numel())))});
     }
     return safetensors::write(path, metadata, tensors);
 }
@@ -218,7 +221,8 @@ Result<LoadedNetwork> load_network(const std::filesystem::path& path) {
     if (!file) return file.error();
     const auto description = file->metadata().find("network");
     if (description == file->metadata().end()) {
-        return make_error(ErrorKind::BadInput, "\"{}\" does not hold a Rivlen model. Install Rivlen's models again.",
+        return make_error(ErrorKind::BadInput,
+                          "\"{}\" does not hold a Rivlen model. Install Rivlen's models again.",
                           path.string());
     }
     auto spec = NetworkSpec::from_json(description->second);
@@ -230,7 +234,8 @@ Result<LoadedNetwork> load_network(const std::filesystem::path& path) {
     for (auto& item : loaded.network->named_parameters()) {
         const auto* tensor = file->find(item.key());
         if (tensor == nullptr || tensor->dtype != "F32" || tensor->shape != item.value().sizes().vec()) {
-            return make_error(ErrorKind::BadInput, "The model \"{}\" lacks the weights \"{}\". Install Rivlen's models again.",
+            return make_error(ErrorKind::BadInput,
+                              "The model \"{}\" lacks the weights \"{}\". Install Rivlen's models again.",
                               path.string(), item.key());
         }
         std::memcpy(item.value().data_ptr<float>(), tensor->bytes.data(), tensor->bytes.size());

@@ -1,10 +1,10 @@
 // The separation network, defined once for trainer and engine.
-// Input: features [clips, frames, 2, 256] (core/split/bands.h). Output: mask logits [clips, 4, frames, 256]; a softmax
-// over the stems makes masks that add up to one in every band.
+// Input: features [clips, frames, 2, 256] (core/split/bands.h). Output: mask logits [clips, 4, frames, 256];
+// a softmax over the stems makes masks that add up to one in every band.
 //
-// Form: patches of patch_frames x patch_bands go through a linear layer of their own per band position to `width`
-// features; blocks of a unit along time and a unit along the patches of a frame, each residual behind a layer norm;
-// a two-layer head of its own per band position gives the logits of the patch.
+// Form: patches of patch_frames x patch_bands go through a linear layer of their own per band position to
+// `width` features; blocks of a unit along time and a unit along the patches of a frame, each residual behind
+// a layer norm; a two-layer head of its own per band position gives the logits of the patch.
 #pragma once
 
 #include <torch/torch.h>

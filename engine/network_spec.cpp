@@ -6,10 +6,12 @@
 
 namespace rivlen {
 
-NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE(NetworkSpec, time_unit, band_unit, patch_frames, patch_bands, width, blocks, hidden,
-                                   conv_kernel, conv_layers, heads, head_hidden)
+NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE(NetworkSpec, time_unit, band_unit, patch_frames, patch_bands, width,
+                                   blocks, hidden, conv_kernel, conv_layers, heads, head_hidden)
 
-std::string NetworkSpec::to_json() const { return nlohmann::json(*this).dump(); }
+std::string NetworkSpec::to_json() const {
+    return nlohmann::json(*this).dump();
+}
 
 Result<NetworkSpec> NetworkSpec::from_json(const std::string& text) {
     const auto json = nlohmann::json::parse(text, nullptr, false);
@@ -17,17 +19,19 @@ Result<NetworkSpec> NetworkSpec::from_json(const std::string& text) {
     try {
         spec = json.get<NetworkSpec>();
     } catch (const nlohmann::json::exception&) {
-        return make_error(ErrorKind::BadInput, "The model's description is damaged. Install Rivlen's models again.");
+        return make_error(ErrorKind::BadInput,
+                          "The model's description is damaged. Install Rivlen's models again.");
     }
-    const bool possible = (spec.time_unit == "gru" || spec.time_unit == "conv") &&
-                          (spec.band_unit == "gru" || spec.band_unit == "attention") && spec.patch_frames > 0 &&
-                          spec.patch_frames <= 16 && spec.patch_bands > 0 && kBands % spec.patch_bands == 0 &&
-                          spec.width > 0 && spec.width <= 1024 && spec.blocks > 0 && spec.blocks <= 32 &&
-                          spec.hidden > 0 && spec.hidden <= 1024 && spec.conv_kernel % 2 == 1 && spec.conv_layers > 0 &&
-                          spec.conv_layers <= 8 && spec.heads > 0 && spec.width % spec.heads == 0 &&
-                          spec.head_hidden > 0 && spec.head_hidden <= 4096;
+    const bool possible =
+        (spec.time_unit == "gru" || spec.time_unit == "conv") &&
+        (spec.band_unit == "gru" || spec.band_unit == "attention") && spec.patch_frames > 0 &&
+        spec.patch_frames <= 16 && spec.patch_bands > 0 && kBands % spec.patch_bands == 0 && spec.width > 0 &&
+        spec.width <= 1024 && spec.blocks > 0 && spec.blocks <= 32 && spec.hidden > 0 &&
+        spec.hidden <= 1024 && spec.conv_kernel % 2 == 1 && spec.conv_layers > 0 && spec.conv_layers <= 8 &&
+        spec.heads > 0 && spec.width % spec.heads == 0 && spec.head_hidden > 0 && spec.head_hidden <= 4096;
     if (!possible) {
-        return make_error(ErrorKind::Unsupported, "The model was made for another version of Rivlen. Update Rivlen.");
+        return make_error(ErrorKind::Unsupported,
+                          "The model was made for another version of Rivlen. Update Rivlen.");
     }
     return spec;
 }

@@ -1,5 +1,5 @@
-// Every hyper-parameter of the separation network; stored in the weights file's header, so that a file alone says
-// how to build the network it belongs to.
+// Every hyper-parameter of the separation network; stored in the weights file's header, so that a file alone
+// says how to build the network it belongs to.
 #pragma once
 
 #include <string>
@@ -13,9 +13,9 @@ struct NetworkSpec {
     std::string band_unit = "gru";  // along bands: "gru" (bidirectional) or "attention"
     int patch_frames = 4;
     int patch_bands = 8;
-    int width = 96;         // features per patch
+    int width = 96;  // features per patch
     int blocks = 3;
-    int hidden = 64;        // of a recurrence, each direction; of a gated convolution
+    int hidden = 64;  // of a recurrence, each direction; of a gated convolution
     int conv_kernel = 3;
     int conv_layers = 2;    // per block; dilations grow by two from layer to layer of the whole network
     int heads = 4;          // of attention

@@ -92,9 +92,10 @@ Status evaluate(const EvalOptions& options) {
     }
     const std::string json = summary_json(figures);
     const auto gains = mean_gains(figures);
-    fmt::print("{}\n{} mixes: SI-SDR gain dialogue {:.2f}, music {:.2f}, ambience {:.2f}, dry voice {:.2f} dB; "
-               "network {:.1f} x real time on one thread\n",
-               json, figures.size(), gains[0], gains[1], gains[2], gains[3], mix_seconds / network_seconds);
+    fmt::print(
+        "{}\n{} mixes: SI-SDR gain dialogue {:.2f}, music {:.2f}, ambience {:.2f}, dry voice {:.2f} dB; "
+        "network {:.1f} x real time on one thread\n",
+        json, figures.size(), gains[0], gains[1], gains[2], gains[3], mix_seconds / network_seconds);
     return options.json.empty() ? Status{} : write_text_file(options.json, json);
 }
 

@@ -23,9 +23,10 @@
 
 namespace rivlen::learn {
 
-NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE(Measures, bandwidth_hz, level_db, level_range_db, noise_floor_db, dc, clipped_share)
-NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE(Recording, package, path, group, kind, held_out, hash, offset_samples, frames,
-                                   channels, measures)
+NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE(Measures, bandwidth_hz, level_db, level_range_db, noise_floor_db, dc,
+                                   clipped_share)
+NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE(Recording, package, path, group, kind, held_out, hash, offset_samples,
+                                   frames, channels, measures)
 
 namespace {
 
@@ -63,7 +64,8 @@ Result<std::vector<Package>> read_packages(const fs::path& path) {
             packages.push_back(std::move(package));
         }
     } catch (const std::exception& problem) {
-        return make_error(ErrorKind::BadInput, "The package list \"{}\" is damaged: {}.", path.string(), problem.what());
+        return make_error(ErrorKind::BadInput, "The package list \"{}\" is damaged: {}.", path.string(),
+                          problem.what());
     }
     return packages;
 }
@@ -112,7 +114,8 @@ void walk(archive* reader, const std::string& prefix, const fs::path& scratch,
         const std::string path = prefix + archive_entry_pathname(entry);
         const bool nested = is_archive_name(path);
         if (!nested && !wanted(path)) continue;
-        const fs::path file = scratch / fmt::format("{}{}{}", prefix.size(), ++count, fs::path(path).extension().string());
+        const fs::path file =
+            scratch / fmt::format("{}{}{}", prefix.size(), ++count, fs::path(path).extension().string());
         {
             std::ofstream out(file, std::ios::binary);
             const void* block = nullptr;
@@ -150,7 +153,8 @@ Result<fs::path> find_or_download(const fs::path& debs, const std::string& name)
         if (std::system(command.c_str()) == 0) deb = find();  // NOLINT(concurrency-mt-unsafe)
     }
     if (deb.empty()) {
-        return make_error(ErrorKind::NotFound, "Cannot download the package {}. Run 'apt-get update' and try again.", name);
+        return make_error(ErrorKind::NotFound,
+                          "Cannot download the package {}. Run 'apt-get update' and try again.", name);
     }
     return deb;
 }
@@ -170,7 +174,8 @@ Decoded decode(const fs::path& file, const std::string& kind, const BuildOptions
     if (kind != "speech" && seconds > longest) {
         const auto keep = static_cast<std::ptrdiff_t>(longest * audio->sample_rate);
         const auto from = (static_cast<std::ptrdiff_t>(audio->frames()) - keep) / 3;
-        for (auto& channel : audio->channels) channel = {channel.begin() + from, channel.begin() + from + keep};
+        for (auto& channel : audio->channels)
+            channel = {channel.begin() + from, channel.begin() + from + keep};
     }
     std::vector<float> mono(audio->frames());
     const auto share = 1.0F / static_cast<float>(audio->channels.size());
@@ -207,8 +212,8 @@ Status build_package(const Package& package, const BuildOptions& options) {
     struct PipeCloser {
         void operator()(std::FILE* pipe) const { pclose(pipe); }
     };
-    const std::unique_ptr<std::FILE, PipeCloser> pipe(
-        popen(fmt::format("dpkg-deb --fsys-tarfile '{}'", deb->string()).c_str(), "r"));  // NOLINT(cert-env33-c)
+    const std::unique_ptr<std::FILE, PipeCloser> pipe(popen(
+        fmt::format("dpkg-deb --fsys-tarfile '{}'", deb->string()).c_str(), "r"));  // NOLINT(cert-env33-c)
     const Archive reader = new_reader();
     if (!pipe || archive_read_open_FILE(reader.get(), pipe.get()) != ARCHIVE_OK) {
         return make_error(ErrorKind::Io, "Cannot unpack \"{}\".", deb->string());
@@ -221,7 +226,8 @@ Status build_package(const Package& package, const BuildOptions& options) {
     std::uint64_t offset = 0;
     Status status;
     walk(
-        reader.get(), "", scratch, [&](const std::string& path) { return find_rule(package, path).rule != nullptr; },
+        reader.get(), "", scratch,
+        [&](const std::string& path) { return find_rule(package, path).rule != nullptr; },
         [&](const std::string& path, const fs::path& file) {
             if (!status) return;
             const Match match = find_rule(package, path);
@@ -255,7 +261,9 @@ double percentile(std::vector<double> values, double share) {
     return values[static_cast<std::size_t>(at)];
 }
 
-double decibels(double power) { return 10.0 * std::log10(power + 1e-12); }
+double decibels(double power) {
+    return 10.0 * std::log10(power + 1e-12);
+}
 
 }  // namespace
 
@@ -278,7 +286,8 @@ Measures measure(std::span<const float> mono, int sample_rate) {
     const auto block = static_cast<std::size_t>(sample_rate / 20);
     for (std::size_t i = 0; i + block <= mono.size(); i += block) {
         double energy = 0.0;
-        for (const float x : mono.subspan(i, block)) energy += static_cast<double>(x) * static_cast<double>(x);
+        for (const float x : mono.subspan(i, block))
+            energy += static_cast<double>(x) * static_cast<double>(x);
         levels.push_back(decibels(energy / static_cast<double>(block)));
     }
     m.noise_floor_db = percentile(levels, 0.05);
@@ -288,7 +297,8 @@ Measures measure(std::span<const float> mono, int sample_rate) {
     const auto spectra = analyse(stft, mono);
     const auto bins = static_cast<std::size_t>(stft.bins());
     std::vector<double> mean(bins, 0.0);
-    for (std::size_t i = 0; i < spectra.size(); ++i) mean[i % bins] += static_cast<double>(std::norm(spectra[i]));
+    for (std::size_t i = 0; i < spectra.size(); ++i)
+        mean[i % bins] += static_cast<double>(std::norm(spectra[i]));
     const double limit = *std::max_element(mean.begin() + 1, mean.end()) * 1e-6;
     std::size_t top = bins - 1;
     while (top > 1 && mean[top] < limit) --top;
@@ -308,7 +318,9 @@ Status build_corpus(const BuildOptions& options) {
         workers.emplace_back([&] {
             for (std::size_t at = next++; at < packages->size(); at = next++) {
                 const Package& package = (*packages)[at];
-                if (!options.only.empty() && std::ranges::find(options.only, package.name) == options.only.end()) continue;
+                if (!options.only.empty() &&
+                    std::ranges::find(options.only, package.name) == options.only.end())
+                    continue;
                 Status status = build_package(package, options);
                 if (!status) {
                     const std::lock_guard lock(mutex);
@@ -333,20 +345,25 @@ Result<Corpus> Corpus::open(const fs::path& folder) {
         auto text = read_text_file(path);
         if (!text) return text.error();
         const auto json = nlohmann::json::parse(*text, nullptr, false);
-        if (!json.is_array()) return make_error(ErrorKind::BadInput, "\"{}\" is damaged. Build the corpus again.", path.string());
+        if (!json.is_array())
+            return make_error(ErrorKind::BadInput, "\"{}\" is damaged. Build the corpus again.",
+                              path.string());
         auto pcm = MappedFile::open(folder / "pcm" / (path.stem().string() + ".s16"));
         if (!pcm) return pcm.error();
         for (const auto& recording : json.get<std::vector<Recording>>()) {
             if (!seen.insert(recording.hash).second) continue;
-            if (recording.kind == "speech" && recording.measures.level_range_db < kLeastSpeechRangeDb) continue;
+            if (recording.kind == "speech" && recording.measures.level_range_db < kLeastSpeechRangeDb)
+                continue;
             if (recording.measures.level_db < -60.0) continue;
-            const std::string group = recording.kind == "speech" ? recording.group : recording.package + ":" + recording.group;
+            const std::string group =
+                recording.kind == "speech" ? recording.group : recording.package + ":" + recording.group;
             corpus.groups_[{recording.kind, recording.held_out}][group].push_back(recording);
         }
         corpus.pcm_.emplace(path.stem().string(), std::move(*pcm));
     }
     if (corpus.groups_.empty()) {
-        return make_error(ErrorKind::NotFound, "There is no corpus in \"{}\". Run 'rivlen-learn corpus' first.", folder.string());
+        return make_error(ErrorKind::NotFound,
+                          "There is no corpus in \"{}\". Run 'rivlen-learn corpus' first.", folder.string());
     }
     return corpus;
 }
@@ -357,7 +374,8 @@ const Corpus::Groups& Corpus::groups(const std::string& kind, bool held_out) con
     return found != groups_.end() ? found->second : none;
 }
 
-void Corpus::read(const Recording& recording, std::uint64_t start_frame, int channel, std::span<float> out) const {
+void Corpus::read(const Recording& recording, std::uint64_t start_frame, int channel,
+                  std::span<float> out) const {
     const auto bytes = pcm_.at(recording.package).bytes();
     const auto channels = static_cast<std::uint64_t>(recording.channels);
     const auto lane = static_cast<std::uint64_t>(channel) % channels;
@@ -368,7 +386,9 @@ void Corpus::read(const Recording& recording, std::uint64_t start_frame, int cha
             continue;
         }
         std::int16_t value = 0;
-        std::memcpy(&value, bytes.data() + (recording.offset_samples + frame * channels + lane) * sizeof value, sizeof value);
+        std::memcpy(&value,
+                    bytes.data() + (recording.offset_samples + frame * channels + lane) * sizeof value,
+                    sizeof value);
         out[i] = static_cast<float>(value) / 32767.0F;
     }
 }
@@ -380,7 +400,8 @@ std::string Corpus::summary() const {
         std::size_t count = 0;
         for (const auto& [name, recordings] : groups) {
             count += recordings.size();
-            for (const auto& recording : recordings) seconds += static_cast<double>(recording.frames) / kCorpusRate;
+            for (const auto& recording : recordings)
+                seconds += static_cast<double>(recording.frames) / kCorpusRate;
         }
         text += fmt::format("{:8} {:10} {:4} groups {:6} recordings {:8.1f} minutes\n", key.first,
                             key.second ? "held out" : "learned", groups.size(), count, seconds / 60.0);

@@ -3,7 +3,8 @@
 // DIR/debs/     the packages as downloaded
 // DIR/pcm/      one file a package, all its recordings one after another (interleaved when stereo)
 // DIR/index/    one JSON file a package: what lies where, with group, licence and measures
-// Building is deterministic: the same packages give the same bytes; a package whose index exists is left alone.
+// Building is deterministic: the same packages give the same bytes; a package whose index exists is left
+// alone.
 #pragma once
 
 #include <cstdint>
@@ -23,12 +24,12 @@ inline constexpr int kCorpusRate = 48000;
 
 // Facts about one recording, measured at its own rate before conversion.
 struct Measures {
-    double bandwidth_hz = 0;       // where the long-term spectrum falls 60 dB below its peak for good
-    double level_db = 0;           // RMS, dBFS
-    double level_range_db = 0;     // 95th less 5th percentile of 50 ms levels
-    double noise_floor_db = 0;     // 5th percentile of 50 ms levels, dBFS
-    double dc = 0;                 // mean
-    double clipped_share = 0;      // of samples at full scale
+    double bandwidth_hz = 0;    // where the long-term spectrum falls 60 dB below its peak for good
+    double level_db = 0;        // RMS, dBFS
+    double level_range_db = 0;  // 95th less 5th percentile of 50 ms levels
+    double noise_floor_db = 0;  // 5th percentile of 50 ms levels, dBFS
+    double dc = 0;              // mean
+    double clipped_share = 0;   // of samples at full scale
 };
 [[nodiscard]] Measures measure(std::span<const float> mono, int sample_rate);
 
@@ -47,7 +48,7 @@ struct BuildOptions {
     std::filesystem::path package_list;  // packages.json
     std::vector<std::string> only;       // package names; empty: all
     int threads = 2;
-    double longest_music_seconds = 90;   // an excerpt from the middle of longer pieces
+    double longest_music_seconds = 90;  // an excerpt from the middle of longer pieces
     double longest_effect_seconds = 60;
     std::function<void(const std::string&)> log;
 };
@@ -60,7 +61,8 @@ class Corpus {
     // Errors: NotFound when nothing has been built in `folder`.
     [[nodiscard]] static Result<Corpus> open(const std::filesystem::path& folder);
 
-    // Recordings of a kind by group, without exact duplicates and without noisy readers (level range under 20 dB).
+    // Recordings of a kind by group, without exact duplicates and without noisy readers (level range under 20
+    // dB).
     using Groups = std::map<std::string, std::vector<Recording>>;
     [[nodiscard]] const Groups& groups(const std::string& kind, bool held_out) const;
     // Samples [start, start + count) frames of a recording's channel, -1..1.

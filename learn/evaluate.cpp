@@ -40,11 +40,13 @@ std::vector<float> mid(const Stereo& x) {
 struct Mean {
     double sum = 0.0;
     int count = 0;
-    double worst = 1e9;
+    double lowest = 1e9;
+    double highest = -1e9;
     void add(double v) {
         sum += v;
         ++count;
-        worst = std::min(worst, v);
+        lowest = std::min(lowest, v);
+        highest = std::max(highest, v);
     }
     [[nodiscard]] double value() const { return count > 0 ? sum / count : 0.0; }
 };
@@ -80,7 +82,8 @@ torch::Tensor oracle_masks(const Mix& mix) {
         for (const auto& channel : mix.stems[static_cast<std::size_t>(s)]) {
             const auto spectra = analyse(stft, channel);
             for (std::size_t i = 0; i < spectra.size(); ++i) {
-                at[s][static_cast<std::int64_t>(i / kModelBins)][band_of_bin()[i % kModelBins]] += std::norm(spectra[i]);
+                at[s][static_cast<std::int64_t>(i / kModelBins)][band_of_bin()[i % kModelBins]] +=
+                    std::norm(spectra[i]);
             }
         }
     }
@@ -96,7 +99,8 @@ std::array<Stereo, kStems> apply_masks(const torch::Tensor& masks, const Mix& mi
         std::vector<Complex> masked(spectra.size());
         for (int s = 0; s < kStems; ++s) {
             for (std::size_t i = 0; i < spectra.size(); ++i) {
-                masked[i] = spectra[i] * at[s][static_cast<std::int64_t>(i / kModelBins)][band_of_bin()[i % kModelBins]];
+                masked[i] = spectra[i] *
+                            at[s][static_cast<std::int64_t>(i / kModelBins)][band_of_bin()[i % kModelBins]];
             }
             estimates[static_cast<std::size_t>(s)][c] = synthesise(stft, masked, mix.frames());
         }
@@ -140,8 +144,9 @@ std::string summary_json(const std::vector<Figures>& figures) {
     nlohmann::json json;
     for (const auto& [kind, columns] : table) {
         for (const auto& [column, mean] : columns) {
+            const double worst = column.starts_with("leak") ? mean.highest : mean.lowest;
             json[kind][column] = {{"mean_db", std::round(mean.value() * 100) / 100},
-                                  {"worst_db", std::round(mean.worst * 100) / 100},
+                                  {"worst_db", std::round(worst * 100) / 100},
                                   {"count", mean.count}};
         }
     }
@@ -154,7 +159,8 @@ std::array<double, 4> mean_gains(const std::vector<Figures>& figures) {
     for (std::size_t i = 0; i < names.size(); ++i) {
         Mean mean;
         for (const auto& f : figures) {
-            if (const auto found = f.gain_db.find(names[i]); found != f.gain_db.end()) mean.add(found->second);
+            if (const auto found = f.gain_db.find(names[i]); found != f.gain_db.end())
+                mean.add(found->second);
         }
         out[i] = mean.value();
     }

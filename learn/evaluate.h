@@ -24,8 +24,8 @@ struct EvalSet {
 // The four stems that masks cut out of a mix.
 [[nodiscard]] std::array<Stereo, kStems> apply_masks(const torch::Tensor& masks, const Mix& mix);
 
-// Figures of one mix. Gains are SI-SDR of the estimate less that of the mix, in dB, for stems present in the mix;
-// leak_db is the level of an absent stem's estimate against the mix.
+// Figures of one mix. Gains are SI-SDR of the estimate less that of the mix, in dB, for stems present in the
+// mix; leak_db is the level of an absent stem's estimate against the mix.
 struct Figures {
     std::string kind;
     std::map<std::string, double> gain_db;   // by stem name, and "dry voice"

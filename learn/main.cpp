@@ -9,8 +9,8 @@
 
 namespace {
 
-// One thread a worker: OpenBLAS and OpenMP read their thread counts when they are loaded, so the variables must be
-// set before the program starts.
+// One thread a worker: OpenBLAS and OpenMP read their thread counts when they are loaded, so the variables
+// must be set before the program starts.
 void restart_single_threaded(char** argv) {
     if (std::getenv("RIVLEN_LEARN_THREADS_SET") != nullptr) return;  // NOLINT(concurrency-mt-unsafe)
     for (const char* name : {"OPENBLAS_NUM_THREADS", "OMP_NUM_THREADS", "RIVLEN_LEARN_THREADS_SET"}) {

@@ -12,7 +12,9 @@ namespace {
 
 constexpr double kVoiceLevelDb = -26.0;
 
-float gain_of(double db) { return static_cast<float>(std::pow(10.0, db / 20.0)); }
+float gain_of(double db) {
+    return static_cast<float>(std::pow(10.0, db / 20.0));
+}
 
 double power(std::span<const float> x) {
     double sum = 0.0;
@@ -20,11 +22,13 @@ double power(std::span<const float> x) {
     return x.empty() ? 0.0 : sum / static_cast<double>(x.size());
 }
 
-// Mean power of the 50 ms blocks that lie within 25 dB of the loudest: the level of what sounds, not of the pauses.
+// Mean power of the 50 ms blocks that lie within 25 dB of the loudest: the level of what sounds, not of the
+// pauses.
 double active_power(std::span<const float> x) {
     constexpr std::size_t kBlock = kCorpusRate / 20;
     std::vector<double> blocks;
-    for (std::size_t i = 0; i + kBlock <= x.size(); i += kBlock) blocks.push_back(power(x.subspan(i, kBlock)));
+    for (std::size_t i = 0; i + kBlock <= x.size(); i += kBlock)
+        blocks.push_back(power(x.subspan(i, kBlock)));
     if (blocks.empty()) return power(x);
     const double limit = *std::ranges::max_element(blocks) * 0.00316;
     double sum = 0.0;
@@ -45,7 +49,8 @@ void scale(Stereo& x, float gain) {
 }
 
 void set_level(Stereo& x, double level_db, bool active) {
-    const double now = active ? std::max(active_power(x[0]), active_power(x[1])) : 0.5 * (power(x[0]) + power(x[1]));
+    const double now =
+        active ? std::max(active_power(x[0]), active_power(x[1])) : 0.5 * (power(x[0]) + power(x[1]));
     if (now > 1e-14) scale(x, static_cast<float>(std::sqrt(std::pow(10.0, level_db / 10.0) / now)));
 }
 
@@ -55,13 +60,16 @@ void add(Stereo& to, const Stereo& from, float gain = 1.0F) {
     }
 }
 
-Stereo silence(std::size_t frames) { return {std::vector<float>(frames, 0.0F), std::vector<float>(frames, 0.0F)}; }
+Stereo silence(std::size_t frames) {
+    return {std::vector<float>(frames, 0.0F), std::vector<float>(frames, 0.0F)};
+}
 
 void filter(Stereo& x, const Biquad& coefficients) {
     for (auto& channel : x) BiquadFilter(coefficients).process(channel);
 }
 
-// Reads at another speed (linear interpolation is clean enough at a few per cent, and keeps the highs' place honest).
+// Reads at another speed (linear interpolation is clean enough at a few per cent, and keeps the highs' place
+// honest).
 std::vector<float> at_speed(const std::vector<float>& x, double speed) {
     if (x.size() < 2) return x;
     std::vector<float> out(static_cast<std::size_t>(static_cast<double>(x.size() - 1) / speed));
@@ -76,9 +84,12 @@ std::vector<float> at_speed(const std::vector<float>& x, double speed) {
 
 std::vector<Biquad> random_colour(Rng& rng, double depth_db) {
     std::vector<Biquad> filters;
-    filters.push_back(Biquad::low_shelf(kCorpusRate, rng.log_uniform(80, 400), rng.uniform(-depth_db, depth_db)));
-    filters.push_back(Biquad::high_shelf(kCorpusRate, rng.log_uniform(2000, 9000), rng.uniform(-depth_db, depth_db)));
-    filters.push_back(Biquad::peaking(kCorpusRate, rng.log_uniform(200, 6000), rng.uniform(0.5, 3), rng.uniform(-depth_db, depth_db)));
+    filters.push_back(
+        Biquad::low_shelf(kCorpusRate, rng.log_uniform(80, 400), rng.uniform(-depth_db, depth_db)));
+    filters.push_back(
+        Biquad::high_shelf(kCorpusRate, rng.log_uniform(2000, 9000), rng.uniform(-depth_db, depth_db)));
+    filters.push_back(Biquad::peaking(kCorpusRate, rng.log_uniform(200, 6000), rng.uniform(0.5, 3),
+                                      rng.uniform(-depth_db, depth_db)));
     return filters;
 }
 
@@ -137,13 +148,16 @@ std::vector<float> Mixer::talk(std::size_t frames, double& bandwidth_hz, Rng& rn
     bool first = true;
     while (at < frames) {
         const auto& recording = recordings[rng.below(recordings.size())];
-        std::vector<float> utterance(static_cast<std::size_t>(std::min<std::uint64_t>(recording.frames, kCorpusRate * 20)));
-        const std::uint64_t skip = recording.frames > utterance.size() ? rng.below(recording.frames - utterance.size()) : 0;
+        std::vector<float> utterance(
+            static_cast<std::size_t>(std::min<std::uint64_t>(recording.frames, kCorpusRate * 20)));
+        const std::uint64_t skip =
+            recording.frames > utterance.size() ? rng.below(recording.frames - utterance.size()) : 0;
         corpus_->read(recording, skip, 0, utterance);
         utterance = trimmed(std::move(utterance));
         if (speed != 1.0) utterance = at_speed(utterance, speed);
         const double p = active_power(utterance);
-        const float gain = p > 1e-12 ? static_cast<float>(std::sqrt(1e-2 / p)) * gain_of(rng.uniform(-3, 3)) : 0.0F;
+        const float gain =
+            p > 1e-12 ? static_cast<float>(std::sqrt(1e-2 / p)) * gain_of(rng.uniform(-3, 3)) : 0.0F;
         // A long utterance may be entered in its middle.
         std::size_t from = first && utterance.size() > frames ? rng.below(utterance.size() - frames / 2) : 0;
         const std::size_t count = std::min(utterance.size() - from, frames - at);
@@ -184,7 +198,8 @@ Stereo Mixer::music(std::size_t frames, Rng& rng) const {
         const std::size_t fade = rng.below(kCorpusRate) + 480;
         for (auto& channel : out) {
             for (std::size_t i = 0; i < frames; ++i) {
-                const double along = (static_cast<double>(i) - static_cast<double>(edge)) / static_cast<double>(fade);
+                const double along =
+                    (static_cast<double>(i) - static_cast<double>(edge)) / static_cast<double>(fade);
                 const auto g = static_cast<float>(std::clamp(starts ? along : 1.0 - along, 0.0, 1.0));
                 channel[i] *= g;
             }
@@ -205,8 +220,10 @@ Stereo Mixer::recorded_ambience(std::size_t frames, Rng& rng) const {
         if (looped) at = 0;
         const double pan = rng.uniform(0.0, 1.0);
         while (at < frames) {
-            const auto length = static_cast<std::size_t>(std::min<std::uint64_t>(recording->frames, frames - at));
-            const std::uint64_t start = recording->frames > length ? rng.below(recording->frames - length) : 0;
+            const auto length =
+                static_cast<std::size_t>(std::min<std::uint64_t>(recording->frames, frames - at));
+            const std::uint64_t start =
+                recording->frames > length ? rng.below(recording->frames - length) : 0;
             std::array<std::vector<float>, 2> piece;
             for (int c = 0; c < 2; ++c) {
                 auto& samples = piece[static_cast<std::size_t>(c)];
@@ -217,10 +234,13 @@ Stereo Mixer::recorded_ambience(std::size_t frames, Rng& rng) const {
             const float level = p > 1e-12 ? gain * static_cast<float>(std::sqrt(1e-2 / p)) : 0.0F;
             const std::size_t fade = std::min<std::size_t>(length / 4, 960);
             for (std::size_t c = 0; c < 2; ++c) {
-                const auto side = recording->channels == 1 ? static_cast<float>(c == 0 ? 1.0 - 0.7 * pan : 0.3 + 0.7 * pan) : 1.0F;
+                const auto side = recording->channels == 1
+                                      ? static_cast<float>(c == 0 ? 1.0 - 0.7 * pan : 0.3 + 0.7 * pan)
+                                      : 1.0F;
                 for (std::size_t i = 0; i < length; ++i) {
                     const std::size_t edge = std::min(i, length - 1 - i);
-                    const float ramp = edge < fade ? static_cast<float>(edge) / static_cast<float>(fade) : 1.0F;
+                    const float ramp =
+                        edge < fade ? static_cast<float>(edge) / static_cast<float>(fade) : 1.0F;
                     out[c][at + i] += level * side * ramp * piece[c][i];
                 }
             }
@@ -232,7 +252,8 @@ Stereo Mixer::recorded_ambience(std::size_t frames, Rng& rng) const {
     return out;
 }
 
-// Talkers are added dry in two heaps, and each heap is convolved once: a room each would cost three times the time.
+// Talkers are added dry in two heaps, and each heap is convolved once: a room each would cost three times the
+// time.
 Stereo Mixer::crowd(std::size_t frames, Rng& rng) const {
     Stereo out = silence(frames);
     const int talkers = rng.between(5, 16);
@@ -286,10 +307,11 @@ Scene Mixer::random_scene(Rng& rng) {
 }
 
 const std::vector<std::string>& Mixer::kinds() {
-    static const std::vector<std::string> all = {"voice over music", "voice in traffic",  "voice in a crowd",
-                                                 "voice in a room",  "voice in wind",     "voice, music, ambience",
-                                                 "voice and hum",    "music and ambience", "voice alone",
-                                                 "music only",       "ambience only"};
+    static const std::vector<std::string> all = {
+        "voice over music", "voice in traffic",   "voice in a crowd",
+        "voice in a room",  "voice in wind",      "voice, music, ambience",
+        "voice and hum",    "music and ambience", "voice alone",
+        "music only",       "ambience only"};
     return all;
 }
 
@@ -361,7 +383,8 @@ Mix Mixer::make(const Scene& scene, std::size_t frames, Rng& rng) const {
         } else {
             RoomSound sound;
             const double angle = (pan + 1.0) * 0.7853981633974483;
-            const std::array<double, 2> place = {std::cos(angle) * 1.4142135623730951, std::sin(angle) * 1.4142135623730951};
+            const std::array<double, 2> place = {std::cos(angle) * 1.4142135623730951,
+                                                 std::sin(angle) * 1.4142135623730951};
             const float flip = !scene.mono && rng.chance(0.015) ? -1.0F : 1.0F;
             for (std::size_t i = 0; i < frames; ++i) {
                 dialogue[0][i] += static_cast<float>(place[0]) * dry[i];
@@ -392,7 +415,8 @@ Mix Mixer::make(const Scene& scene, std::size_t frames, Rng& rng) const {
     }
     if (scene.mono) {
         for (auto& stem : mix.stems) {
-            for (std::size_t i = 0; i < frames; ++i) stem[0][i] = stem[1][i] = 0.5F * (stem[0][i] + stem[1][i]);
+            for (std::size_t i = 0; i < frames; ++i)
+                stem[0][i] = stem[1][i] = 0.5F * (stem[0][i] + stem[1][i]);
         }
     }
     if (scene.telephone) {

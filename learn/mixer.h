@@ -14,18 +14,19 @@ namespace rivlen::learn {
 
 struct Mix {
     std::string kind;
-    std::array<Stereo, kStems> stems;  // in the order of rivlen::Stem; they add up to `mix` unless it was clipped
+    std::array<Stereo, kStems>
+        stems;  // in the order of rivlen::Stem; they add up to `mix` unless it was clipped
     Stereo mix;
-    std::vector<float> dry_voice;      // mid of the voice without any room, placed in time as in the mix
-    double bandwidth_hz = 24000;       // above it the voice's recording holds nothing to learn from
+    std::vector<float> dry_voice;  // mid of the voice without any room, placed in time as in the mix
+    double bandwidth_hz = 24000;   // above it the voice's recording holds nothing to learn from
     [[nodiscard]] std::size_t frames() const { return mix[0].size(); }
 };
 
 // What is in a mix. Levels are against the voice's level (or against -26 dBFS when there is none).
 struct Scene {
     std::string kind;
-    int voices = 1;                      // talkers in the foreground, 0 to 2
-    int room = 0;                        // 0 dry, 1 light, 2 strong
+    int voices = 1;  // talkers in the foreground, 0 to 2
+    int room = 0;    // 0 dry, 1 light, 2 strong
     bool music = false;
     double voice_over_music_db = 6;
     std::vector<std::string> ambiences;  // synthetic kinds, "crowd", "recorded"
@@ -33,7 +34,7 @@ struct Scene {
     bool mono = false;
     bool telephone = false;
     bool clipped = false;
-    bool coloured = true;                // microphone and tape colour
+    bool coloured = true;  // microphone and tape colour
 };
 
 class Mixer {

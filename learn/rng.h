@@ -1,4 +1,5 @@
-// A small generator whose draws do not depend on the standard library: the same seed gives the same mix anywhere.
+// A small generator whose draws do not depend on the standard library: the same seed gives the same mix
+// anywhere.
 #pragma once
 
 #include <cmath>
@@ -19,8 +20,12 @@ class Rng {  // splitmix64 (Steele, Lea, Flood 2014)
     double uniform() { return static_cast<double>(bits() >> 11U) * 0x1.0p-53; }
     double uniform(double low, double high) { return low + (high - low) * uniform(); }
     double log_uniform(double low, double high) { return low * std::pow(high / low, uniform()); }
-    std::size_t below(std::size_t count) { return static_cast<std::size_t>(uniform() * static_cast<double>(count)); }
-    int between(int low, int high) { return low + static_cast<int>(below(static_cast<std::size_t>(high - low + 1))); }
+    std::size_t below(std::size_t count) {
+        return static_cast<std::size_t>(uniform() * static_cast<double>(count));
+    }
+    int between(int low, int high) {
+        return low + static_cast<int>(below(static_cast<std::size_t>(high - low + 1)));
+    }
     bool chance(double probability) { return uniform() < probability; }
     // Noise of unit power; a sum of uniforms is near enough to normal and much cheaper.
     float noise() {

@@ -18,7 +18,10 @@ namespace {
 // Convolution by one large transform; the plans live as long as the thread.
 class Convolver {
   public:
-    explicit Convolver(std::size_t size) : size_(size), time_(fftwf_alloc_real(size)), a_(fftwf_alloc_complex(size / 2 + 1)),
+    explicit Convolver(std::size_t size)
+        : size_(size),
+          time_(fftwf_alloc_real(size)),
+          a_(fftwf_alloc_complex(size / 2 + 1)),
           b_(fftwf_alloc_complex(size / 2 + 1)) {
         const std::lock_guard lock(fftw_planner_mutex());
         forward_ = fftwf_plan_dft_r2c_1d(static_cast<int>(size), time_, a_, FFTW_ESTIMATE);
@@ -85,15 +88,20 @@ std::vector<float> tail(const RoomSpec& room, Rng& rng) {
         double decay;
     };
     const std::array<Band, 3> bands{
-        Band{Biquad::high_pass(kCorpusRate, 60, 0.7), Biquad::low_pass(kCorpusRate, 350, 0.7), room.decay_seconds * room.low_decay},
-        Band{Biquad::high_pass(kCorpusRate, 350, 0.7), Biquad::low_pass(kCorpusRate, 2800, 0.7), room.decay_seconds},
-        Band{Biquad::high_pass(kCorpusRate, 2800, 0.7), Biquad::low_pass(kCorpusRate, 16000, 0.7), room.decay_seconds * room.high_decay}};
+        Band{Biquad::high_pass(kCorpusRate, 60, 0.7), Biquad::low_pass(kCorpusRate, 350, 0.7),
+             room.decay_seconds * room.low_decay},
+        Band{Biquad::high_pass(kCorpusRate, 350, 0.7), Biquad::low_pass(kCorpusRate, 2800, 0.7),
+             room.decay_seconds},
+        Band{Biquad::high_pass(kCorpusRate, 2800, 0.7), Biquad::low_pass(kCorpusRate, 16000, 0.7),
+             room.decay_seconds * room.high_decay}};
     for (const auto& band : bands) {
         BiquadFilter low(band.low);
         BiquadFilter high(band.high);
-        const auto step = static_cast<float>(std::pow(10.0, -3.0 / (std::max(band.decay, 0.05) * kCorpusRate)));
+        const auto step =
+            static_cast<float>(std::pow(10.0, -3.0 / (std::max(band.decay, 0.05) * kCorpusRate)));
         float gain = std::pow(step, static_cast<float>(start));
-        for (std::size_t i = start; i < out.size(); ++i, gain *= step) out[i] += gain * high.step(low.step(rng.noise()));
+        for (std::size_t i = start; i < out.size(); ++i, gain *= step)
+            out[i] += gain * high.step(low.step(rng.noise()));
     }
     return out;
 }
@@ -113,7 +121,8 @@ RoomSound put_in_room(std::span<const float> dry, const RoomSpec& room, double p
     RoomSound sound;
     const std::size_t n = dry.size();
     const double place = (pan + 1.0) * std::numbers::pi / 4.0;
-    const std::array<double, 2> direct_gain = {std::cos(place) * std::numbers::sqrt2, std::sin(place) * std::numbers::sqrt2};
+    const std::array<double, 2> direct_gain = {std::cos(place) * std::numbers::sqrt2,
+                                               std::sin(place) * std::numbers::sqrt2};
     // The direct sound is never moved, so that its parts stay aligned with the dry voice.
     struct Tap {
         std::size_t delay;
@@ -127,7 +136,8 @@ RoomSound put_in_room(std::span<const float> dry, const RoomSpec& room, double p
                             std::pow(10.0, -room.direct_to_reverb_db / 40.0);
         const double side = rng.uniform(0.3, 1.0);
         const bool left = rng.chance(0.5);
-        taps.push_back({static_cast<std::size_t>(ms * kCorpusRate / 1000.0), {left ? gain : gain * side, left ? gain * side : gain}});
+        taps.push_back({static_cast<std::size_t>(ms * kCorpusRate / 1000.0),
+                        {left ? gain : gain * side, left ? gain * side : gain}});
     }
     double direct_energy = 0.0;
     for (std::size_t c = 0; c < 2; ++c) {

@@ -22,7 +22,8 @@ std::vector<float> slow_curve(std::size_t frames, double seconds, double depth_d
     std::size_t within = rng.below(step);
     for (std::size_t i = 0; i < frames; ++i) {
         if ((i & 31U) == 0) {
-            const double part = 0.5 - 0.5 * std::cos(std::numbers::pi * static_cast<double>(within) / static_cast<double>(step));
+            const double part = 0.5 - 0.5 * std::cos(std::numbers::pi * static_cast<double>(within) /
+                                                     static_cast<double>(step));
             curve[i] = static_cast<float>(std::pow(10.0, (from + (to - from) * part) / 20.0));
         } else {
             curve[i] = curve[i - 1];
@@ -42,18 +43,22 @@ std::vector<float> noise(std::size_t frames, Rng& rng) {
     return out;
 }
 
-void filter(std::vector<float>& x, const Biquad& coefficients) { BiquadFilter(coefficients).process(x); }
+void filter(std::vector<float>& x, const Biquad& coefficients) {
+    BiquadFilter(coefficients).process(x);
+}
 
 void modulate(std::vector<float>& x, const std::vector<float>& curve) {
     for (std::size_t i = 0; i < x.size(); ++i) x[i] *= curve[i];
 }
 
 // Harmonics of a drifting fundamental.
-std::vector<float> harmonics(std::size_t frames, double f0_hz, double drift, int count, double slope_db, Rng& rng) {
+std::vector<float> harmonics(std::size_t frames, double f0_hz, double drift, int count, double slope_db,
+                             Rng& rng) {
     std::vector<float> out(frames, 0.0F);
     const auto pitch = slow_curve(frames, 0.7, drift, rng);
     for (int h = 1; h <= count; ++h) {
-        const double gain = std::pow(10.0, (slope_db * std::log2(static_cast<double>(h)) + rng.uniform(-8.0, 4.0)) / 20.0);
+        const double gain =
+            std::pow(10.0, (slope_db * std::log2(static_cast<double>(h)) + rng.uniform(-8.0, 4.0)) / 20.0);
         double phase = rng.uniform(0.0, kTwoPi);
         for (std::size_t i = 0; i < frames; ++i) {
             out[i] += static_cast<float>(gain) * std::sin(static_cast<float>(phase));
@@ -108,14 +113,17 @@ std::vector<float> channel_of(const std::string& kind, std::size_t n, Rng& rng, 
     } else if (kind == "ventilation") {
         x = noise(n, rng);
         filter(x, Biquad::low_pass(kCorpusRate, shared.log_uniform(200, 3000), 0.5));
-        filter(x, Biquad::peaking(kCorpusRate, shared.log_uniform(80, 2000), shared.uniform(0.7, 4), shared.uniform(-6, 12)));
+        filter(x, Biquad::peaking(kCorpusRate, shared.log_uniform(80, 2000), shared.uniform(0.7, 4),
+                                  shared.uniform(-6, 12)));
         const int tones = shared.between(0, 3);
         for (int i = 0; i < tones; ++i) {
-            add(x, harmonics(n, shared.log_uniform(60, 900), 0.02, 2, -9.0, shared), static_cast<float>(shared.uniform(0.01, 0.12)));
+            add(x, harmonics(n, shared.log_uniform(60, 900), 0.02, 2, -9.0, shared),
+                static_cast<float>(shared.uniform(0.01, 0.12)));
         }
         modulate(x, slow_curve(n, 2.0, 1.0, shared));
     } else if (kind == "hum") {
-        x = harmonics(n, shared.chance(0.5) ? 50.0 : 60.0, 0.002, shared.between(3, 14), shared.uniform(-9, -3), shared);
+        x = harmonics(n, shared.chance(0.5) ? 50.0 : 60.0, 0.002, shared.between(3, 14),
+                      shared.uniform(-9, -3), shared);
         add(x, noise(n, rng), static_cast<float>(shared.log_uniform(0.003, 0.1)));
     } else if (kind == "machine") {
         const double rate = shared.log_uniform(1.5, 30.0);
@@ -127,20 +135,25 @@ std::vector<float> channel_of(const std::string& kind, std::size_t n, Rng& rng, 
             const double beat = 0.5 + 0.5 * std::sin(kTwoPi * rate * static_cast<double>(i) / kCorpusRate);
             x[i] *= static_cast<float>(1.0 - depth + depth * std::pow(beat, sharp));
         }
-        add(x, harmonics(n, shared.log_uniform(25, 400), 0.15, shared.between(2, 10), shared.uniform(-8, -2), shared),
+        add(x,
+            harmonics(n, shared.log_uniform(25, 400), 0.15, shared.between(2, 10), shared.uniform(-8, -2),
+                      shared),
             static_cast<float>(shared.log_uniform(0.005, 0.2)));
     } else {  // bangs: single blows, clicks and rattles
         x.assign(n, 0.0F);
-        const int count = 1 + static_cast<int>(static_cast<double>(n) / kCorpusRate * shared.log_uniform(0.2, 4.0));
+        const int count =
+            1 + static_cast<int>(static_cast<double>(n) / kCorpusRate * shared.log_uniform(0.2, 4.0));
         for (int b = 0; b < count; ++b) {
             const std::size_t at = shared.below(n);
             const double gain = shared.log_uniform(0.2, 2.0);
             const double decay = shared.log_uniform(8, 400);
-            BiquadFilter body(Biquad::band_pass(kCorpusRate, shared.log_uniform(60, 6000), shared.uniform(0.5, 8)));
+            BiquadFilter body(
+                Biquad::band_pass(kCorpusRate, shared.log_uniform(60, 6000), shared.uniform(0.5, 8)));
             const auto length = std::min(n - at, static_cast<std::size_t>(7.0 / decay * kCorpusRate));
             const auto step = static_cast<float>(std::exp(-decay / kCorpusRate));
             auto envelope = static_cast<float>(gain);
-            for (std::size_t i = 0; i < length; ++i, envelope *= step) x[at + i] += body.step(envelope * rng.noise());
+            for (std::size_t i = 0; i < length; ++i, envelope *= step)
+                x[at + i] += body.step(envelope * rng.noise());
         }
     }
     return x;
@@ -149,7 +162,8 @@ std::vector<float> channel_of(const std::string& kind, std::size_t n, Rng& rng, 
 }  // namespace
 
 const std::vector<std::string>& synthetic_ambiences() {
-    static const std::vector<std::string> kinds = {"wind", "traffic", "rain", "ventilation", "hum", "machine", "bangs"};
+    static const std::vector<std::string> kinds = {"wind", "traffic", "rain", "ventilation",
+                                                   "hum",  "machine", "bangs"};
     return kinds;
 }
 

@@ -32,7 +32,8 @@ LossSums loss_sums(const Mix& mix) {
     float* mixture = sums.mixture.data_ptr<float>();
     float* cross = sums.cross.data_ptr<float>();
     const auto top = std::min<std::size_t>(
-        kModelBins, static_cast<std::size_t>(mix.bandwidth_hz >= 20000 ? kModelBins : mix.bandwidth_hz * kModelFft / kModelRate));
+        kModelBins, static_cast<std::size_t>(
+                        mix.bandwidth_hz >= 20000 ? kModelBins : mix.bandwidth_hz * kModelFft / kModelRate));
     double total = 0.0;
     const bool mono = mix.mix[0] == mix.mix[1];
     for (std::size_t c = 0; c < (mono ? 1U : 2U); ++c) {

@@ -11,7 +11,8 @@ namespace rivlen::learn {
 [[nodiscard]] torch::Tensor features_of(const Stereo& mix);
 
 // The loss compares compressed spectra bin by bin: with mixture X, stem S and mask M (equal within a band),
-//   (|M X|^.5 - |S|^.5)^2 + 0.5 | (M X)^(.5) - S^(.5) |^2     (compressed magnitude, compressed complex value)
+//   (|M X|^.5 - |S|^.5)^2 + 0.5 | (M X)^(.5) - S^(.5) |^2     (compressed magnitude, compressed complex
+//   value)
 // = 1.5 M |X| + 1.5 |S| - sqrt(M) sqrt(|X| |S|) (2 + cos(angle between X and S)),
 // so that a band needs only two sums over its bins, and no tensor of the size of the spectrum is ever made.
 struct LossSums {

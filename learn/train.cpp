@@ -28,13 +28,15 @@ double seconds_since(Clock::time_point start) {
 }
 
 std::uint64_t clip_seed(std::uint64_t run_seed, std::int64_t step, int clip) {
-    Rng rng(run_seed * 0x100000001B3ULL + static_cast<std::uint64_t>(step) * 4096 + static_cast<std::uint64_t>(clip));
+    Rng rng(run_seed * 0x100000001B3ULL + static_cast<std::uint64_t>(step) * 4096 +
+            static_cast<std::uint64_t>(clip));
     return rng.bits();
 }
 
-// One worker's share of a step: mixes, forward, backward. Gradients stay in the worker's own copy of the network.
-double work(SeparationNetwork& network, const Mixer& mixer, const TrainOptions& options, std::int64_t step, int first,
-            int count) {
+// One worker's share of a step: mixes, forward, backward. Gradients stay in the worker's own copy of the
+// network.
+double work(SeparationNetwork& network, const Mixer& mixer, const TrainOptions& options, std::int64_t step,
+            int first, int count) {
     at::set_num_threads(1);  // per thread: OpenMP keeps this setting for each thread apart
     std::vector<torch::Tensor> features;
     std::vector<LossSums> sums;
@@ -145,13 +147,16 @@ Status train(const TrainOptions& options) {
     for (int w = 0; w < options.workers; ++w) replicas.emplace_back(options.spec);
     std::vector<torch::optim::OptimizerParamGroup> groups;
     groups.emplace_back(network->parameters());
-    torch::optim::AdamW optimizer(groups, torch::optim::AdamWOptions(options.learning_rate).weight_decay(options.weight_decay));
+    torch::optim::AdamW optimizer(
+        groups, torch::optim::AdamWOptions(options.learning_rate).weight_decay(options.weight_decay));
 
     Progress progress;
-    if (fs::exists(options.run / "checkpoint.pt")) progress = load_checkpoint(options.run, network, average, optimizer);
+    if (fs::exists(options.run / "checkpoint.pt"))
+        progress = load_checkpoint(options.run, network, average, optimizer);
     const bool fresh_log = !fs::exists(options.run / "log.csv");
     std::ofstream log(options.run / "log.csv", std::ios::app);
-    if (fresh_log) log << "step,hours,mix_hours,loss,learning_rate,dialogue_db,music_db,ambience_db,dry_voice_db\n";
+    if (fresh_log)
+        log << "step,hours,mix_hours,loss,learning_rate,dialogue_db,music_db,ambience_db,dry_voice_db\n";
 
     const auto session_start = Clock::now();
     const double hours_before = progress.hours;
@@ -163,7 +168,8 @@ Status train(const TrainOptions& options) {
             int first = 0;
             for (std::size_t w = 0; w < replicas.size(); ++w) {
                 const int left = options.clips - first;
-                const int share = (left + static_cast<int>(replicas.size() - w) - 1) / static_cast<int>(replicas.size() - w);
+                const int share = (left + static_cast<int>(replicas.size() - w) - 1) /
+                                  static_cast<int>(replicas.size() - w);
                 copy_weights(network, replicas[w]);
                 threads.emplace_back([&, w, first, share] {
                     losses[w] = work(replicas[w], mixer, options, progress.step, first, share);
@@ -187,7 +193,8 @@ Status train(const TrainOptions& options) {
         {
             const torch::NoGradGuard no_grad;
             // Early on, a long memory would keep the random start in the average.
-            const double keep = std::min(options.average, (1.0 + static_cast<double>(progress.step)) / (10.0 + static_cast<double>(progress.step)));
+            const double keep = std::min(options.average, (1.0 + static_cast<double>(progress.step)) /
+                                                              (10.0 + static_cast<double>(progress.step)));
             auto averaged = average->parameters();
             const auto now = network->parameters();
             for (std::size_t i = 0; i < averaged.size(); ++i) averaged[i].mul_(keep).add_(now[i], 1.0 - keep);
@@ -197,31 +204,45 @@ Status train(const TrainOptions& options) {
         smooth_loss = smooth_loss == 0.0 ? loss : 0.98 * smooth_loss + 0.02 * loss;
         ++progress.step;
         progress.hours = hours_before + seconds_since(session_start) / 3600.0;
-        const double mix_hours = static_cast<double>(progress.step) * options.clips * options.clip_seconds / 3600.0;
+        const double mix_hours =
+            static_cast<double>(progress.step) * options.clips * options.clip_seconds / 3600.0;
 
-        const bool last = progress.step == options.steps || seconds_since(session_start) / 3600.0 > options.max_hours;
+        const bool last =
+            progress.step == options.steps || seconds_since(session_start) / 3600.0 > options.max_hours;
         const bool evaluated = last || progress.step % options.evaluate_every == 0;
         if (evaluated) {
             average->eval();
             std::vector<Figures> figures;
-            for (const auto& mix : eval_set.mixes) figures.push_back(figures_of(mix, apply_masks(network_masks(average, mix), mix)));
+            for (const auto& mix : eval_set.mixes)
+                figures.push_back(figures_of(mix, apply_masks(network_masks(average, mix), mix)));
             const auto gains = mean_gains(figures);
-            log << fmt::format("{},{:.4f},{:.3f},{:.5f},{:.6f},{:.2f},{:.2f},{:.2f},{:.2f}\n", progress.step, progress.hours,
-                               mix_hours, smooth_loss, rate, gains[0], gains[1], gains[2], gains[3]);
-            options.log(fmt::format("step {} {:.2f} h loss {:.4f}: dialogue {:.2f} music {:.2f} ambience {:.2f} dry {:.2f} dB",
-                                    progress.step, progress.hours, smooth_loss, gains[0], gains[1], gains[2], gains[3]));
-            if (auto status = write_text_file(options.run / "validation.json", summary_json(figures)); !status) return status;
+            log << fmt::format("{},{:.4f},{:.3f},{:.5f},{:.6f},{:.2f},{:.2f},{:.2f},{:.2f}\n", progress.step,
+                               progress.hours, mix_hours, smooth_loss, rate, gains[0], gains[1], gains[2],
+                               gains[3]);
+            options.log(fmt::format(
+                "step {} {:.2f} h loss {:.4f}: dialogue {:.2f} music {:.2f} ambience {:.2f} dry {:.2f} dB",
+                progress.step, progress.hours, smooth_loss, gains[0], gains[1], gains[2], gains[3]));
+            if (auto status = write_text_file(options.run / "validation.json", summary_json(figures));
+                !status)
+                return status;
         } else if (progress.step % 20 == 0) {
-            log << fmt::format("{},{:.4f},{:.3f},{:.5f},{:.6f},,,,\n", progress.step, progress.hours, mix_hours, smooth_loss, rate);
+            log << fmt::format("{},{:.4f},{:.3f},{:.5f},{:.6f},,,,\n", progress.step, progress.hours,
+                               mix_hours, smooth_loss, rate);
         }
         log.flush();
         if (last || progress.step % options.save_every == 0) {
             save_checkpoint(options.run, network, average, optimizer, progress);
-            const nlohmann::json record = {{"steps", progress.step}, {"hours", progress.hours}, {"mix_hours", mix_hours},
-                                           {"clips", options.clips}, {"clip_seconds", options.clip_seconds},
-                                           {"learning_rate", options.learning_rate}, {"seed", options.seed},
-                                           {"loss", smooth_loss}, {"workers", options.workers}};
-            auto status = save_network(average, options.run / "model.safetensors", {{"training", record.dump()}});
+            const nlohmann::json record = {{"steps", progress.step},
+                                           {"hours", progress.hours},
+                                           {"mix_hours", mix_hours},
+                                           {"clips", options.clips},
+                                           {"clip_seconds", options.clip_seconds},
+                                           {"learning_rate", options.learning_rate},
+                                           {"seed", options.seed},
+                                           {"loss", smooth_loss},
+                                           {"workers", options.workers}};
+            auto status =
+                save_network(average, options.run / "model.safetensors", {{"training", record.dump()}});
             if (!status) return status;
         }
         if (last) break;

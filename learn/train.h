@@ -16,22 +16,22 @@ struct TrainOptions {
     std::filesystem::path corpus;
     std::filesystem::path run;  // folder of this run: checkpoint, weights, log.csv
     NetworkSpec spec;
-    int workers = 1;            // threads, each with a share of the batch
-    int clips = 6;              // a step, over all workers
+    int workers = 1;  // threads, each with a share of the batch
+    int clips = 6;    // a step, over all workers
     double clip_seconds = 3.0;
     std::int64_t steps = 2000;  // the learning rate has decayed to nothing by then
     double learning_rate = 2e-3;
     double weight_decay = 0.01;
     int warmup_steps = 100;
     double clip_norm = 1.0;
-    double average = 0.995;     // of the weights that are saved and evaluated
+    double average = 0.995;  // of the weights that are saved and evaluated
     int save_every = 100;
     int evaluate_every = 500;
     int evaluate_per_kind = 2;
     std::uint64_t seed = 1;
-    double max_hours = 1e9;     // stops (with a checkpoint) after this time
+    double max_hours = 1e9;            // stops (with a checkpoint) after this time
     std::filesystem::path start_from;  // weights to begin with; empty: random
-    bool bf16 = false;          // matrix products in bfloat16
+    bool bf16 = false;                 // matrix products in bfloat16
     std::function<void(const std::string&)> log;
 };
 

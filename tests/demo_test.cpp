@@ -31,9 +31,11 @@ std::vector<float> joined(const fs::path& path) {
 // One split for all tests of this file.
 const Scratch& split_demo() {
     static const Scratch scratch;
-    static const int code = run("split '" + (kRoot / "demo/tide-mill.mov").string() + "' -o '" + (scratch / "out").string() + "' --work '" +
-                                (scratch / "work").string() + "' --engine '" RIVLEN_ENGINE_FILE "' --model '" +
-                                (kRoot / "models/quick.safetensors").string() + "' --kept --json > '" + (scratch / "report.json").string() + "'");
+    static const int code =
+        run("split '" + (kRoot / "demo/tide-mill.mov").string() + "' -o '" + (scratch / "out").string() +
+            "' --work '" + (scratch / "work").string() + "' --engine '" RIVLEN_ENGINE_FILE "' --model '" +
+            (kRoot / "models/quick.safetensors").string() + "' --kept --json > '" +
+            (scratch / "report.json").string() + "'");
     EXPECT_EQ(code, 0);
     return scratch;
 }
@@ -49,7 +51,8 @@ TEST(Demo, EveryStemIsBetterThanTheMix) {
         const auto stem = joined(scratch / ("out/tide-mill " + name + ".wav"));
         ASSERT_EQ(stem.size(), truth.size());
         const double gain = si_sdr_db(stem, truth) - si_sdr_db(mix, truth);
-        std::printf("%-9s SI-SDR %6.2f dB, gain over the mix %5.2f dB\n", name.c_str(), si_sdr_db(stem, truth), gain);
+        std::printf("%-9s SI-SDR %6.2f dB, gain over the mix %5.2f dB\n", name.c_str(),
+                    si_sdr_db(stem, truth), gain);
         EXPECT_GE(gain, least_gain_db[s]) << name;
     }
 }
@@ -64,7 +67,8 @@ TEST(Demo, ReportAndSum) {
 
 TEST(Demo, ExitCodesTellWhatWentWrong) {
     const Scratch& scratch = split_demo();
-    const std::string out = " -o '" + (scratch / "other").string() + "' --work '" + (scratch / "work").string() + "' 2>/dev/null";
+    const std::string out =
+        " -o '" + (scratch / "other").string() + "' --work '" + (scratch / "work").string() + "' 2>/dev/null";
     EXPECT_EQ(run("split /nowhere/x.wav" + out), 4);
     EXPECT_EQ(run("split '" + (kRoot / "README.md").string() + "'" + out), 3);
     EXPECT_EQ(run("split --format nonsense x.wav" + out), 2);

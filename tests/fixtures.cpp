@@ -39,8 +39,10 @@ std::vector<float> noise(std::size_t frames, unsigned seed) {
 }
 
 void write_wav(const fs::path& path, const Channels& channels, int sample_rate) {
-    auto writer = SoundFileWriter::create(path, SoundFormat::WavFloat, sample_rate, static_cast<int>(channels.size()));
-    if (!writer || !writer->write(channels) || !writer->commit()) throw std::runtime_error("cannot write " + path.string());
+    auto writer =
+        SoundFileWriter::create(path, SoundFormat::WavFloat, sample_rate, static_cast<int>(channels.size()));
+    if (!writer || !writer->write(channels) || !writer->commit())
+        throw std::runtime_error("cannot write " + path.string());
 }
 
 Channels read_wav(const fs::path& path) {
@@ -51,7 +53,9 @@ Channels read_wav(const fs::path& path) {
 
 Source noise_source(const Scratch& scratch, int sample_rate, int channels, double seconds) {
     Channels sound;
-    for (int c = 0; c < channels; ++c) sound.push_back(noise(static_cast<std::size_t>(seconds * sample_rate), 7U + static_cast<unsigned>(c)));
+    for (int c = 0; c < channels; ++c)
+        sound.push_back(
+            noise(static_cast<std::size_t>(seconds * sample_rate), 7U + static_cast<unsigned>(c)));
     const auto path = scratch / fmt::format("noise-{}-{}.wav", sample_rate, channels);
     write_wav(path, sound, sample_rate);
     auto source = Source::bring_in(path, scratch.folder());
@@ -77,7 +81,8 @@ MaskMap random_map(const Scratch& scratch, const Source& source) {
     }
     const auto path = scratch / "random.map";
     auto writer = MaskMapWriter::create(path, {source.hash(), "random", frames});
-    if (!writer || !writer->write(0, masks) || !writer->commit()) throw std::runtime_error("cannot write map");
+    if (!writer || !writer->write(0, masks) || !writer->commit())
+        throw std::runtime_error("cannot write map");
     auto map = MaskMap::open(path, source.hash());
     if (!map) throw std::runtime_error(map.error().message);
     return std::move(*map);

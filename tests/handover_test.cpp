@@ -37,7 +37,8 @@ TEST(Export, FilesAddUpToTheSource) {
     std::vector<float> original(source.frames());
     for (int c = 0; c < 2; ++c) {
         source.read(c, 0, original);
-        for (std::size_t i = 0; i < original.size(); ++i) ASSERT_NEAR(sum[static_cast<std::size_t>(c)][i], original[i], 3.1e-6F);
+        for (std::size_t i = 0; i < original.size(); ++i)
+            ASSERT_NEAR(sum[static_cast<std::size_t>(c)][i], original[i], 3.1e-6F);
     }
     // Neutral settings keep everything: the mix is the source itself.
     EXPECT_EQ(test::read_wav(report->files[4].path)[1], original);
@@ -79,8 +80,8 @@ TEST(Export, CancelLeavesNoFile) {
 
 class Putback : public testing::TestWithParam<const char*> {};
 
-// Picture packets identical, sound in place to the sample, timecode kept: checked by put_back itself and, from outside,
-// by ffprobe and ffmpeg.
+// Picture packets identical, sound in place to the sample, timecode kept: checked by put_back itself and,
+// from outside, by ffprobe and ffmpeg.
 TEST_P(Putback, PictureUntouchedAndSoundInPlace) {
     const Scratch scratch;
     test::Channels sound = {test::noise(44 * 48000, 11), test::noise(44 * 48000, 12)};

@@ -20,7 +20,9 @@ TEST(Rng, SameSeedSameDraws) {
 // A tone of 3 kHz: the measured bandwidth is its place, to within the root-Hann window's skirt at -60 dB.
 TEST(Measure, BandwidthLevelAndDc) {
     std::vector<float> x(48000);
-    for (std::size_t i = 0; i < x.size(); ++i) x[i] = 0.05F + static_cast<float>(0.2 * std::sin(2 * M_PI * 3000.0 * static_cast<double>(i) / 48000.0));
+    for (std::size_t i = 0; i < x.size(); ++i)
+        x[i] =
+            0.05F + static_cast<float>(0.2 * std::sin(2 * M_PI * 3000.0 * static_cast<double>(i) / 48000.0));
     const auto m = measure(x, 48000);
     EXPECT_NEAR(m.bandwidth_hz, 3000, 1000);
     EXPECT_NEAR(m.dc, 0.05, 1e-3);

@@ -30,12 +30,14 @@ void raw_wav(const std::filesystem::path& path, const std::vector<float>& sample
     sf_close(file);
 }
 
-// Every kind of input that cannot be used: a sentence that names the file and says what to do, and nothing left behind.
+// Every kind of input that cannot be used: a sentence that names the file and says what to do, and nothing
+// left behind.
 void expect_refused(const Scratch& scratch, const std::filesystem::path& path, ErrorKind kind) {
     auto source = Source::bring_in(path, scratch / "work");
     ASSERT_FALSE(source.ok()) << path;
     EXPECT_EQ(source.error().kind, kind) << source.error().message;
-    EXPECT_NE(source.error().message.find(path.filename().string()), std::string::npos) << source.error().message;
+    EXPECT_NE(source.error().message.find(path.filename().string()), std::string::npos)
+        << source.error().message;
     EXPECT_EQ(source.error().message.back(), '.');
     EXPECT_EQ(scratch.leftovers(), 0);
 }
@@ -59,7 +61,8 @@ TEST(BadInput, EachIsRefusedWithASentence) {
 TEST(BadInput, PictureWithoutSoundIsRefused) {
     const Scratch scratch;
     const auto path = scratch / "silent.mov";
-    const std::string command = "ffmpeg -v error -i '" + kDemo.string() + "' -an -c copy -t 1 '" + path.string() + "'";
+    const std::string command =
+        "ffmpeg -v error -i '" + kDemo.string() + "' -an -c copy -t 1 '" + path.string() + "'";
     ASSERT_EQ(std::system(command.c_str()), 0);  // NOLINT
     expect_refused(scratch, path, ErrorKind::BadInput);
 }
@@ -92,7 +95,8 @@ TEST(BadInput, ATruncatedFileGivesWhatIsThereAndSaysSo) {
     const Scratch scratch;
     const auto path = scratch / "cut.mov";
     // The index of a MOV made for streaming stands in front: the rest can be cut off.
-    const std::string command = "ffmpeg -v error -i '" + kDemo.string() + "' -c copy -movflags faststart '" + path.string() + "'";
+    const std::string command =
+        "ffmpeg -v error -i '" + kDemo.string() + "' -c copy -movflags faststart '" + path.string() + "'";
     ASSERT_EQ(std::system(command.c_str()), 0);  // NOLINT
     std::filesystem::resize_file(path, std::filesystem::file_size(path) / 2);
     auto source = Source::bring_in(path, scratch / "work");
@@ -158,7 +162,8 @@ TEST(SoundFile, EveryFormatComesBack) {
     const Scratch scratch;
     const test::Channels sound = {test::noise(4800, 3), test::noise(4800, 4)};
     for (const auto format : {SoundFormat::WavFloat, SoundFormat::Wav24, SoundFormat::Flac24}) {
-        const auto path = scratch / (std::string("x") + std::to_string(static_cast<int>(format)) + extension_of(format));
+        const auto path =
+            scratch / (std::string("x") + std::to_string(static_cast<int>(format)) + extension_of(format));
         auto writer = SoundFileWriter::create(path, format, 48000, 2);
         ASSERT_TRUE(writer.ok());
         ASSERT_TRUE(writer->write(sound).ok());
@@ -182,7 +187,8 @@ TEST(SoundFile, AnUnwritableFolderIsNamed) {
 // A sine keeps its level and phase through the converter: compared with the same sine made at the new rate.
 TEST(Resample, SineStaysInPlace) {
     std::vector<float> in(44100);
-    for (std::size_t i = 0; i < in.size(); ++i) in[i] = static_cast<float>(0.5 * std::sin(2 * M_PI * 997.0 * static_cast<double>(i) / 44100.0));
+    for (std::size_t i = 0; i < in.size(); ++i)
+        in[i] = static_cast<float>(0.5 * std::sin(2 * M_PI * 997.0 * static_cast<double>(i) / 44100.0));
     const auto out = resample(in, 44100, 48000);
     ASSERT_EQ(out.size(), 48000U);
     for (std::size_t i = 4000; i < 44000; ++i) {
@@ -190,8 +196,8 @@ TEST(Resample, SineStaysInPlace) {
     }
 }
 
-// SMPTE ST 12-1: at 29.97 drop-frame, numbers 00 and 01 are left out each minute but the tenth ones; after one hour
-// the count stands at 107892 frames.
+// SMPTE ST 12-1: at 29.97 drop-frame, numbers 00 and 01 are left out each minute but the tenth ones; after
+// one hour the count stands at 107892 frames.
 TEST(Timecode, DropFrameOfSt12) {
     const FrameRate ntsc{30000, 1001};
     EXPECT_EQ(format_timecode(1799, ntsc, true), "00:00:59;29");

@@ -38,7 +38,8 @@ class Hand {
 
 struct Playing {
     Scratch scratch;
-    std::shared_ptr<const Source> source = std::make_shared<const Source>(test::noise_source(scratch, 48000, 2, 3.0));
+    std::shared_ptr<const Source> source =
+        std::make_shared<const Source>(test::noise_source(scratch, 48000, 2, 3.0));
     std::shared_ptr<const MaskMap> map = std::make_shared<const MaskMap>(test::random_map(scratch, *source));
     Player player;
     Playing() {
@@ -71,14 +72,16 @@ TEST(Player, KeptAndRemovedAddUpToTheSource) {
     }
     Playing p;
     const auto samples = p.source->samples();
-    for (std::size_t i = 400; i < 9600 * 2; ++i) ASSERT_NEAR(heard[0][i] + heard[1][i], samples[i], 1e-6F) << i;
+    for (std::size_t i = 400; i < 9600 * 2; ++i)
+        ASSERT_NEAR(heard[0][i] + heard[1][i], samples[i], 1e-6F) << i;
 }
 
 // A sine makes every gap and click visible as a jump between neighbours.
 TEST(Player, SwitchingAndLoopingLeaveNoGap) {
     const Scratch scratch;
     std::vector<float> sine(48000 * 2);
-    for (std::size_t i = 0; i < sine.size(); ++i) sine[i] = static_cast<float>(0.3 * std::sin(2 * M_PI * 200.0 * static_cast<double>(i) / 48000.0));
+    for (std::size_t i = 0; i < sine.size(); ++i)
+        sine[i] = static_cast<float>(0.3 * std::sin(2 * M_PI * 200.0 * static_cast<double>(i) / 48000.0));
     test::write_wav(scratch / "sine.wav", {sine}, 48000);
     auto source = Source::bring_in(scratch / "sine.wav", scratch.folder());
     ASSERT_TRUE(source.ok());
@@ -91,14 +94,16 @@ TEST(Player, SwitchingAndLoopingLeaveNoGap) {
     player.play();
     Hand hand(player);
     std::vector<float> heard;
-    for (const auto monitor : {Monitor::Kept, Monitor::Source, Monitor::Removed, Monitor::Source, Monitor::Dialogue, Monitor::Source}) {
+    for (const auto monitor : {Monitor::Kept, Monitor::Source, Monitor::Removed, Monitor::Source,
+                               Monitor::Dialogue, Monitor::Source}) {
         player.set_monitor(monitor);
         const auto part = hand.take(6000);
         heard.insert(heard.end(), part.begin(), part.end());
     }
     ASSERT_GT(heard.size(), 60000U);
     float worst = 0;
-    for (std::size_t i = 4; i < heard.size(); i += 2) worst = std::max(worst, std::abs(heard[i] - heard[i - 2]));
+    for (std::size_t i = 4; i < heard.size(); i += 2)
+        worst = std::max(worst, std::abs(heard[i] - heard[i - 2]));
     // The sine's own steepest step is 0.3 * 2 pi * 200 / 48000 = 0.0079; a hard cut would jump by up to 0.6.
     EXPECT_LT(worst, 0.03F);
 }
@@ -118,7 +123,8 @@ TEST(Player, AChangeIsHeardWithinFiftyMilliseconds) {
     for (std::size_t i = 0; i < after.size(); ++i) {
         if (std::abs(after[i]) > 0.02F) last = i / 2;
     }
-    // Three ready blocks and the window's own length: the change itself begins within 32 ms, and is done at 85 ms.
+    // Three ready blocks and the window's own length: the change itself begins within 32 ms, and is done at
+    // 85 ms.
     EXPECT_LT(static_cast<double>(last) / 48.0, 85.0);
     float half = 0;
     for (std::size_t i = 0; i < after.size(); i += 2) {

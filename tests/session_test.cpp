@@ -14,7 +14,12 @@ Session example(const std::filesystem::path& folder) {
     Session session;
     session.items.push_back({folder / "take.wav", "abc", {}, LoopRange{100, 5000}, false});
     session.items.push_back({"/elsewhere/other.mov", "", {}, {}, true});
-    session.items[0].settings.stems[2] = {.isolation_percent = 35, .floor_db = -18, .floor_on = true, .gain_db = -3.5, .mute = true, .solo = true};
+    session.items[0].settings.stems[2] = {.isolation_percent = 35,
+                                          .floor_db = -18,
+                                          .floor_on = true,
+                                          .gain_db = -3.5,
+                                          .mute = true,
+                                          .solo = true};
     session.current = 1;
     session.monitor = Monitor::Removed;
     session.level_match = false;
@@ -58,9 +63,12 @@ TEST(Session, ANewerFormIsRefusedWithASentence) {
 }
 
 TEST(Session, NonsenseIsRefusedOrBroughtIntoRange) {
-    for (const char* text : {"", "{", "[]", "12", R"({"rivlen_session":"x"})"}) EXPECT_FALSE(session_from_json(text, {}).ok()) << text;
-    auto session = session_from_json(R"({"rivlen_session":1,"current":77,"monitor":5,"recordings":[{"path":3,"stems":{"music":
-        {"isolation_percent":1e9,"floor_db":"x","gain_db":-1e9}},"loop_frames":[9,3]}, 4]})", "/f");
+    for (const char* text : {"", "{", "[]", "12", R"({"rivlen_session":"x"})"})
+        EXPECT_FALSE(session_from_json(text, {}).ok()) << text;
+    auto session = session_from_json(
+        R"({"rivlen_session":1,"current":77,"monitor":5,"recordings":[{"path":3,"stems":{"music":
+        {"isolation_percent":1e9,"floor_db":"x","gain_db":-1e9}},"loop_frames":[9,3]}, 4]})",
+        "/f");
     ASSERT_TRUE(session.ok());
     ASSERT_EQ(session->items.size(), 1U);
     EXPECT_EQ(session->current, 0);

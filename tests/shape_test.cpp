@@ -14,10 +14,13 @@ using test::Scratch;
 test::Channels rendered(const Source& source, const MaskMap& map, const BandRecipe& recipe) {
     test::Channels out(static_cast<std::size_t>(source.channels()));
     const std::array recipes = {recipe};
-    const Status status = render(source, map, recipes, 0, static_cast<std::int64_t>(source.frames()), {}, [&](std::int64_t, auto blocks) {
-        for (std::size_t c = 0; c < out.size(); ++c) out[c].insert(out[c].end(), blocks[0][c].begin(), blocks[0][c].end());
-        return Status{};
-    });
+    const Status status =
+        render(source, map, recipes, 0, static_cast<std::int64_t>(source.frames()), {},
+               [&](std::int64_t, auto blocks) {
+                   for (std::size_t c = 0; c < out.size(); ++c)
+                       out[c].insert(out[c].end(), blocks[0][c].begin(), blocks[0][c].end());
+                   return Status{};
+               });
     EXPECT_TRUE(status.ok());
     return out;
 }
@@ -35,7 +38,8 @@ TEST(Shaper, NeutralStemsAddUpToTheSource) {
             const Scratch scratch;
             const auto source = test::noise_source(scratch, rate, channels, 1.3);
             const auto map = test::random_map(scratch, source);
-            EXPECT_LT(measure_sum_dbfs(source, map, 0, static_cast<std::int64_t>(source.frames())), -110.0) << rate << " " << channels;
+            EXPECT_LT(measure_sum_dbfs(source, map, 0, static_cast<std::int64_t>(source.frames())), -110.0)
+                << rate << " " << channels;
         }
     }
 }

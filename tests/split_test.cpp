@@ -21,12 +21,14 @@ TEST(Stft, SynthesisReturnsTheSignal) {
         const auto signal = test::noise(20000, 5);
         const auto back = synthesise(stft, analyse(stft, signal), signal.size());
         float worst = 0;
-        for (std::size_t i = 0; i < signal.size(); ++i) worst = std::max(worst, std::abs(back[i] - signal[i]));
+        for (std::size_t i = 0; i < signal.size(); ++i)
+            worst = std::max(worst, std::abs(back[i] - signal[i]));
         EXPECT_LT(worst, 3e-7F) << size;
     }
 }
 
-// The transform of a centred cosine under a known window, worked by hand: |X[k]| = amplitude / 2 * sum of the window.
+// The transform of a centred cosine under a known window, worked by hand: |X[k]| = amplitude / 2 * sum of the
+// window.
 TEST(Stft, CosineHasItsAmplitude) {
     Stft stft(1024);
     std::vector<float> x(1024);
@@ -128,7 +130,8 @@ class NeighbourSeparator : public Separator {
             for (std::size_t t = 0; t < frames; ++t) {
                 for (std::size_t b = 0; b < kBands; ++b) {
                     float sum = 0;
-                    for (std::size_t k = t > 9 ? t - 9 : 0; k < std::min(frames, t + 10); ++k) sum += features[k * kFeatures + b];
+                    for (std::size_t k = t > 9 ? t - 9 : 0; k < std::min(frames, t + 10); ++k)
+                        sum += features[k * kFeatures + b];
                     const float a = 0.5F + 0.49F * std::sin(sum);
                     out[t * kMaskRow + b] = a;
                     for (std::size_t s = 1; s < kStems; ++s) out[t * kMaskRow + s * kBands + b] = (1 - a) / 3;
@@ -138,7 +141,9 @@ class NeighbourSeparator : public Separator {
         }
     };
     [[nodiscard]] const ModelFacts& model() const override { return facts_; }
-    [[nodiscard]] std::unique_ptr<MaskWorker> make_worker() const override { return std::make_unique<Worker>(); }
+    [[nodiscard]] std::unique_ptr<MaskWorker> make_worker() const override {
+        return std::make_unique<Worker>();
+    }
 
   private:
     ModelFacts facts_{"neighbour", "0", 4, {}};
@@ -161,7 +166,8 @@ TEST(Split, ChunksAndWorkersLeaveNoTrace) {
         ASSERT_EQ(whole.size(), one.size());
         int worst = 0;
         for (std::size_t i = 4096; i < whole.size(); ++i) {
-            worst = std::max(worst, std::abs(static_cast<int>(static_cast<std::uint8_t>(whole[i])) - static_cast<int>(static_cast<std::uint8_t>(one[i]))));
+            worst = std::max(worst, std::abs(static_cast<int>(static_cast<std::uint8_t>(whole[i])) -
+                                             static_cast<int>(static_cast<std::uint8_t>(one[i]))));
         }
         EXPECT_LE(worst, 1) << rate;  // one code is a quarter of a decibel
     }

@@ -84,7 +84,8 @@ class WindowTest : public QObject {
         for (int x = 150; x > 60; x -= 10) QTest::mouseMove(rail, {x, 15});
         QTest::mouseRelease(rail, Qt::LeftButton, {}, {60, 15});
         QVERIFY(settings().stems[0].isolation_percent < 60);
-        QCOMPARE(window_->document().undo_stack().count(), std::min(count, window_->document().undo_stack().index() - 1) + 1);
+        QCOMPARE(window_->document().undo_stack().count(),
+                 std::min(count, window_->document().undo_stack().index() - 1) + 1);
         QTest::keyClick(rail, Qt::Key_Backspace);
         QCOMPARE(settings().stems[0].isolation_percent, 100.0);
     }
@@ -105,7 +106,8 @@ class WindowTest : public QObject {
         QVERIFY(!window_->document().current_item()->loop_on);
     }
 
-    // What reaches the output while monitors are switched: no silence in between, and the source is the source.
+    // What reaches the output while monitors are switched: no silence in between, and the source is the
+    // source.
     void monitorsSwitchWhilePlaying() {
         auto* output = window_->output().simulated();
         QVERIFY(output != nullptr);
@@ -133,7 +135,8 @@ class WindowTest : public QObject {
         begin -= begin % 2;
         const auto samples = window_->document().source()->samples();
         int equal = 0;
-        for (std::size_t i = 400; i < 6000; ++i) equal += heard[begin + i] == samples[std::size_t{5} * 48000 * 2 + i] ? 1 : 0;
+        for (std::size_t i = 400; i < 6000; ++i)
+            equal += heard[begin + i] == samples[std::size_t{5} * 48000 * 2 + i] ? 1 : 0;
         QVERIFY2(equal > 5000, "the source arrives bit for bit");
         QTest::keyClick(window_.get(), Qt::Key_O);
         QTest::keyClick(window_.get(), Qt::Key_G);
@@ -207,7 +210,9 @@ class WindowTest : public QObject {
     ShapeSettings settings() { return window_->document().current_item()->settings; }
     QString label(const char* name) { return window_->findChild<QLabel*>(name)->text(); }
     bool click_able(const char* name) { return window_->findChild<QToolButton*>(name)->isEnabled(); }
-    void click(const char* name) { QTest::mouseClick(window_->findChild<QToolButton*>(name), Qt::LeftButton); }
+    void click(const char* name) {
+        QTest::mouseClick(window_->findChild<QToolButton*>(name), Qt::LeftButton);
+    }
     std::unique_ptr<test::Scratch> scratch_;
     std::unique_ptr<MainWindow> window_;
 };

@@ -18,8 +18,9 @@ struct LoudnessMeter::State {
 
 LoudnessMeter::LoudnessMeter(int sample_rate, int channels) : state_(std::make_unique<State>()) {
     state_->channels = static_cast<unsigned>(channels);
-    state_->ebur.reset(ebur128_init(state_->channels, static_cast<unsigned long>(sample_rate),
-                                    EBUR128_MODE_I | EBUR128_MODE_LRA | EBUR128_MODE_TRUE_PEAK | EBUR128_MODE_SAMPLE_PEAK));
+    state_->ebur.reset(
+        ebur128_init(state_->channels, static_cast<unsigned long>(sample_rate),
+                     EBUR128_MODE_I | EBUR128_MODE_LRA | EBUR128_MODE_TRUE_PEAK | EBUR128_MODE_SAMPLE_PEAK));
     // One channel heard from two loudspeakers counts twice, as the common practice for mono files has it.
     if (channels == 1) ebur128_set_channel(state_->ebur.get(), 0, EBUR128_DUAL_MONO);
 }
@@ -47,8 +48,10 @@ Loudness LoudnessMeter::result() const {
     double peak = 0.0;
     double true_peak = 0.0;
     for (unsigned c = 0; c < state_->channels; ++c) {
-        if (ebur128_sample_peak(state_->ebur.get(), c, &value) == EBUR128_SUCCESS) peak = std::max(peak, value);
-        if (ebur128_true_peak(state_->ebur.get(), c, &value) == EBUR128_SUCCESS) true_peak = std::max(true_peak, value);
+        if (ebur128_sample_peak(state_->ebur.get(), c, &value) == EBUR128_SUCCESS)
+            peak = std::max(peak, value);
+        if (ebur128_true_peak(state_->ebur.get(), c, &value) == EBUR128_SUCCESS)
+            true_peak = std::max(true_peak, value);
     }
     if (peak > 0.0) loudness.sample_peak_dbfs = 20.0 * std::log10(peak);
     if (true_peak > 0.0) loudness.true_peak_dbtp = 20.0 * std::log10(true_peak);

@@ -8,7 +8,7 @@
 namespace rivlen {
 
 struct Loudness {
-    double integrated_lufs = -120;   // -120 when nothing passes the gate
+    double integrated_lufs = -120;  // -120 when nothing passes the gate
     double range_lu = 0;
     double sample_peak_dbfs = -200;
     double true_peak_dbtp = -200;

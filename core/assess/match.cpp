@@ -16,8 +16,8 @@ constexpr int kLongestSeconds = 60;
 
 }  // namespace
 
-Result<MatchResult> measure_match(const Source& source, const MaskMap* map, const ShapeSettings& settings, std::int64_t first,
-                                  std::int64_t last, const JobControl& job) {
+Result<MatchResult> measure_match(const Source& source, const MaskMap* map, const ShapeSettings& settings,
+                                  std::int64_t first, std::int64_t last, const JobControl& job) {
     MatchResult result;
     result.gain.fill(1.0F);
     result.loudness_lufs.fill(-120.0);
@@ -29,19 +29,21 @@ Result<MatchResult> measure_match(const Source& source, const MaskMap* map, cons
     for (int m = 0; m < kMonitors; ++m) meters.emplace_back(source.sample_rate(), source.channels());
     std::vector<std::vector<float>> original(static_cast<std::size_t>(source.channels()));
     std::vector<std::vector<float>> removed = original;
-    const Status status = render(source, *map, recipes, first, last, job, [&](std::int64_t start, auto blocks) {
-        for (std::size_t c = 0; c < original.size(); ++c) {
-            original[c].resize(blocks[0][c].size());
-            source.read(static_cast<int>(c), start, original[c]);
-            removed[c] = original[c];
-            for (std::size_t i = 0; i < removed[c].size(); ++i) removed[c][i] -= blocks[0][c][i];
-        }
-        meters[static_cast<std::size_t>(Monitor::Source)].add(original);
-        meters[static_cast<std::size_t>(Monitor::Kept)].add(blocks[0]);
-        meters[static_cast<std::size_t>(Monitor::Removed)].add(removed);
-        for (std::size_t s = 0; s < kStems; ++s) meters[static_cast<std::size_t>(Monitor::Dialogue) + s].add(blocks[1 + s]);
-        return Status{};
-    });
+    const Status status =
+        render(source, *map, recipes, first, last, job, [&](std::int64_t start, auto blocks) {
+            for (std::size_t c = 0; c < original.size(); ++c) {
+                original[c].resize(blocks[0][c].size());
+                source.read(static_cast<int>(c), start, original[c]);
+                removed[c] = original[c];
+                for (std::size_t i = 0; i < removed[c].size(); ++i) removed[c][i] -= blocks[0][c][i];
+            }
+            meters[static_cast<std::size_t>(Monitor::Source)].add(original);
+            meters[static_cast<std::size_t>(Monitor::Kept)].add(blocks[0]);
+            meters[static_cast<std::size_t>(Monitor::Removed)].add(removed);
+            for (std::size_t s = 0; s < kStems; ++s)
+                meters[static_cast<std::size_t>(Monitor::Dialogue) + s].add(blocks[1 + s]);
+            return Status{};
+        });
     if (!status) return status.error();
     for (std::size_t m = 0; m < kMonitors; ++m) result.loudness_lufs[m] = meters[m].result().integrated_lufs;
     const double wanted = result.loudness_lufs[0];

@@ -35,15 +35,18 @@ std::array<std::pair<int, int>, kOverviewRows> row_bins(int sample_rate, int fft
 
 int row_band(int row) {
     const double bin = overview_row_hz(row) * kModelFft / kModelRate;
-    return band_of_bin()[static_cast<std::size_t>(std::clamp(static_cast<int>(std::lround(bin)), 0, kModelBins - 1))];
+    return band_of_bin()[static_cast<std::size_t>(
+        std::clamp(static_cast<int>(std::lround(bin)), 0, kModelBins - 1))];
 }
 
 }  // namespace
 
-double overview_row_hz(int row) { return kLowHz * std::pow(kHighHz / kLowHz, static_cast<double>(row) / (kOverviewRows - 1)); }
+double overview_row_hz(int row) {
+    return kLowHz * std::pow(kHighHz / kLowHz, static_cast<double>(row) / (kOverviewRows - 1));
+}
 
-Overview make_overview(const Source& source, const MaskMap* map, std::int64_t first_frame, std::int64_t frames_per_column,
-                       std::size_t columns) {
+Overview make_overview(const Source& source, const MaskMap* map, std::int64_t first_frame,
+                       std::int64_t frames_per_column, std::size_t columns) {
     Overview view;
     view.columns = columns;
     view.level.assign(columns * kOverviewRows, 0);
@@ -70,7 +73,8 @@ Overview make_overview(const Source& source, const MaskMap* map, std::int64_t fi
         const std::int64_t from = first_frame + static_cast<std::int64_t>(c) * frames_per_column;
         const std::int64_t to = std::min(total, from + frames_per_column);
         if (from >= total || to <= 0) continue;
-        // Outline: every sample of narrow columns; wide ones are read in strides that still meet some thousand samples.
+        // Outline: every sample of narrow columns; wide ones are read in strides that still meet some
+        // thousand samples.
         const std::int64_t stride = std::max<std::int64_t>(1, (to - from) / 4096);
         float low = 0.0F;
         float high = 0.0F;
@@ -90,13 +94,16 @@ Overview make_overview(const Source& source, const MaskMap* map, std::int64_t fi
             for (std::size_t ch = 0; ch < channels; ++ch) {
                 source.read(static_cast<int>(ch), centre - stft.fft_size() / 2, time);
                 stft.forward(time, spectrum);
-                for (std::size_t k = 0; k < power.size(); ++k) power[k] += std::norm(spectrum[k]) / static_cast<float>(channels);
+                for (std::size_t k = 0; k < power.size(); ++k)
+                    power[k] += std::norm(spectrum[k]) / static_cast<float>(channels);
             }
-            if (map != nullptr) map->read(static_cast<double>(centre) * kModelRate / source.sample_rate() / kModelHop, masks);
+            if (map != nullptr)
+                map->read(static_cast<double>(centre) * kModelRate / source.sample_rate() / kModelHop, masks);
             std::array<float, kStems> stem_power{};
             for (std::size_t r = 0; r < kOverviewRows; ++r) {
                 float sum = 0.0F;
-                for (int k = ranges[r].first; k < ranges[r].second; ++k) sum += power[static_cast<std::size_t>(k)];
+                for (int k = ranges[r].first; k < ranges[r].second; ++k)
+                    sum += power[static_cast<std::size_t>(k)];
                 auto& level = view.level[c * kOverviewRows + r];
                 level = std::max(level, level_code(sum * full_scale));
                 if (map == nullptr) continue;

@@ -1,4 +1,5 @@
-// FFTW's planner is the one part of it that is not thread-safe: whoever makes or destroys a plan holds this lock.
+// FFTW's planner is the one part of it that is not thread-safe: whoever makes or destroys a plan holds this
+// lock.
 #pragma once
 
 #include <mutex>

@@ -1,4 +1,5 @@
-// Where Rivlen keeps working copies and maps: $RIVLEN_WORK, else $XDG_CACHE_HOME/rivlen, else ~/.cache/rivlen.
+// Where Rivlen keeps working copies and maps: $RIVLEN_WORK, else $XDG_CACHE_HOME/rivlen, else
+// ~/.cache/rivlen.
 #pragma once
 
 #include <filesystem>

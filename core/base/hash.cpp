@@ -12,12 +12,16 @@ struct Hasher::State {
     std::unique_ptr<XXH3_state_t, Deleter> xxh{XXH3_createState()};
 };
 
-Hasher::Hasher() : state_(std::make_unique<State>()) { XXH3_128bits_reset(state_->xxh.get()); }
+Hasher::Hasher() : state_(std::make_unique<State>()) {
+    XXH3_128bits_reset(state_->xxh.get());
+}
 Hasher::Hasher(Hasher&&) noexcept = default;
 Hasher& Hasher::operator=(Hasher&&) noexcept = default;
 Hasher::~Hasher() = default;
 
-void Hasher::add(std::span<const std::byte> bytes) { XXH3_128bits_update(state_->xxh.get(), bytes.data(), bytes.size()); }
+void Hasher::add(std::span<const std::byte> bytes) {
+    XXH3_128bits_update(state_->xxh.get(), bytes.data(), bytes.size());
+}
 
 std::string Hasher::hex() const {
     const XXH128_hash_t hash = XXH3_128bits_digest(state_->xxh.get());

@@ -9,13 +9,15 @@
 namespace rivlen {
 
 struct JobControl {
-    std::function<void(double done_share)> progress;    // 0..1; may be called from any thread
+    std::function<void(double done_share)> progress;  // 0..1; may be called from any thread
     const std::atomic<bool>* cancel = nullptr;
 
     void report(double done_share) const {
         if (progress) progress(done_share);
     }
-    [[nodiscard]] bool cancelled() const { return cancel != nullptr && cancel->load(std::memory_order_relaxed); }
+    [[nodiscard]] bool cancelled() const {
+        return cancel != nullptr && cancel->load(std::memory_order_relaxed);
+    }
     [[nodiscard]] static Error cancelled_error() {
         return make_error(ErrorKind::Cancelled, "Stopped; nothing was written.");
     }

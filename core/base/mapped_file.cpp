@@ -23,8 +23,9 @@ struct Descriptor {
 Result<MappedFile> MappedFile::open(const std::filesystem::path& path) {
     const Descriptor file{::open(path.c_str(), O_RDONLY | O_CLOEXEC)};
     if (file.fd < 0) {
-        return make_error(ErrorKind::NotFound, "Cannot open \"{}\": {}. Check that the file is there and readable.",
-                          path.string(), std::strerror(errno));
+        return make_error(ErrorKind::NotFound,
+                          "Cannot open \"{}\": {}. Check that the file is there and readable.", path.string(),
+                          std::strerror(errno));
     }
     struct stat facts {};
     if (::fstat(file.fd, &facts) != 0 || !S_ISREG(facts.st_mode)) {
@@ -36,8 +37,10 @@ Result<MappedFile> MappedFile::open(const std::filesystem::path& path) {
     const auto size = static_cast<std::size_t>(facts.st_size);
     void* address = ::mmap(nullptr, size, PROT_READ, MAP_SHARED, file.fd, 0);
     if (address == MAP_FAILED) {
-        return make_error(ErrorKind::Io, "Cannot read \"{}\": {}. Close other programs or move the file to a local "
-                          "disk, then try again.", path.string(), std::strerror(errno));
+        return make_error(ErrorKind::Io,
+                          "Cannot read \"{}\": {}. Close other programs or move the file to a local "
+                          "disk, then try again.",
+                          path.string(), std::strerror(errno));
     }
     return MappedFile(static_cast<const std::byte*>(address), size);
 }

@@ -15,19 +15,20 @@ namespace fs = std::filesystem;
 fs::path partial_path(const fs::path& target) {
     static std::atomic<unsigned> counter{0};
     // The extension stays last: libraries that choose a container by name must see the true one.
-    return target.parent_path() / fmt::format(".{}.{}-{}.part{}", target.stem().string(), ::getpid(), ++counter,
-                                              target.extension().string());
+    return target.parent_path() / fmt::format(".{}.{}-{}.part{}", target.stem().string(), ::getpid(),
+                                              ++counter, target.extension().string());
 }
 
 Error write_error(const fs::path& path, int errno_value) {
     if (errno_value == ENOSPC || errno_value == EDQUOT) {
-        return make_error(ErrorKind::DiskFull,
-                          "The disk that holds \"{}\" is full; nothing was written. Free some space or choose "
-                          "another folder, then try again.",
-                          path.parent_path().string());
+        return make_error(
+            ErrorKind::DiskFull,
+            "The disk that holds \"{}\" is full; nothing was written. Free some space or choose "
+            "another folder, then try again.",
+            path.parent_path().string());
     }
-    return make_error(ErrorKind::Io, "Cannot write \"{}\": {}. Check the folder and its permissions.", path.string(),
-                      std::strerror(errno_value));
+    return make_error(ErrorKind::Io, "Cannot write \"{}\": {}. Check the folder and its permissions.",
+                      path.string(), std::strerror(errno_value));
 }
 
 Status publish(const fs::path& partial, const fs::path& target) {
@@ -69,7 +70,8 @@ Result<OutputFile> OutputFile::create(const fs::path& target) {
 }
 
 Status OutputFile::write(std::span<const std::byte> bytes) {
-    if (std::fwrite(bytes.data(), 1, bytes.size(), file_.get()) != bytes.size()) return write_error(target_, errno);
+    if (std::fwrite(bytes.data(), 1, bytes.size(), file_.get()) != bytes.size())
+        return write_error(target_, errno);
     return {};
 }
 
@@ -83,7 +85,8 @@ Status OutputFile::write_at(std::uint64_t offset, std::span<const std::byte> byt
 
 Status OutputFile::commit() {
     // fflush is where a full disk shows itself; fsync, so that a power cut does not leave an empty file.
-    if (std::fflush(file_.get()) != 0 || ::fsync(::fileno(file_.get())) != 0) return write_error(target_, errno);
+    if (std::fflush(file_.get()) != 0 || ::fsync(::fileno(file_.get())) != 0)
+        return write_error(target_, errno);
     file_.reset();
     return publish(partial_, target_);
 }
@@ -98,8 +101,9 @@ Status write_text_file(const fs::path& target, std::string_view text) {
 Result<std::string> read_text_file(const fs::path& path) {
     std::ifstream stream(path, std::ios::binary);
     if (!stream) {
-        return make_error(ErrorKind::NotFound, "Cannot read \"{}\": {}. Check that the file is there and readable.",
-                          path.string(), std::strerror(errno));
+        return make_error(ErrorKind::NotFound,
+                          "Cannot read \"{}\": {}. Check that the file is there and readable.", path.string(),
+                          std::strerror(errno));
     }
     std::ostringstream text;
     text << stream.rdbuf();

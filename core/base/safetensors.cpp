@@ -44,7 +44,8 @@ Result<File> File::open(const std::filesystem::path& path) {
     if (bytes.size() < 8) return damaged(path, "too short");
     std::uint64_t header_length = 0;
     std::memcpy(&header_length, bytes.data(), 8);
-    if (header_length > kLongestHeader || header_length > bytes.size() - 8) return damaged(path, "header length");
+    if (header_length > kLongestHeader || header_length > bytes.size() - 8)
+        return damaged(path, "header length");
     const auto* text = reinterpret_cast<const char*>(bytes.data()) + 8;
     const json header = json::parse(text, text + header_length, nullptr, false);
     if (!header.is_object()) return damaged(path, "header");
@@ -119,9 +120,9 @@ Status write(const std::filesystem::path& path, const Metadata& metadata, std::s
     return file->commit();
 }
 
-Result<std::string> single_tensor_head(const Metadata& metadata, std::string_view name, std::string_view dtype,
-                                       std::span<const std::int64_t> shape, std::size_t element_bytes,
-                                       std::size_t reserved_bytes) {
+Result<std::string> single_tensor_head(const Metadata& metadata, std::string_view name,
+                                       std::string_view dtype, std::span<const std::int64_t> shape,
+                                       std::size_t element_bytes, std::size_t reserved_bytes) {
     std::uint64_t elements = 1;
     for (const auto extent : shape) elements *= static_cast<std::uint64_t>(extent);
     json header = json::object();

@@ -1,5 +1,6 @@
-// The safetensors layout: 8 bytes little-endian header length, a JSON header, then raw tensors one after another.
-// The header maps a tensor's name to {dtype, shape, data_offsets}; "__metadata__" holds strings only.
+// The safetensors layout: 8 bytes little-endian header length, a JSON header, then raw tensors one after
+// another. The header maps a tensor's name to {dtype, shape, data_offsets}; "__metadata__" holds strings
+// only.
 #pragma once
 
 #include <cstdint>
@@ -44,10 +45,12 @@ class File {
 [[nodiscard]] Status write(const std::filesystem::path& path, const Metadata& metadata,
                            std::span<const Tensor> tensors);
 
-// The head of a file whose single tensor is streamed behind it. The JSON is padded with blanks to `reserved_bytes`,
-// so that it can be written again in place when the final shape is known. Errors: Internal when it does not fit.
+// The head of a file whose single tensor is streamed behind it. The JSON is padded with blanks to
+// `reserved_bytes`, so that it can be written again in place when the final shape is known. Errors: Internal
+// when it does not fit.
 [[nodiscard]] Result<std::string> single_tensor_head(const Metadata& metadata, std::string_view name,
-                                                     std::string_view dtype, std::span<const std::int64_t> shape,
+                                                     std::string_view dtype,
+                                                     std::span<const std::int64_t> shape,
                                                      std::size_t element_bytes, std::size_t reserved_bytes);
 
 }  // namespace rivlen::safetensors

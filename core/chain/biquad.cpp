@@ -51,16 +51,18 @@ Biquad Biquad::low_shelf(double sample_rate, double frequency_hz, double gain_db
     const auto [c, alpha] = angle(sample_rate, frequency_hz, kButterworthQ);
     const double a = std::pow(10.0, gain_db / 40.0);
     const double s = 2 * std::sqrt(a) * alpha;
-    return scaled(a * ((a + 1) - (a - 1) * c + s), 2 * a * ((a - 1) - (a + 1) * c), a * ((a + 1) - (a - 1) * c - s),
-                  (a + 1) + (a - 1) * c + s, -2 * ((a - 1) + (a + 1) * c), (a + 1) + (a - 1) * c - s);
+    return scaled(a * ((a + 1) - (a - 1) * c + s), 2 * a * ((a - 1) - (a + 1) * c),
+                  a * ((a + 1) - (a - 1) * c - s), (a + 1) + (a - 1) * c + s, -2 * ((a - 1) + (a + 1) * c),
+                  (a + 1) + (a - 1) * c - s);
 }
 
 Biquad Biquad::high_shelf(double sample_rate, double frequency_hz, double gain_db) {
     const auto [c, alpha] = angle(sample_rate, frequency_hz, kButterworthQ);
     const double a = std::pow(10.0, gain_db / 40.0);
     const double s = 2 * std::sqrt(a) * alpha;
-    return scaled(a * ((a + 1) + (a - 1) * c + s), -2 * a * ((a - 1) + (a + 1) * c), a * ((a + 1) + (a - 1) * c - s),
-                  (a + 1) - (a - 1) * c + s, 2 * ((a - 1) - (a + 1) * c), (a + 1) - (a - 1) * c - s);
+    return scaled(a * ((a + 1) + (a - 1) * c + s), -2 * a * ((a - 1) + (a + 1) * c),
+                  a * ((a + 1) + (a - 1) * c - s), (a + 1) - (a - 1) * c + s, 2 * ((a - 1) - (a + 1) * c),
+                  (a + 1) - (a - 1) * c - s);
 }
 
 double Biquad::magnitude(double sample_rate, double frequency_hz) const {

@@ -1,4 +1,5 @@
-// Second-order filters after R. Bristow-Johnson, "Cookbook formulae for audio equalizer biquad filter coefficients".
+// Second-order filters after R. Bristow-Johnson, "Cookbook formulae for audio equalizer biquad filter
+// coefficients".
 #pragma once
 
 #include <span>
@@ -12,7 +13,8 @@ struct Biquad {
     // frequency_hz is kept below 0.49 of the rate; q > 0.
     [[nodiscard]] static Biquad low_pass(double sample_rate, double frequency_hz, double q);
     [[nodiscard]] static Biquad high_pass(double sample_rate, double frequency_hz, double q);
-    [[nodiscard]] static Biquad band_pass(double sample_rate, double frequency_hz, double q);  // 0 dB at the peak
+    [[nodiscard]] static Biquad band_pass(double sample_rate, double frequency_hz,
+                                          double q);  // 0 dB at the peak
     [[nodiscard]] static Biquad peaking(double sample_rate, double frequency_hz, double q, double gain_db);
     [[nodiscard]] static Biquad low_shelf(double sample_rate, double frequency_hz, double gain_db);
     [[nodiscard]] static Biquad high_shelf(double sample_rate, double frequency_hz, double gain_db);

@@ -17,7 +17,8 @@ struct Output {
     LoudnessMeter meter;
 };
 
-Result<Output> open_output(const Source& source, std::string content, fs::path path, const BandRecipe& recipe, SoundFormat format) {
+Result<Output> open_output(const Source& source, std::string content, fs::path path, const BandRecipe& recipe,
+                           SoundFormat format) {
     auto writer = SoundFileWriter::create(path, format, source.sample_rate(), source.channels());
     if (!writer) return writer.error();
     return Output{std::move(content), std::move(path), recipe, std::move(*writer),
@@ -49,7 +50,8 @@ bool same_file(const fs::path& a, const fs::path& b) {
 std::vector<std::pair<std::string, fs::path>> planned_files(const ExportPlan& plan) {
     std::vector<std::pair<std::string, fs::path>> files;
     const auto add = [&](const std::string& content) {
-        files.emplace_back(content, plan.folder / fmt::format("{} {}{}", plan.base_name, content, extension_of(plan.format)));
+        files.emplace_back(content, plan.folder / fmt::format("{} {}{}", plan.base_name, content,
+                                                              extension_of(plan.format)));
     };
     for (std::size_t s = 0; s < kStems; ++s) {
         if (plan.stems[s]) add(kStemNames[s]);
@@ -62,17 +64,20 @@ Result<ExportReport> export_stems(const Source& source, const MaskMap& map, cons
                                   const ExportPlan& plan, const JobControl& job) {
     const auto start = std::chrono::steady_clock::now();
     const auto planned = planned_files(plan);
-    if (planned.empty()) return make_error(ErrorKind::BadInput, "Nothing is chosen to be written. Choose at least one stem.");
+    if (planned.empty())
+        return make_error(ErrorKind::BadInput, "Nothing is chosen to be written. Choose at least one stem.");
     std::error_code error;
     fs::create_directories(plan.folder, error);
     for (const auto& [content, path] : planned) {
         if (same_file(path, source.original())) {
-            return make_error(ErrorKind::BadInput,
-                              "\"{}\" is the recording itself, which is never written to. Choose another folder or name.",
-                              path.string());
+            return make_error(
+                ErrorKind::BadInput,
+                "\"{}\" is the recording itself, which is never written to. Choose another folder or name.",
+                path.string());
         }
         if (!plan.overwrite && fs::exists(path, error)) {
-            return make_error(ErrorKind::BadInput, "\"{}\" is there already. Choose another folder or name, or allow replacing.",
+            return make_error(ErrorKind::BadInput,
+                              "\"{}\" is there already. Choose another folder or name, or allow replacing.",
                               path.string());
         }
     }
@@ -86,13 +91,15 @@ Result<ExportReport> export_stems(const Source& source, const MaskMap& map, cons
         if (!output) return output.error();
         outputs.push_back(std::move(*output));
     }
-    // The neutral stems are rendered alongside, so that the sum is measured on what is being written, not on a sample.
+    // The neutral stems are rendered alongside, so that the sum is measured on what is being written, not on
+    // a sample.
     std::vector<BandRecipe> recipes;
     for (const auto& output : outputs) recipes.push_back(output.recipe);
     for (std::size_t s = 0; s < kStems; ++s) recipes.push_back(stem_recipe(StemSettings{}, s));
     double peak = 0.0;
     std::vector<float> original;
-    const auto take = [&](std::int64_t from, std::span<const std::vector<std::vector<float>>> blocks) -> Status {
+    const auto take = [&](std::int64_t from,
+                          std::span<const std::vector<std::vector<float>>> blocks) -> Status {
         for (std::size_t o = 0; o < outputs.size(); ++o) {
             if (auto status = outputs[o].writer.write(blocks[o]); !status) return status;
             outputs[o].meter.add(blocks[o]);
@@ -109,7 +116,8 @@ Result<ExportReport> export_stems(const Source& source, const MaskMap& map, cons
         }
         return {};
     };
-    if (auto status = render(source, map, recipes, 0, static_cast<std::int64_t>(source.frames()), job, take); !status) {
+    if (auto status = render(source, map, recipes, 0, static_cast<std::int64_t>(source.frames()), job, take);
+        !status) {
         return status.error();
     }
     auto files = finish(outputs);
@@ -125,7 +133,8 @@ Result<ExportReport> export_stems(const Source& source, const MaskMap& map, cons
 Result<ExportedFile> export_kept(const Source& source, const MaskMap& map, const ShapeSettings& settings,
                                  const fs::path& path, SoundFormat format, const JobControl& job) {
     if (same_file(path, source.original())) {
-        return make_error(ErrorKind::BadInput, "\"{}\" is the recording itself, which is never written to. Choose another name.",
+        return make_error(ErrorKind::BadInput,
+                          "\"{}\" is the recording itself, which is never written to. Choose another name.",
                           path.string());
     }
     std::vector<Output> outputs;
@@ -137,7 +146,8 @@ Result<ExportedFile> export_kept(const Source& source, const MaskMap& map, const
         outputs[0].meter.add(blocks[0]);
         return outputs[0].writer.write(blocks[0]);
     };
-    if (auto status = render(source, map, recipes, 0, static_cast<std::int64_t>(source.frames()), job, take); !status) {
+    if (auto status = render(source, map, recipes, 0, static_cast<std::int64_t>(source.frames()), job, take);
+        !status) {
         return status.error();
     }
     auto files = finish(outputs);

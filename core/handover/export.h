@@ -17,15 +17,15 @@ namespace rivlen {
 
 struct ExportPlan {
     std::filesystem::path folder;
-    std::string base_name;              // files are "<base_name> dialogue.wav" and so on
+    std::string base_name;  // files are "<base_name> dialogue.wav" and so on
     SoundFormat format = SoundFormat::WavFloat;
     std::array<bool, kStems> stems{true, true, true, true};
-    bool kept_mix = false;              // also "<base_name> kept.wav": all audible stems together
+    bool kept_mix = false;  // also "<base_name> kept.wav": all audible stems together
     bool overwrite = false;
 };
 
 struct ExportedFile {
-    std::string content;                // "dialogue", ..., "kept"
+    std::string content;  // "dialogue", ..., "kept"
     std::filesystem::path path;
     Loudness loudness;
     std::uint64_t over_full_scale = 0;  // samples; clipped in PCM formats
@@ -39,15 +39,18 @@ struct ExportReport {
 };
 
 // The files a plan would write, in order of stems, then the mix.
-[[nodiscard]] std::vector<std::pair<std::string, std::filesystem::path>> planned_files(const ExportPlan& plan);
+[[nodiscard]] std::vector<std::pair<std::string, std::filesystem::path>> planned_files(
+    const ExportPlan& plan);
 
-// Errors: BadInput when a file exists and overwrite is off, when a file would replace the recording itself, or when
-// nothing is to be written; DiskFull; Io; Cancelled. Either all files appear or none.
-[[nodiscard]] Result<ExportReport> export_stems(const Source& source, const MaskMap& map, const ShapeSettings& settings,
-                                                const ExportPlan& plan, const JobControl& job = {});
+// Errors: BadInput when a file exists and overwrite is off, when a file would replace the recording itself,
+// or when nothing is to be written; DiskFull; Io; Cancelled. Either all files appear or none.
+[[nodiscard]] Result<ExportReport> export_stems(const Source& source, const MaskMap& map,
+                                                const ShapeSettings& settings, const ExportPlan& plan,
+                                                const JobControl& job = {});
 
 // Only the kept mix, to one file (to be put back under a picture).
-[[nodiscard]] Result<ExportedFile> export_kept(const Source& source, const MaskMap& map, const ShapeSettings& settings,
+[[nodiscard]] Result<ExportedFile> export_kept(const Source& source, const MaskMap& map,
+                                               const ShapeSettings& settings,
                                                const std::filesystem::path& path, SoundFormat format,
                                                const JobControl& job = {});
 

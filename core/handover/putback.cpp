@@ -34,13 +34,14 @@ struct Removal {  // of the partial file, unless everything went well
 
 Error refused(const fs::path& out, int code) {
     if (code == AVERROR(ENOSPC)) return write_error(out, ENOSPC);
-    return make_error(ErrorKind::Io, "\"{}\" cannot be written ({}). Choose another container or folder.", out.string(),
-                      libav::error_text(code));
+    return make_error(ErrorKind::Io, "\"{}\" cannot be written ({}). Choose another container or folder.",
+                      out.string(), libav::error_text(code));
 }
 
 AVCodecID codec_for(const fs::path& out) {
     std::string extension = out.extension().string();
-    std::ranges::transform(extension, extension.begin(), [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
+    std::ranges::transform(extension, extension.begin(),
+                           [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
     if (extension == ".mov") return AV_CODEC_ID_PCM_S24LE;
     if (extension == ".mkv") return AV_CODEC_ID_FLAC;
     if (extension == ".mp4" || extension == ".m4v") return AV_CODEC_ID_AAC;
@@ -50,7 +51,8 @@ AVCodecID codec_for(const fs::path& out) {
 Result<libav::Codec> open_encoder(AVCodecID id, const AudioBuffer& audio, bool global_header) {
     const AVCodec* encoder = avcodec_find_encoder(id);
     if (encoder == nullptr) {
-        return make_error(ErrorKind::Unsupported, "This system has no encoder for {}. Choose a .mov file.", avcodec_get_name(id));
+        return make_error(ErrorKind::Unsupported, "This system has no encoder for {}. Choose a .mov file.",
+                          avcodec_get_name(id));
     }
     libav::Codec codec(avcodec_alloc_context3(encoder));
     codec->sample_rate = audio.sample_rate;
@@ -67,8 +69,8 @@ Result<libav::Codec> open_encoder(AVCodecID id, const AudioBuffer& audio, bool g
     }
     if (global_header) codec->flags |= AV_CODEC_FLAG_GLOBAL_HEADER;
     if (const int code = avcodec_open2(codec.get(), encoder, nullptr); code < 0) {
-        return make_error(ErrorKind::Unsupported, "{} cannot hold this sound ({}). Choose a .mov file.", encoder->name,
-                          libav::error_text(code));
+        return make_error(ErrorKind::Unsupported, "{} cannot hold this sound ({}). Choose a .mov file.",
+                          encoder->name, libav::error_text(code));
     }
     return codec;
 }
@@ -85,7 +87,8 @@ class SoundEncoder {
             const int code = avcodec_receive_packet(codec_.get(), &packet);
             if (code == 0) return true;
             if (code == AVERROR_EOF) return false;
-            if (code != AVERROR(EAGAIN)) return make_error(ErrorKind::Internal, "Coding failed ({}).", libav::error_text(code));
+            if (code != AVERROR(EAGAIN))
+                return make_error(ErrorKind::Internal, "Coding failed ({}).", libav::error_text(code));
             if (auto status = send(); !status) return status.error();
         }
     }
@@ -97,7 +100,8 @@ class SoundEncoder {
         if (left == 0) {
             code = avcodec_send_frame(codec_.get(), nullptr);
         } else {
-            const auto size = std::min<std::size_t>(left, codec_->frame_size > 0 ? static_cast<std::size_t>(codec_->frame_size) : 4096);
+            const auto size = std::min<std::size_t>(
+                left, codec_->frame_size > 0 ? static_cast<std::size_t>(codec_->frame_size) : 4096);
             libav::Frame frame(av_frame_alloc());
             frame->nb_samples = static_cast<int>(size);
             frame->format = codec_->sample_fmt;
@@ -122,8 +126,10 @@ class SoundEncoder {
             }
             auto* out = reinterpret_cast<std::int32_t*>(frame.extended_data[0]);
             for (std::size_t i = 0; i < size; ++i) {
-                // 24 bits in the upper part of 32: rounded to 24 bits first, so that nothing is lost to truncation.
-                const long value = std::clamp(std::lround(static_cast<double>(in[i]) * 8388608.0), -8388608L, 8388607L);
+                // 24 bits in the upper part of 32: rounded to 24 bits first, so that nothing is lost to
+                // truncation.
+                const long value =
+                    std::clamp(std::lround(static_cast<double>(in[i]) * 8388608.0), -8388608L, 8388607L);
                 out[i * channels + c] = static_cast<std::int32_t>(value * 256);
             }
         }
@@ -139,7 +145,9 @@ Result<std::pair<std::string, std::uint64_t>> picture_digest(const fs::path& pat
     auto input = libav::open_input(path);
     if (!input) return input.error();
     const int index = libav::picture_stream(**input);
-    if (index < 0) return make_error(ErrorKind::BadInput, "\"{}\" has no picture in it. Choose a file with a picture.", path.string());
+    if (index < 0)
+        return make_error(ErrorKind::BadInput, "\"{}\" has no picture in it. Choose a file with a picture.",
+                          path.string());
     const libav::Packet packet(av_packet_alloc());
     Hasher hasher;
     std::uint64_t count = 0;
@@ -167,10 +175,13 @@ Result<AudioBuffer> sound_under_picture(const fs::path& path) {
         if (block->empty()) break;
         for (std::size_t i = 0; i < block->size(); ++i) buffer.channels[i % channels].push_back((*block)[i]);
     }
-    const auto lead = static_cast<std::ptrdiff_t>(std::llround(decoder->start_after_picture_seconds() * buffer.sample_rate));
+    const auto lead = static_cast<std::ptrdiff_t>(
+        std::llround(decoder->start_after_picture_seconds() * buffer.sample_rate));
     for (auto& channel : buffer.channels) {
         if (lead > 0) channel.insert(channel.begin(), static_cast<std::size_t>(lead), 0.0F);
-        if (lead < 0) channel.erase(channel.begin(), channel.begin() + std::min<std::ptrdiff_t>(-lead, std::ssize(channel)));
+        if (lead < 0)
+            channel.erase(channel.begin(),
+                          channel.begin() + std::min<std::ptrdiff_t>(-lead, std::ssize(channel)));
     }
     return buffer;
 }
@@ -201,7 +212,9 @@ std::int64_t best_offset(const std::vector<float>& given, const std::vector<floa
         double error = 0.0;
         for (std::ptrdiff_t i = 0; i < length && error < best; i += 3) {
             const std::ptrdiff_t at = start + i + offset;
-            const double y = at >= 0 && at < std::ssize(decoded) ? static_cast<double>(decoded[static_cast<std::size_t>(at)]) : 0.0;
+            const double y = at >= 0 && at < std::ssize(decoded)
+                                 ? static_cast<double>(decoded[static_cast<std::size_t>(at)])
+                                 : 0.0;
             const double d = y - static_cast<double>(given[static_cast<std::size_t>(start + i)]);
             error += d * d;
         }
@@ -228,20 +241,23 @@ double difference_db(const AudioBuffer& given, const AudioBuffer& decoded) {
     return 10.0 * std::log10(wrong / std::max(wanted, 1e-20));
 }
 
-Status write_file(const PutbackPlan& plan, AVCodecID id, const AudioBuffer& audio, const fs::path& partial, const JobControl& job,
-                  std::string& codec_name) {
+Status write_file(const PutbackPlan& plan, AVCodecID id, const AudioBuffer& audio, const fs::path& partial,
+                  const JobControl& job, std::string& codec_name) {
     auto opened = libav::open_input(plan.picture);
     if (!opened) return opened.error();
     AVFormatContext& input = **opened;
     const int picture = libav::picture_stream(input);
     if (picture < 0) {
-        return make_error(ErrorKind::BadInput, "\"{}\" has no picture in it. Choose a file with a picture.", plan.picture.string());
+        return make_error(ErrorKind::BadInput, "\"{}\" has no picture in it. Choose a file with a picture.",
+                          plan.picture.string());
     }
-    const int old_sound = plan.keep_original_sound ? av_find_best_stream(&input, AVMEDIA_TYPE_AUDIO, -1, -1, nullptr, 0) : -1;
+    const int old_sound =
+        plan.keep_original_sound ? av_find_best_stream(&input, AVMEDIA_TYPE_AUDIO, -1, -1, nullptr, 0) : -1;
 
     AVFormatContext* raw = nullptr;
     avformat_alloc_output_context2(&raw, nullptr, nullptr, partial.c_str());
-    if (raw == nullptr) return make_error(ErrorKind::Unsupported, "Choose a name that ends in .mov, .mp4 or .mkv.");
+    if (raw == nullptr)
+        return make_error(ErrorKind::Unsupported, "Choose a name that ends in .mov, .mp4 or .mkv.");
     const Muxer muxer(raw);
     auto codec = open_encoder(id, audio, (raw->oformat->flags & AVFMT_GLOBALHEADER) != 0);
     if (!codec) return codec.error();
@@ -260,7 +276,8 @@ Status write_file(const PutbackPlan& plan, AVCodecID id, const AudioBuffer& audi
         av_dict_copy(&stream->metadata, old.metadata, 0);
         // Rotation and the like travel as side data.
         for (int i = 0; i < old.nb_side_data; ++i) {
-            std::uint8_t* copy = av_stream_new_side_data(stream, old.side_data[i].type, old.side_data[i].size);
+            std::uint8_t* copy =
+                av_stream_new_side_data(stream, old.side_data[i].type, old.side_data[i].size);
             if (copy != nullptr) std::copy_n(old.side_data[i].data, old.side_data[i].size, copy);
         }
         return stream;
@@ -279,12 +296,14 @@ Status write_file(const PutbackPlan& plan, AVCodecID id, const AudioBuffer& audi
         old_out->disposition = 0;
         av_dict_set(&old_out->metadata, "title", "Original", 0);
     }
-    // A start timecode kept only on a data track (as MOV does) must be named on the picture to be written again.
+    // A start timecode kept only on a data track (as MOV does) must be named on the picture to be written
+    // again.
     for (unsigned i = 0; i < input.nb_streams; ++i) {
         const AVDictionaryEntry* timecode = av_dict_get(input.streams[i]->metadata, "timecode", nullptr, 0);
         if (timecode != nullptr) av_dict_set(&picture_out->metadata, "timecode", timecode->value, 0);
     }
-    if (const int code = avio_open(&raw->pb, ("file:" + partial.string()).c_str(), AVIO_FLAG_WRITE); code < 0) return refused(plan.out, code);
+    if (const int code = avio_open(&raw->pb, ("file:" + partial.string()).c_str(), AVIO_FLAG_WRITE); code < 0)
+        return refused(plan.out, code);
     if (const int code = avformat_write_header(raw, nullptr); code < 0) return refused(plan.out, code);
 
     // The new sound is timed from the picture's first frame on, wherever the container's clock puts that.
@@ -305,24 +324,29 @@ Status write_file(const PutbackPlan& plan, AVCodecID id, const AudioBuffer& audi
             sound_time = static_cast<double>(sound->dts) / audio.sample_rate;
             av_packet_rescale_ts(sound.get(), {1, audio.sample_rate}, sound_out->time_base);
             sound->stream_index = sound_out->index;
-            if (const int code = av_interleaved_write_frame(raw, sound.get()); code < 0) return refused(plan.out, code);
+            if (const int code = av_interleaved_write_frame(raw, sound.get()); code < 0)
+                return refused(plan.out, code);
         }
         return {};
     };
     const double total = std::max(0.001, static_cast<double>(audio.frames()) / audio.sample_rate);
     while (av_read_frame(&input, packet.get()) >= 0) {
         if (job.cancelled()) return JobControl::cancelled_error();
-        AVStream* target = packet->stream_index == picture ? picture_out : packet->stream_index == old_sound ? old_out : nullptr;
+        AVStream* target = packet->stream_index == picture     ? picture_out
+                           : packet->stream_index == old_sound ? old_out
+                                                               : nullptr;
         if (target != nullptr) {
             const AVRational base = input.streams[packet->stream_index]->time_base;
             const std::int64_t when = packet->dts != AV_NOPTS_VALUE ? packet->dts : packet->pts;
-            const double seconds = when != AV_NOPTS_VALUE ? static_cast<double>(when) * av_q2d(base) : sound_time;
+            const double seconds =
+                when != AV_NOPTS_VALUE ? static_cast<double>(when) * av_q2d(base) : sound_time;
             if (auto status = write_sound_until(seconds); !status) return status;
             job.report(0.8 * std::clamp(seconds / total, 0.0, 1.0));
             av_packet_rescale_ts(packet.get(), base, target->time_base);
             packet->stream_index = target->index;
             packet->pos = -1;
-            if (const int code = av_interleaved_write_frame(raw, packet.get()); code < 0) return refused(plan.out, code);
+            if (const int code = av_interleaved_write_frame(raw, packet.get()); code < 0)
+                return refused(plan.out, code);
         }
         av_packet_unref(packet.get());
     }
@@ -338,15 +362,20 @@ Result<PutbackReport> put_back(const PutbackPlan& plan, const JobControl& job) {
     std::error_code error;
     const AVCodecID id = codec_for(plan.out);
     if (id == AV_CODEC_ID_NONE) {
-        return make_error(ErrorKind::BadInput, "\"{}\" is no container that can be written. Choose a name that ends in .mov, .mp4 or .mkv.",
-                          plan.out.string());
+        return make_error(
+            ErrorKind::BadInput,
+            "\"{}\" is no container that can be written. Choose a name that ends in .mov, .mp4 or .mkv.",
+            plan.out.string());
     }
     if (fs::equivalent(plan.out, plan.picture, error) || fs::equivalent(plan.out, plan.audio, error)) {
-        return make_error(ErrorKind::BadInput, "\"{}\" is one of the inputs, which are never written to. Choose another name.",
+        return make_error(ErrorKind::BadInput,
+                          "\"{}\" is one of the inputs, which are never written to. Choose another name.",
                           plan.out.string());
     }
     if (!plan.overwrite && fs::exists(plan.out, error)) {
-        return make_error(ErrorKind::BadInput, "\"{}\" is there already. Choose another name, or allow replacing.", plan.out.string());
+        return make_error(ErrorKind::BadInput,
+                          "\"{}\" is there already. Choose another name, or allow replacing.",
+                          plan.out.string());
     }
     auto before = picture_digest(plan.picture);
     if (!before) return before.error();
@@ -356,7 +385,8 @@ Result<PutbackReport> put_back(const PutbackPlan& plan, const JobControl& job) {
     const fs::path partial = partial_path(plan.out);
     Removal removal{partial};
     PutbackReport report;
-    if (auto status = write_file(plan, id, *audio, partial, job, report.codec); !status) return status.error();
+    if (auto status = write_file(plan, id, *audio, partial, job, report.codec); !status)
+        return status.error();
 
     auto after = picture_digest(partial);
     if (!after) return after.error();
@@ -369,7 +399,8 @@ Result<PutbackReport> put_back(const PutbackPlan& plan, const JobControl& job) {
     job.report(1.0);
     if (!report.picture_identical || report.offset_samples != 0) {
         return make_error(ErrorKind::Internal,
-                          "The check of the written file failed (picture {}, sound {} samples off); it was removed. Choose another "
+                          "The check of the written file failed (picture {}, sound {} samples off); it was "
+                          "removed. Choose another "
                           "container.",
                           report.picture_identical ? "identical" : "changed", report.offset_samples);
     }

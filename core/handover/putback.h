@@ -1,5 +1,5 @@
-// Sound back under its picture: the picture's packets are copied untouched, the sound is coded (or copied as PCM), and
-// the result is decoded and compared before it is called done.
+// Sound back under its picture: the picture's packets are copied untouched, the sound is coded (or copied as
+// PCM), and the result is decoded and compared before it is called done.
 #pragma once
 
 #include <filesystem>
@@ -20,11 +20,11 @@ struct PutbackPlan {
 };
 
 struct PutbackReport {
-    std::string codec;                 // of the new sound
-    bool picture_identical = false;    // all picture packets are equal to the original's
+    std::string codec;               // of the new sound
+    bool picture_identical = false;  // all picture packets are equal to the original's
     std::uint64_t picture_packets = 0;
-    std::int64_t offset_samples = 0;   // of the decoded sound against what was given; 0 when all is well
-    double difference_db = 0;          // level of (decoded - given) against given; -200 when equal to the bit
+    std::int64_t offset_samples = 0;  // of the decoded sound against what was given; 0 when all is well
+    double difference_db = 0;         // level of (decoded - given) against given; -200 when equal to the bit
 };
 
 // MOV gets 24-bit PCM, MKV FLAC (16/24-bit), MP4 AAC at 320 kbit/s with the encoder's delay declared.

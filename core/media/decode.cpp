@@ -26,8 +26,8 @@ AudioStreamInfo audio_info(const AVFormatContext& input, const AVStream& stream)
     info.codec = avcodec_get_name(parameters.codec_id);
     info.sample_rate = parameters.sample_rate;
     info.channels = parameters.ch_layout.nb_channels;
-    info.bits_per_sample =
-        parameters.bits_per_raw_sample > 0 ? parameters.bits_per_raw_sample : parameters.bits_per_coded_sample;
+    info.bits_per_sample = parameters.bits_per_raw_sample > 0 ? parameters.bits_per_raw_sample
+                                                              : parameters.bits_per_coded_sample;
     info.duration_seconds = duration_of(input, stream);
     info.start_seconds = libav::start_seconds(stream);
     info.language = tag(stream.metadata, "language");
@@ -73,7 +73,8 @@ Result<MediaInfo> probe(const std::filesystem::path& path) {
     info.size_bytes = std::filesystem::file_size(path, error);
     for (unsigned i = 0; i < context.nb_streams; ++i) {
         const AVStream& stream = *context.streams[i];
-        if (stream.codecpar->codec_type == AVMEDIA_TYPE_AUDIO) info.audio.push_back(audio_info(context, stream));
+        if (stream.codecpar->codec_type == AVMEDIA_TYPE_AUDIO)
+            info.audio.push_back(audio_info(context, stream));
     }
     if (const int index = libav::picture_stream(context); index >= 0) {
         info.picture = picture_info(context, *context.streams[index]);
@@ -105,13 +106,15 @@ struct AudioDecoder::State {
         AVChannelLayout in_layout;
         av_channel_layout_copy(&in_layout, &frame->ch_layout);
         if (in_layout.nb_channels == info.channels) av_channel_layout_copy(&layout, &in_layout);
-        const int code = swr_alloc_set_opts2(&raw, &layout, AV_SAMPLE_FMT_FLT, info.sample_rate, &in_layout,
-                                             static_cast<AVSampleFormat>(frame->format), frame->sample_rate, 0, nullptr);
+        const int code =
+            swr_alloc_set_opts2(&raw, &layout, AV_SAMPLE_FMT_FLT, info.sample_rate, &in_layout,
+                                static_cast<AVSampleFormat>(frame->format), frame->sample_rate, 0, nullptr);
         convert.reset(raw);
         if (code < 0 || swr_init(raw) < 0) {
-            return make_error(ErrorKind::Unsupported,
-                              "The sound in \"{}\" has a channel layout that cannot be read. Convert it to WAV first.",
-                              path.string());
+            return make_error(
+                ErrorKind::Unsupported,
+                "The sound in \"{}\" has a channel layout that cannot be read. Convert it to WAV first.",
+                path.string());
         }
         return {};
     }
@@ -122,8 +125,12 @@ AudioDecoder::AudioDecoder(AudioDecoder&&) noexcept = default;
 AudioDecoder& AudioDecoder::operator=(AudioDecoder&&) noexcept = default;
 AudioDecoder::~AudioDecoder() = default;
 
-const AudioStreamInfo& AudioDecoder::info() const { return state_->info; }
-std::uint64_t AudioDecoder::damaged_packets() const { return state_->damaged; }
+const AudioStreamInfo& AudioDecoder::info() const {
+    return state_->info;
+}
+std::uint64_t AudioDecoder::damaged_packets() const {
+    return state_->damaged;
+}
 double AudioDecoder::start_after_picture_seconds() const {
     if (!state_->has_picture) return 0.0;
     return state_->first_sample_seconds.value_or(state_->info.start_seconds) - state_->picture_start_seconds;
@@ -136,7 +143,8 @@ Result<AudioDecoder> AudioDecoder::open(const std::filesystem::path& path, int s
     state->path = path;
     state->input = std::move(*input);
     AVFormatContext& context = *state->input;
-    if (stream_index < 0) stream_index = av_find_best_stream(&context, AVMEDIA_TYPE_AUDIO, -1, -1, nullptr, 0);
+    if (stream_index < 0)
+        stream_index = av_find_best_stream(&context, AVMEDIA_TYPE_AUDIO, -1, -1, nullptr, 0);
     if (stream_index < 0 || stream_index >= static_cast<int>(context.nb_streams) ||
         context.streams[stream_index]->codecpar->codec_type != AVMEDIA_TYPE_AUDIO) {
         return no_sound(path);
@@ -148,14 +156,15 @@ Result<AudioDecoder> AudioDecoder::open(const std::filesystem::path& path, int s
     state->info = audio_info(context, stream);
     if (state->info.sample_rate < kMinSampleRate || state->info.sample_rate > kMaxSampleRate) {
         return make_error(ErrorKind::Unsupported,
-                          "\"{}\" has {} Hz; Rivlen takes {} to {} Hz. Convert it to 48000 Hz first.", path.string(),
-                          state->info.sample_rate, kMinSampleRate, kMaxSampleRate);
+                          "\"{}\" has {} Hz; Rivlen takes {} to {} Hz. Convert it to 48000 Hz first.",
+                          path.string(), state->info.sample_rate, kMinSampleRate, kMaxSampleRate);
     }
     if (state->info.channels < 1 || state->info.channels > kMaxChannels) {
-        return make_error(ErrorKind::Unsupported,
-                          "\"{}\" has {} channels; Rivlen takes 1 to {}. Export the channels you need as mono or stereo "
-                          "files.",
-                          path.string(), state->info.channels, kMaxChannels);
+        return make_error(
+            ErrorKind::Unsupported,
+            "\"{}\" has {} channels; Rivlen takes 1 to {}. Export the channels you need as mono or stereo "
+            "files.",
+            path.string(), state->info.channels, kMaxChannels);
     }
     if (const int picture = libav::picture_stream(context); picture >= 0) {
         state->has_picture = true;
@@ -176,7 +185,8 @@ Result<std::vector<float>> AudioDecoder::read() {
             if (!s.convert) {
                 if (auto status = s.configure_conversion(); !status) return status.error();
             }
-            // The stream's declared start may still count the encoder's delay; the first decoded sample's time does not.
+            // The stream's declared start may still count the encoder's delay; the first decoded sample's
+            // time does not.
             if (!s.first_sample_seconds && s.frame->pts != AV_NOPTS_VALUE) {
                 s.first_sample_seconds = static_cast<double>(s.frame->pts) * av_q2d(s.codec->pkt_timebase);
             }
@@ -197,7 +207,8 @@ Result<std::vector<float>> AudioDecoder::read() {
         }
         if (received == AVERROR_EOF) {
             if (s.decoded == 0 && s.damaged > 0) {
-                return make_error(ErrorKind::BadInput, "Nothing in \"{}\" can be decoded; it is damaged. Copy it again.",
+                return make_error(ErrorKind::BadInput,
+                                  "Nothing in \"{}\" can be decoded; it is damaged. Copy it again.",
                                   s.path.string());
             }
             return std::vector<float>{};
@@ -212,7 +223,8 @@ Result<std::vector<float>> AudioDecoder::read() {
             s.draining = true;
             continue;
         }
-        if (s.packet->stream_index == s.info.index && avcodec_send_packet(s.codec.get(), s.packet.get()) < 0) ++s.damaged;
+        if (s.packet->stream_index == s.info.index && avcodec_send_packet(s.codec.get(), s.packet.get()) < 0)
+            ++s.damaged;
         av_packet_unref(s.packet.get());
     }
 }

@@ -1,6 +1,6 @@
-// Sound out of any file that libav* reads. Frames are samples per channel; audio is interleaved float32 at the
-// file's own rate. Encoder delay and edit lists are honoured by libavformat, so frame 0 is the first sample meant to
-// be heard.
+// Sound out of any file that libav* reads. Frames are samples per channel; audio is interleaved float32 at
+// the file's own rate. Encoder delay and edit lists are honoured by libavformat, so frame 0 is the first
+// sample meant to be heard.
 #pragma once
 
 #include <cstdint>
@@ -63,8 +63,8 @@ class AudioDecoder {
     ~AudioDecoder();
 
     [[nodiscard]] const AudioStreamInfo& info() const;
-    // Seconds between the picture's first frame and the sound's first sample (positive: sound starts later); 0
-    // without picture. Exact after the first read().
+    // Seconds between the picture's first frame and the sound's first sample (positive: sound starts later);
+    // 0 without picture. Exact after the first read().
     [[nodiscard]] double start_after_picture_seconds() const;
     // The next block of interleaved samples; empty at the end. Damaged packets are skipped and counted.
     // Errors: BadInput when nothing at all can be decoded.

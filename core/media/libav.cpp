@@ -17,26 +17,29 @@ Result<Input> open_input(const fs::path& path) {
     std::error_code error;
     const auto status = fs::status(path, error);
     if (!fs::exists(status)) {
-        return make_error(ErrorKind::NotFound, "There is no file \"{}\". Check the name and the folder.", path.string());
+        return make_error(ErrorKind::NotFound, "There is no file \"{}\". Check the name and the folder.",
+                          path.string());
     }
     if (fs::is_directory(status)) {
         return make_error(ErrorKind::BadInput, "\"{}\" is a folder. Choose a file in it.", path.string());
     }
     if (fs::is_regular_file(status) && fs::file_size(path, error) == 0) {
-        return make_error(ErrorKind::BadInput, "\"{}\" is empty. Copy the recording again or choose another file.",
-                          path.string());
+        return make_error(ErrorKind::BadInput,
+                          "\"{}\" is empty. Copy the recording again or choose another file.", path.string());
     }
     AVFormatContext* raw = nullptr;
     // "file:" keeps a colon in a name from being read as a protocol.
     const std::string url = "file:" + path.string();
     if (const int code = avformat_open_input(&raw, url.c_str(), nullptr, nullptr); code < 0) {
         if (code == AVERROR(EACCES)) {
-            return make_error(ErrorKind::Io, "You may not read \"{}\". Change its permissions or copy it.", path.string());
+            return make_error(ErrorKind::Io, "You may not read \"{}\". Change its permissions or copy it.",
+                              path.string());
         }
-        return make_error(ErrorKind::BadInput,
-                          "\"{}\" is not a sound or picture file that Rivlen can read ({}). Choose another file, or "
-                          "convert it to WAV first.",
-                          path.string(), error_text(code));
+        return make_error(
+            ErrorKind::BadInput,
+            "\"{}\" is not a sound or picture file that Rivlen can read ({}). Choose another file, or "
+            "convert it to WAV first.",
+            path.string(), error_text(code));
     }
     Input input(raw);
     if (const int code = avformat_find_stream_info(input.get(), nullptr); code < 0) {
@@ -58,7 +61,8 @@ Result<Codec> open_decoder(const AVStream& stream, int threads) {
     codec->pkt_timebase = stream.time_base;
     codec->thread_count = threads;
     if (const int code = avcodec_open2(codec.get(), decoder, nullptr); code < 0) {
-        return make_error(ErrorKind::Unsupported, "The decoder \"{}\" refuses this file ({}). Convert it to WAV first.",
+        return make_error(ErrorKind::Unsupported,
+                          "The decoder \"{}\" refuses this file ({}). Convert it to WAV first.",
                           decoder->name, error_text(code));
     }
     return codec;

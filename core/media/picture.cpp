@@ -27,8 +27,10 @@ struct PictureReader::State {
             const int received = avcodec_receive_frame(codec.get(), coming.get());
             if (received == 0) {
                 const std::int64_t pts = coming->best_effort_timestamp;
-                coming_seconds = pts == AV_NOPTS_VALUE ? current_seconds + 0.04
-                                                       : static_cast<double>(pts) * av_q2d(input->streams[stream]->time_base) - start;
+                coming_seconds =
+                    pts == AV_NOPTS_VALUE
+                        ? current_seconds + 0.04
+                        : static_cast<double>(pts) * av_q2d(input->streams[stream]->time_base) - start;
                 has_coming = true;
                 return true;
             }
@@ -77,10 +79,12 @@ Result<PictureReader> PictureReader::open(const std::filesystem::path& path) {
     state->input = std::move(*input);
     state->stream = libav::picture_stream(*state->input);
     if (state->stream < 0) {
-        return make_error(ErrorKind::BadInput, "\"{}\" has no picture in it. Choose a file with a picture.", path.string());
+        return make_error(ErrorKind::BadInput, "\"{}\" has no picture in it. Choose a file with a picture.",
+                          path.string());
     }
     for (unsigned i = 0; i < state->input->nb_streams; ++i) {
-        state->input->streams[i]->discard = static_cast<int>(i) == state->stream ? AVDISCARD_DEFAULT : AVDISCARD_ALL;
+        state->input->streams[i]->discard =
+            static_cast<int>(i) == state->stream ? AVDISCARD_DEFAULT : AVDISCARD_ALL;
     }
     const AVStream& stream = *state->input->streams[state->stream];
     state->start = libav::start_seconds(stream);
@@ -94,15 +98,18 @@ Result<PictureFrame> PictureReader::frame_at(double seconds, int box_width, int 
     State& s = *state_;
     constexpr double kForward = 1.5;
     constexpr double kHair = 1e-4;  // times come as rounded fractions
-    if (!s.has_current || seconds < s.current_seconds - kHair || seconds > s.current_seconds + kForward) s.seek(seconds);
+    if (!s.has_current || seconds < s.current_seconds - kHair || seconds > s.current_seconds + kForward)
+        s.seek(seconds);
     while (true) {
         if (!s.has_coming && !s.advance()) break;
         if (s.has_current && s.coming_seconds > seconds + kHair) break;
         s.show_coming();
     }
     if (!s.has_current) {
-        return make_error(ErrorKind::BadInput, "The picture of \"{}\" cannot be decoded here. Copy the file again if it is needed.",
-                          s.path.string());
+        return make_error(
+            ErrorKind::BadInput,
+            "The picture of \"{}\" cannot be decoded here. Copy the file again if it is needed.",
+            s.path.string());
     }
     const AVFrame& frame = *s.current;
     AVRational shape = frame.sample_aspect_ratio;
@@ -113,12 +120,16 @@ Result<PictureFrame> PictureReader::frame_at(double seconds, int box_width, int 
     out.width = std::max(2, static_cast<int>(full_width * fit));
     out.height = std::max(2, static_cast<int>(frame.height * fit));
     out.seconds = s.current_seconds;
-    s.scale.reset(sws_getCachedContext(s.scale.release(), frame.width, frame.height, static_cast<AVPixelFormat>(frame.format),
-                                       out.width, out.height, AV_PIX_FMT_RGB24, SWS_BILINEAR, nullptr, nullptr, nullptr));
-    if (!s.scale) return make_error(ErrorKind::Unsupported, "The picture of \"{}\" has a form that cannot be shown.", s.path.string());
+    s.scale.reset(sws_getCachedContext(s.scale.release(), frame.width, frame.height,
+                                       static_cast<AVPixelFormat>(frame.format), out.width, out.height,
+                                       AV_PIX_FMT_RGB24, SWS_BILINEAR, nullptr, nullptr, nullptr));
+    if (!s.scale)
+        return make_error(ErrorKind::Unsupported, "The picture of \"{}\" has a form that cannot be shown.",
+                          s.path.string());
     // swscale writes whole vectors: rows get room for them and are packed afterwards.
     const int stride = (out.width * 3 + 63) / 64 * 64;
-    std::vector<std::uint8_t> padded(static_cast<std::size_t>(stride) * static_cast<std::size_t>(out.height) + 64);
+    std::vector<std::uint8_t> padded(static_cast<std::size_t>(stride) * static_cast<std::size_t>(out.height) +
+                                     64);
     std::uint8_t* planes[1] = {padded.data()};
     const int strides[1] = {stride};
     sws_scale(s.scale.get(), frame.data, frame.linesize, 0, frame.height, planes, strides);

@@ -13,8 +13,8 @@ namespace rivlen {
 struct PictureFrame {
     int width = 0;
     int height = 0;
-    double seconds = 0;               // when this frame begins
-    std::vector<std::uint8_t> rgb;    // rows of width * 3 bytes
+    double seconds = 0;             // when this frame begins
+    std::vector<std::uint8_t> rgb;  // rows of width * 3 bytes
 };
 
 // Not thread-safe: one reader a thread.
@@ -26,8 +26,9 @@ class PictureReader {
     PictureReader& operator=(PictureReader&&) noexcept;
     ~PictureReader();
 
-    // The frame shown at a time (the last one at or before it), fitted into the given box with its proportions kept.
-    // Going on a little forward is cheap; anything else seeks. Errors: BadInput when it cannot be decoded.
+    // The frame shown at a time (the last one at or before it), fitted into the given box with its
+    // proportions kept. Going on a little forward is cheap; anything else seeks. Errors: BadInput when it
+    // cannot be decoded.
     [[nodiscard]] Result<PictureFrame> frame_at(double seconds, int box_width, int box_height);
 
   private:

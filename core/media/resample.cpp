@@ -27,7 +27,8 @@ Result<Resampler> Resampler::create(double rate_in, double rate_out) {
     const auto runtime = soxr_runtime_spec(1);
     state->handle.reset(soxr_create(rate_in, rate_out, 1, &error, &io, &quality, &runtime));
     if (error != nullptr) {
-        return make_error(ErrorKind::Internal, "Cannot convert {} Hz to {} Hz: {}.", rate_in, rate_out, error);
+        return make_error(ErrorKind::Internal, "Cannot convert {} Hz to {} Hz: {}.", rate_in, rate_out,
+                          error);
     }
     state->ratio = rate_out / rate_in;
     return Resampler(std::move(state));
@@ -37,13 +38,14 @@ void Resampler::process(std::span<const float> in, bool last, std::vector<float>
     constexpr std::size_t kBlock = 1 << 16;
     while (true) {
         const std::size_t start = out.size();
-        const auto room = static_cast<std::size_t>(static_cast<double>(std::min(in.size(), kBlock)) * state_->ratio) + 4096;
+        const auto room =
+            static_cast<std::size_t>(static_cast<double>(std::min(in.size(), kBlock)) * state_->ratio) + 4096;
         out.resize(start + room);
         std::size_t used = 0;
         std::size_t made = 0;
         if (!in.empty()) {
-            soxr_process(state_->handle.get(), in.data(), std::min(in.size(), kBlock), &used, out.data() + start, room,
-                         &made);
+            soxr_process(state_->handle.get(), in.data(), std::min(in.size(), kBlock), &used,
+                         out.data() + start, room, &made);
             in = in.subspan(used);
         } else if (last) {
             soxr_process(state_->handle.get(), nullptr, 0, nullptr, out.data() + start, room, &made);
@@ -59,7 +61,8 @@ std::vector<float> resample(std::span<const float> in, double rate_in, double ra
     auto resampler = Resampler::create(rate_in, rate_out);
     if (!resampler) return out;
     resampler->process(in, true, out);
-    out.resize(static_cast<std::size_t>(std::llround(static_cast<double>(in.size()) * rate_out / rate_in)), 0.0F);
+    out.resize(static_cast<std::size_t>(std::llround(static_cast<double>(in.size()) * rate_out / rate_in)),
+               0.0F);
     return out;
 }
 

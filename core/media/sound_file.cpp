@@ -30,25 +30,35 @@ struct SoundFileWriter::State {
     }
 };
 
-const char* extension_of(SoundFormat format) { return format == SoundFormat::Flac24 ? ".flac" : ".wav"; }
+const char* extension_of(SoundFormat format) {
+    return format == SoundFormat::Flac24 ? ".flac" : ".wav";
+}
 
 SoundFileWriter::SoundFileWriter(std::unique_ptr<State> state) : state_(std::move(state)) {}
 SoundFileWriter::SoundFileWriter(SoundFileWriter&&) noexcept = default;
 SoundFileWriter& SoundFileWriter::operator=(SoundFileWriter&&) noexcept = default;
 SoundFileWriter::~SoundFileWriter() = default;
 
-Result<SoundFileWriter> SoundFileWriter::create(const fs::path& target, SoundFormat format, int sample_rate, int channels) {
+Result<SoundFileWriter> SoundFileWriter::create(const fs::path& target, SoundFormat format, int sample_rate,
+                                                int channels) {
     SF_INFO info{};
     info.samplerate = sample_rate;
     info.channels = channels;
     switch (format) {
-        case SoundFormat::WavFloat: info.format = SF_FORMAT_RF64 | SF_FORMAT_FLOAT; break;
-        case SoundFormat::Wav24: info.format = SF_FORMAT_RF64 | SF_FORMAT_PCM_24; break;
-        case SoundFormat::Flac24: info.format = SF_FORMAT_FLAC | SF_FORMAT_PCM_24; break;
+        case SoundFormat::WavFloat:
+            info.format = SF_FORMAT_RF64 | SF_FORMAT_FLOAT;
+            break;
+        case SoundFormat::Wav24:
+            info.format = SF_FORMAT_RF64 | SF_FORMAT_PCM_24;
+            break;
+        case SoundFormat::Flac24:
+            info.format = SF_FORMAT_FLAC | SF_FORMAT_PCM_24;
+            break;
     }
     if (sf_format_check(&info) == 0) {
         return make_error(ErrorKind::Unsupported,
-                          "This file format cannot hold {} channels at {} Hz. Choose WAV, 32-bit float.", channels, sample_rate);
+                          "This file format cannot hold {} channels at {} Hz. Choose WAV, 32-bit float.",
+                          channels, sample_rate);
     }
     auto state = std::make_unique<State>();
     state->target = target;
@@ -60,7 +70,8 @@ Result<SoundFileWriter> SoundFileWriter::create(const fs::path& target, SoundFor
         state->partial.clear();
         return write_error(target, errno != 0 ? errno : EIO);
     }
-    // Becomes a plain WAV on closing unless it has outgrown 4 GB; values beyond full scale are clipped, not wrapped.
+    // Becomes a plain WAV on closing unless it has outgrown 4 GB; values beyond full scale are clipped, not
+    // wrapped.
     sf_command(state->file.get(), SFC_RF64_AUTO_DOWNGRADE, nullptr, SF_TRUE);
     sf_command(state->file.get(), SFC_SET_CLIPPING, nullptr, SF_TRUE);
     return SoundFileWriter(std::move(state));
@@ -78,13 +89,16 @@ Status SoundFileWriter::write(std::span<const std::vector<float>> channels) {
         }
     }
     errno = 0;
-    if (sf_writef_float(s.file.get(), s.interleaved.data(), static_cast<sf_count_t>(frames)) != static_cast<sf_count_t>(frames)) {
+    if (sf_writef_float(s.file.get(), s.interleaved.data(), static_cast<sf_count_t>(frames)) !=
+        static_cast<sf_count_t>(frames)) {
         return write_error(s.target, errno != 0 ? errno : EIO);
     }
     return {};
 }
 
-std::uint64_t SoundFileWriter::over_full_scale() const { return state_->over; }
+std::uint64_t SoundFileWriter::over_full_scale() const {
+    return state_->over;
+}
 
 Status SoundFileWriter::commit() {
     State& s = *state_;
@@ -93,7 +107,8 @@ Status SoundFileWriter::commit() {
     const int failed = sf_error(s.file.get());
     const int reason = errno;
     s.file.reset();
-    // Closing writes the last block and the head; a full disk may show itself only now, as a file that cannot be synced.
+    // Closing writes the last block and the head; a full disk may show itself only now, as a file that cannot
+    // be synced.
     const int fd = ::open(s.partial.c_str(), O_RDWR | O_CLOEXEC);
     const bool synced = fd >= 0 && ::fsync(fd) == 0;
     if (fd >= 0) ::close(fd);

@@ -21,8 +21,8 @@ enum class SoundFormat {
 class SoundFileWriter {
   public:
     // Errors: Io, DiskFull; Unsupported when the format cannot hold the rate or channels.
-    [[nodiscard]] static Result<SoundFileWriter> create(const std::filesystem::path& target, SoundFormat format,
-                                                        int sample_rate, int channels);
+    [[nodiscard]] static Result<SoundFileWriter> create(const std::filesystem::path& target,
+                                                        SoundFormat format, int sample_rate, int channels);
     SoundFileWriter(SoundFileWriter&&) noexcept;
     SoundFileWriter& operator=(SoundFileWriter&&) noexcept;
     ~SoundFileWriter();  // without commit() nothing stays behind

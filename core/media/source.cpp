@@ -43,17 +43,20 @@ struct Trouble {
     [[nodiscard]] std::vector<std::string> sentences() const {
         std::vector<std::string> all;
         if (not_finite > 0) {
-            all.push_back(fmt::format("{} samples are not numbers and are played as silence; write the recording again from "
-                                      "its origin if they matter.",
-                                      not_finite));
+            all.push_back(fmt::format(
+                "{} samples are not numbers and are played as silence; write the recording again from "
+                "its origin if they matter.",
+                not_finite));
         }
         if (damaged_packets > 0) {
-            all.push_back(fmt::format("{} damaged places were skipped; copy the recording again if they matter.", damaged_packets));
+            all.push_back(fmt::format(
+                "{} damaged places were skipped; copy the recording again if they matter.", damaged_packets));
         }
         if (declared_seconds > 0 && seconds < declared_seconds - std::max(0.5, 0.02 * declared_seconds)) {
-            all.push_back(fmt::format("The file ends after {:.1f} s though it says {:.1f} s: it was cut short; copy it again "
-                                      "if the end matters.",
-                                      seconds, declared_seconds));
+            all.push_back(fmt::format(
+                "The file ends after {:.1f} s though it says {:.1f} s: it was cut short; copy it again "
+                "if the end matters.",
+                seconds, declared_seconds));
         }
         return all;
     }
@@ -61,7 +64,8 @@ struct Trouble {
 
 }  // namespace
 
-Result<Source> Source::bring_in(const fs::path& original, const fs::path& work_folder, const JobControl& job) {
+Result<Source> Source::bring_in(const fs::path& original, const fs::path& work_folder,
+                                const JobControl& job) {
     auto decoder = AudioDecoder::open(original);
     if (!decoder) return decoder.error();
     std::error_code error;
@@ -81,7 +85,8 @@ Result<Source> Source::bring_in(const fs::path& original, const fs::path& work_f
                                       {"sample_rate", std::to_string(info.sample_rate)}};
     const auto write_head = [&](std::uint64_t frames, bool first) -> Status {
         const std::array<std::int64_t, 2> shape = {static_cast<std::int64_t>(frames), info.channels};
-        auto head = safetensors::single_tensor_head(metadata, "sound", "F32", shape, sizeof(float), kHeadBytes);
+        auto head =
+            safetensors::single_tensor_head(metadata, "sound", "F32", shape, sizeof(float), kHeadBytes);
         if (!head) return head.error();
         const auto bytes = std::as_bytes(std::span(*head));
         return first ? out->write(bytes) : out->write_at(0, bytes);
@@ -116,13 +121,16 @@ Result<Source> Source::bring_in(const fs::path& original, const fs::path& work_f
             const auto lead = static_cast<std::int64_t>(
                 std::llround(decoder->start_after_picture_seconds() * info.sample_rate));
             if (lead > 0) {
-                const std::vector<float> silence(static_cast<std::size_t>(std::min<std::int64_t>(lead, info.sample_rate * 3600LL)) * channels);
+                const std::vector<float> silence(
+                    static_cast<std::size_t>(std::min<std::int64_t>(lead, info.sample_rate * 3600LL)) *
+                    channels);
                 if (auto status = append(silence); !status) return status.error();
             }
             to_drop = std::max<std::int64_t>(0, -lead);
         }
         std::span<const float> samples = *block;
-        const auto dropped = std::min<std::size_t>(static_cast<std::size_t>(to_drop), samples.size() / channels);
+        const auto dropped =
+            std::min<std::size_t>(static_cast<std::size_t>(to_drop), samples.size() / channels);
         to_drop -= static_cast<std::int64_t>(dropped);
         if (auto status = append(samples.subspan(dropped * channels)); !status) return status.error();
         if (info.duration_seconds > 0) {
@@ -130,7 +138,9 @@ Result<Source> Source::bring_in(const fs::path& original, const fs::path& work_f
         }
     }
     if (frames == 0) {
-        return make_error(ErrorKind::BadInput, "\"{}\" holds no sound: its length is zero. Choose another file.", original.string());
+        return make_error(ErrorKind::BadInput,
+                          "\"{}\" holds no sound: its length is zero. Choose another file.",
+                          original.string());
     }
     trouble.damaged_packets = decoder->damaged_packets();
     trouble.declared_seconds = info.duration_seconds;
@@ -148,10 +158,12 @@ Result<Source> Source::open(const fs::path& sound_file) {
     Source source;
     const auto& metadata = file->metadata();
     const auto* sound = file->find("sound");
-    if (sound == nullptr || sound->dtype != "F32" || sound->shape.size() != 2 || sound->shape[0] < 1 || sound->shape[1] < 1 ||
-        sound->shape[1] > kMaxChannels || !read_number(metadata, "sample_rate", source.sample_rate_) ||
-        source.sample_rate_ < kMinSampleRate || source.sample_rate_ > kMaxSampleRate || !metadata.contains("hash")) {
-        return make_error(ErrorKind::BadInput, "\"{}\" is not a working copy of a recording. Bring the recording in again.",
+    if (sound == nullptr || sound->dtype != "F32" || sound->shape.size() != 2 || sound->shape[0] < 1 ||
+        sound->shape[1] < 1 || sound->shape[1] > kMaxChannels ||
+        !read_number(metadata, "sample_rate", source.sample_rate_) || source.sample_rate_ < kMinSampleRate ||
+        source.sample_rate_ > kMaxSampleRate || !metadata.contains("hash")) {
+        return make_error(ErrorKind::BadInput,
+                          "\"{}\" is not a working copy of a recording. Bring the recording in again.",
                           sound_file.string());
     }
     source.frames_ = static_cast<std::uint64_t>(sound->shape[0]);
@@ -164,7 +176,8 @@ Result<Source> Source::open(const fs::path& sound_file) {
             for (const auto& entry : json) source.warnings_.push_back(entry.get<std::string>());
         }
     }
-    source.samples_ = {reinterpret_cast<const float*>(sound->bytes.data()), sound->bytes.size() / sizeof(float)};
+    source.samples_ = {reinterpret_cast<const float*>(sound->bytes.data()),
+                       sound->bytes.size() / sizeof(float)};
     source.file_ = std::move(*file);
     return source;
 }
@@ -174,7 +187,9 @@ void Source::read(int channel, std::int64_t start_frame, std::span<float> out) c
     const auto stride = static_cast<std::size_t>(channels_);
     for (std::size_t i = 0; i < out.size(); ++i) {
         const std::int64_t at = start_frame + static_cast<std::int64_t>(i);
-        out[i] = at >= 0 && at < total ? samples_[static_cast<std::size_t>(at) * stride + static_cast<std::size_t>(channel)] : 0.0F;
+        out[i] = at >= 0 && at < total
+                     ? samples_[static_cast<std::size_t>(at) * stride + static_cast<std::size_t>(channel)]
+                     : 0.0F;
     }
 }
 

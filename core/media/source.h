@@ -1,6 +1,6 @@
-// A recording as everything behind the decoder sees it: float32 samples at the recording's own rate, on disk and
-// mapped, aligned so that sample 0 lies under the picture's first frame. Made once from the original, which is never
-// written to.
+// A recording as everything behind the decoder sees it: float32 samples at the recording's own rate, on disk
+// and mapped, aligned so that sample 0 lies under the picture's first frame. Made once from the original,
+// which is never written to.
 //
 // The file is a safetensors file with one tensor "sound" [frames, channels]; its metadata is described in
 // docs/formats.md.
@@ -21,11 +21,12 @@ namespace rivlen {
 
 class Source {
   public:
-    // Decodes `original` into a file in `work_folder`, or opens the one that an earlier call left for the same file
-    // (same path, size and time of change). Samples that are not finite become silence and are counted.
-    // Errors: those of AudioDecoder; BadInput (no samples); DiskFull; Io; Cancelled.
+    // Decodes `original` into a file in `work_folder`, or opens the one that an earlier call left for the
+    // same file (same path, size and time of change). Samples that are not finite become silence and are
+    // counted. Errors: those of AudioDecoder; BadInput (no samples); DiskFull; Io; Cancelled.
     [[nodiscard]] static Result<Source> bring_in(const std::filesystem::path& original,
-                                                 const std::filesystem::path& work_folder, const JobControl& job = {});
+                                                 const std::filesystem::path& work_folder,
+                                                 const JobControl& job = {});
     // Opens a file made by bring_in().
     [[nodiscard]] static Result<Source> open(const std::filesystem::path& sound_file);
 
@@ -36,7 +37,8 @@ class Source {
     [[nodiscard]] double seconds() const { return static_cast<double>(frames_) / sample_rate_; }
     // Hash of rate, channels and samples: the same sound has the same hash whatever file it came in.
     [[nodiscard]] const std::string& hash() const { return hash_; }
-    // Sentences about trouble that was worked around (samples that are no numbers, damaged packets, a short file).
+    // Sentences about trouble that was worked around (samples that are no numbers, damaged packets, a short
+    // file).
     [[nodiscard]] const std::vector<std::string>& warnings() const { return warnings_; }
 
     // frames x channels, interleaved.

@@ -9,7 +9,9 @@ namespace rivlen {
 namespace {
 
 // Numbers dropped at the start of every minute but each tenth (ST 12-1, 8.2): 2 at 30, 4 at 60.
-std::int64_t dropped_per_minute(FrameRate rate) { return rate.nominal() / 15; }
+std::int64_t dropped_per_minute(FrameRate rate) {
+    return rate.nominal() / 15;
+}
 
 }  // namespace
 
@@ -28,7 +30,8 @@ std::string format_timecode(std::int64_t frame, FrameRate rate, bool drop) {
     }
     frame = ((frame % day) + day) % day;
     const std::int64_t seconds = frame / nominal;
-    return fmt::format("{:02d}:{:02d}:{:02d}{}{:02d}", seconds / 3600, seconds / 60 % 60, seconds % 60, drop ? ';' : ':', frame % nominal);
+    return fmt::format("{:02d}:{:02d}:{:02d}{}{:02d}", seconds / 3600, seconds / 60 % 60, seconds % 60,
+                       drop ? ';' : ':', frame % nominal);
 }
 
 std::optional<std::int64_t> parse_timecode(std::string_view text, FrameRate rate) {
@@ -43,7 +46,8 @@ std::optional<std::int64_t> parse_timecode(std::string_view text, FrameRate rate
         }
         if (digits == 0) return std::nullopt;
         if (f < 3) {
-            if (at >= text.size() || (text[at] != ':' && text[at] != ';' && text[at] != '.')) return std::nullopt;
+            if (at >= text.size() || (text[at] != ':' && text[at] != ';' && text[at] != '.'))
+                return std::nullopt;
             drop = drop || text[at] != ':';
             ++at;
         }

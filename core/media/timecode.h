@@ -1,4 +1,5 @@
-// SMPTE ST 12-1 time address: hh:mm:ss:ff, and drop-frame (hh:mm:ss;ff) at 30000/1001 and 60000/1001 frames a second.
+// SMPTE ST 12-1 time address: hh:mm:ss:ff, and drop-frame (hh:mm:ss;ff) at 30000/1001 and 60000/1001 frames a
+// second.
 #pragma once
 
 #include <cstdint>

@@ -29,9 +29,12 @@ class Player::Renderer {
             render_one(wanted, beyond);
             keep(beyond, 0);
         }
-        if (tail_.empty()) tail_.assign(kSeam * kOutputChannels, 0.0F);  // nothing sounded: fade in from silence
+        if (tail_.empty())
+            tail_.assign(kSeam * kOutputChannels, 0.0F);  // nothing sounded: fade in from silence
         at_ = std::clamp<std::int64_t>(frame, 0, static_cast<std::int64_t>(source_->frames()));
-        const auto aligned = shaper_ ? shaper_->seek(at_) : at_ / static_cast<std::int64_t>(hop_) * static_cast<std::int64_t>(hop_);
+        const auto aligned = shaper_
+                                 ? shaper_->seek(at_)
+                                 : at_ / static_cast<std::int64_t>(hop_) * static_cast<std::int64_t>(hop_);
         skip_ = static_cast<std::size_t>(at_ - aligned);
     }
 
@@ -117,7 +120,9 @@ class Player::Renderer {
 
     // While a stem is being left, its recipe must still be there for the fade.
     [[nodiscard]] BandRecipe stem_recipe_for(const Wanted& wanted) const {
-        const auto stem_of = [](Monitor monitor) { return static_cast<int>(monitor) - static_cast<int>(Monitor::Dialogue); };
+        const auto stem_of = [](Monitor monitor) {
+            return static_cast<int>(monitor) - static_cast<int>(Monitor::Dialogue);
+        };
         int stem = stem_of(wanted.monitor);
         if (stem < 0 && last_monitor_) stem = stem_of(*last_monitor_);
         const auto s = static_cast<std::size_t>(std::max(stem, 0));
@@ -232,7 +237,8 @@ void Player::run(const std::stop_token& stop) {
             if (!playing) flush_ = true;
             ended = false;
         }
-        const bool room = written_.load(std::memory_order_relaxed) - taken_.load(std::memory_order_acquire) < kBlocks;
+        const bool room =
+            written_.load(std::memory_order_relaxed) - taken_.load(std::memory_order_acquire) < kBlocks;
         if (!renderer || !playing || ended || !room || flush_) {
             if (flush_ && !playing) drain();
             if (flush_ && playing) {
@@ -253,7 +259,8 @@ void Player::run(const std::stop_token& stop) {
 
 // Only while stopped: the callback then takes nothing.
 void Player::drain() {
-    // A callback that is just running sees playing_ == false at its next start; one block time is enough to be sure.
+    // A callback that is just running sees playing_ == false at its next start; one block time is enough to
+    // be sure.
     std::this_thread::sleep_for(std::chrono::milliseconds(2));
     if (!playing_) {
         taken_.store(written_.load());
@@ -275,7 +282,8 @@ void Player::fill(std::span<float> interleaved) {
         while (done < wanted) {
             const std::size_t at = taken_.load(std::memory_order_relaxed);
             if (at == written_.load(std::memory_order_acquire)) {
-                if (primed_.load(std::memory_order_relaxed)) drop_outs_.fetch_add(1, std::memory_order_relaxed);
+                if (primed_.load(std::memory_order_relaxed))
+                    drop_outs_.fetch_add(1, std::memory_order_relaxed);
                 break;
             }
             const Block& block = ring_[at % kBlocks];
@@ -303,7 +311,8 @@ void Player::fill(std::span<float> interleaved) {
         peak_.store(peak, std::memory_order_relaxed);
     }
     if (done > 0) {
-        for (std::size_t side = 0; side < kOutputChannels; ++side) last_out_[side] = interleaved[(done - 1) * kOutputChannels + side];
+        for (std::size_t side = 0; side < kOutputChannels; ++side)
+            last_out_[side] = interleaved[(done - 1) * kOutputChannels + side];
     }
     // Wherever the sound breaks off, it runs out over some samples instead of clicking.
     constexpr float kRunOut = 0.95F;

@@ -1,8 +1,9 @@
-// Playback: a render thread keeps a few blocks ready, the audio callback takes them. The callback side (fill) never
-// locks, allocates or does I/O; everything else may be called from one controlling thread.
+// Playback: a render thread keeps a few blocks ready, the audio callback takes them. The callback side (fill)
+// never locks, allocates or does I/O; everything else may be called from one controlling thread.
 //
-// What is heard can be switched between the source, what is kept, what is removed and single stems: both sides of a
-// switch are rendered for one block and cross-faded, so that there is no gap. kept + removed = source, always.
+// What is heard can be switched between the source, what is kept, what is removed and single stems: both
+// sides of a switch are rendered for one block and cross-faded, so that there is no gap. kept + removed =
+// source, always.
 #pragma once
 
 #include <array>
@@ -25,7 +26,8 @@ namespace rivlen {
 
 class Player {
   public:
-    static constexpr int kOutputChannels = 2;  // one channel goes to both sides; of more than two, the first two
+    static constexpr int kOutputChannels =
+        2;  // one channel goes to both sides; of more than two, the first two
 
     Player();
     ~Player();
@@ -56,8 +58,8 @@ class Player {
     void fill(std::span<float> interleaved);
 
   private:
-    static constexpr std::size_t kBlocks = 3;      // about 32 ms are kept ready
-    static constexpr std::size_t kSeam = 128;      // samples over which a jump is cross-faded
+    static constexpr std::size_t kBlocks = 3;  // about 32 ms are kept ready
+    static constexpr std::size_t kSeam = 128;  // samples over which a jump is cross-faded
     struct Block {
         std::int64_t start = 0;
         std::size_t count = 0;  // frames

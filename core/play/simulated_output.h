@@ -1,4 +1,5 @@
-// A stand-in for a sound device: takes sound from a player at the pace of the clock, and can keep what it took.
+// A stand-in for a sound device: takes sound from a player at the pace of the clock, and can keep what it
+// took.
 #pragma once
 
 #include <mutex>
@@ -11,7 +12,8 @@ namespace rivlen {
 
 class SimulatedOutput {
   public:
-    // Takes blocks as a device with a buffer of about 10 ms would. keep: remember what was taken while playing.
+    // Takes blocks as a device with a buffer of about 10 ms would. keep: remember what was taken while
+    // playing.
     SimulatedOutput(Player& player, bool keep);
     SimulatedOutput(const SimulatedOutput&) = delete;
     SimulatedOutput& operator=(const SimulatedOutput&) = delete;

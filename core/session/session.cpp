@@ -13,11 +13,16 @@ namespace {
 namespace fs = std::filesystem;
 using nlohmann::json;
 
-constexpr std::array<const char*, kMonitors> kMonitorKeys = {"source", "kept", "removed", "dialogue", "reverb", "music", "ambience"};
+constexpr std::array<const char*, kMonitors> kMonitorKeys = {"source", "kept",  "removed", "dialogue",
+                                                             "reverb", "music", "ambience"};
 
 json to_json(const StemSettings& s) {
-    return {{"isolation_percent", s.isolation_percent}, {"floor_db", s.floor_db}, {"floor_on", s.floor_on},
-            {"gain_db", s.gain_db},                     {"mute", s.mute},         {"solo", s.solo}};
+    return {{"isolation_percent", s.isolation_percent},
+            {"floor_db", s.floor_db},
+            {"floor_on", s.floor_on},
+            {"gain_db", s.gain_db},
+            {"mute", s.mute},
+            {"solo", s.solo}};
 }
 
 // Values from a file may be anything: they are brought into the range of their setting.
@@ -61,7 +66,8 @@ SessionItem item_from_json(const json& entry, const fs::path& folder) {
         }
     }
     const auto loop = entry.find("loop_frames");
-    if (loop != entry.end() && loop->is_array() && loop->size() == 2 && (*loop)[0].is_number_unsigned() && (*loop)[1].is_number_unsigned()) {
+    if (loop != entry.end() && loop->is_array() && loop->size() == 2 && (*loop)[0].is_number_unsigned() &&
+        (*loop)[1].is_number_unsigned()) {
         const LoopRange range{(*loop)[0].get<std::int64_t>(), (*loop)[1].get<std::int64_t>()};
         if (range.first >= 0 && range.last > range.first) item.loop = range;
     }
@@ -82,28 +88,37 @@ json session_json(const Session& session, const fs::path& folder) {
             if (!relative.empty() && *relative.begin() != "..") path = relative;
         }
         json entry = {{"path", path.string()}, {"hash", item.hash}, {"loop_on", item.loop_on}};
-        for (std::size_t s = 0; s < kStems; ++s) entry["stems"][kStemNames[s]] = to_json(item.settings.stems[s]);
+        for (std::size_t s = 0; s < kStems; ++s)
+            entry["stems"][kStemNames[s]] = to_json(item.settings.stems[s]);
         if (item.loop) entry["loop_frames"] = {item.loop->first, item.loop->last};
         out["recordings"].push_back(std::move(entry));
     }
     return out;
 }
 
-std::string printed(const json& value) { return value.dump(2, ' ', false, json::error_handler_t::replace) + "\n"; }
+std::string printed(const json& value) {
+    return value.dump(2, ' ', false, json::error_handler_t::replace) + "\n";
+}
 
 }  // namespace
 
-std::string session_to_json(const Session& session) { return printed(session_json(session, {})); }
+std::string session_to_json(const Session& session) {
+    return printed(session_json(session, {}));
+}
 
 Result<Session> session_from_json(const std::string& source, const fs::path& folder) {
     const json value = json::parse(source, nullptr, false);
-    if (!value.is_object() || !value.contains("rivlen_session") || !value["rivlen_session"].is_number_integer()) {
-        return make_error(ErrorKind::BadInput, "This is not a Rivlen session, or it is damaged. Open another session, or its last backup.");
+    if (!value.is_object() || !value.contains("rivlen_session") ||
+        !value["rivlen_session"].is_number_integer()) {
+        return make_error(
+            ErrorKind::BadInput,
+            "This is not a Rivlen session, or it is damaged. Open another session, or its last backup.");
     }
     const int version = value["rivlen_session"].get<int>();
     if (version > kSessionVersion) {
         return make_error(ErrorKind::Unsupported,
-                          "This session was saved by a newer Rivlen (form {}, this one reads up to {}). Update Rivlen to open it.",
+                          "This session was saved by a newer Rivlen (form {}, this one reads up to {}). "
+                          "Update Rivlen to open it.",
                           version, kSessionVersion);
     }
     Session session;
@@ -134,7 +149,8 @@ Result<Session> load_session(const fs::path& path) {
     if (!content) return content.error();
     std::error_code error;
     auto session = session_from_json(*content, fs::absolute(path, error).parent_path());
-    if (!session) return make_error(session.error().kind, "\"{}\": {}", path.string(), session.error().message);
+    if (!session)
+        return make_error(session.error().kind, "\"{}\": {}", path.string(), session.error().message);
     return session;
 }
 

@@ -1,5 +1,5 @@
-// A session: what was brought in and how it is set. Plain data, kept as versioned JSON (docs/formats.md) that is
-// written atomically and diffs well. Sound, maps and pictures stay where they are.
+// A session: what was brought in and how it is set. Plain data, kept as versioned JSON (docs/formats.md) that
+// is written atomically and diffs well. Sound, maps and pictures stay where they are.
 #pragma once
 
 #include <cstdint>
@@ -18,8 +18,8 @@ inline constexpr int kSessionVersion = 1;
 inline constexpr const char* kSessionExtension = ".rivlen";
 
 struct SessionItem {
-    std::filesystem::path path;      // of the original
-    std::string hash;                // of its sound; empty until it has been decoded once
+    std::filesystem::path path;  // of the original
+    std::string hash;            // of its sound; empty until it has been decoded once
     ShapeSettings settings;
     std::optional<LoopRange> loop;
     bool loop_on = true;
@@ -28,15 +28,15 @@ struct SessionItem {
 
 struct Session {
     std::vector<SessionItem> items;
-    int current = -1;                // index into items; -1: none
+    int current = -1;  // index into items; -1: none
     Monitor monitor = Monitor::Kept;
     bool level_match = true;
     bool operator==(const Session&) const = default;
 };
 
 [[nodiscard]] std::string session_to_json(const Session& session);
-// Paths are kept relative to the session's folder where they lie below it, so that both can be moved together.
-// Errors: BadInput (damaged), Unsupported (made by a newer Rivlen).
+// Paths are kept relative to the session's folder where they lie below it, so that both can be moved
+// together. Errors: BadInput (damaged), Unsupported (made by a newer Rivlen).
 [[nodiscard]] Result<Session> session_from_json(const std::string& text, const std::filesystem::path& folder);
 
 // Errors: Io, DiskFull.

@@ -7,26 +7,49 @@ namespace rivlen {
 
 namespace {
 
-float linear(double db) { return static_cast<float>(std::pow(10.0, db / 20.0)); }
+float linear(double db) {
+    return static_cast<float>(std::pow(10.0, db / 20.0));
+}
 
-constexpr ParameterInfo kIsolation = {
-    "isolation", "Isolation", "%", 0, 100, 100, 1,
-    "How far everything else comes down while this stem stays.",
-    "Too much takes consonants with it and leaves the place dead."};
-constexpr ParameterInfo kFloor = {
-    "floor", "Floor", "dB", -60, 0, -12, 1,
-    "The most that anything may be turned down.",
-    "Too high a floor lets the rest be heard again."};
-constexpr ParameterInfo kGain = {
-    "gain", "Gain", "dB", -60, 12, 0, 0.5,
-    "Level of this stem in what is kept.",
-    "Too much brings up the residue of the other stems with it."};
+constexpr ParameterInfo kIsolation = {"isolation",
+                                      "Isolation",
+                                      "%",
+                                      0,
+                                      100,
+                                      100,
+                                      1,
+                                      "How far everything else comes down while this stem stays.",
+                                      "Too much takes consonants with it and leaves the place dead."};
+constexpr ParameterInfo kFloor = {"floor",
+                                  "Floor",
+                                  "dB",
+                                  -60,
+                                  0,
+                                  -12,
+                                  1,
+                                  "The most that anything may be turned down.",
+                                  "Too high a floor lets the rest be heard again."};
+constexpr ParameterInfo kGain = {"gain",
+                                 "Gain",
+                                 "dB",
+                                 -60,
+                                 12,
+                                 0,
+                                 0.5,
+                                 "Level of this stem in what is kept.",
+                                 "Too much brings up the residue of the other stems with it."};
 
 }  // namespace
 
-const ParameterInfo& isolation_info() { return kIsolation; }
-const ParameterInfo& floor_info() { return kFloor; }
-const ParameterInfo& gain_info() { return kGain; }
+const ParameterInfo& isolation_info() {
+    return kIsolation;
+}
+const ParameterInfo& floor_info() {
+    return kFloor;
+}
+const ParameterInfo& gain_info() {
+    return kGain;
+}
 
 bool ShapeSettings::audible(std::size_t stem) const {
     const bool any_solo = std::ranges::any_of(stems, [](const StemSettings& s) { return s.solo; });

@@ -12,12 +12,15 @@ int shape_fft_size(int sample_rate) {
 }
 
 Shaper::Shaper(const Source& source, const MaskMap& map, std::size_t outputs)
-    : source_(source), map_(map), stft_(shape_fft_size(source.sample_rate())),
+    : source_(source),
+      map_(map),
+      stft_(shape_fft_size(source.sample_rate())),
       reads_(band_reads(source.sample_rate(), stft_.fft_size())),
       map_frames_per_hop_(static_cast<double>(stft_.hop()) * kModelRate / source.sample_rate() / kModelHop) {
     const auto size = static_cast<std::size_t>(stft_.fft_size());
     const auto bins = static_cast<std::size_t>(stft_.bins());
-    overlap_.assign(outputs, std::vector<std::vector<float>>(static_cast<std::size_t>(source.channels()), std::vector<float>(size)));
+    overlap_.assign(outputs, std::vector<std::vector<float>>(static_cast<std::size_t>(source.channels()),
+                                                             std::vector<float>(size)));
     passed_.resize(outputs);
     time_.resize(size);
     frame_.resize(size);
@@ -60,7 +63,8 @@ void Shaper::add_frame(std::int64_t index, std::span<const BandRecipe> recipes) 
                 shaped_[k] = spectrum_[k] * (low + read.part * (high - low));
             }
             stft_.inverse(shaped_, frame_);
-            // Where this frame begins in the overlap buffer; frames before the block (after a seek) lose their head.
+            // Where this frame begins in the overlap buffer; frames before the block (after a seek) lose
+            // their head.
             const std::int64_t offset = (index - 2 - block_) * hop;
             auto& buffer = overlap_[o][c];
             for (std::size_t i = 0; i < size; ++i) {
@@ -74,11 +78,13 @@ void Shaper::add_frame(std::int64_t index, std::span<const BandRecipe> recipes) 
     }
 }
 
-void Shaper::next(std::span<const BandRecipe> recipes, std::span<const std::span<const std::span<float>>> out) {
+void Shaper::next(std::span<const BandRecipe> recipes,
+                  std::span<const std::span<const std::span<float>>> out) {
     const std::int64_t hop = stft_.hop();
     for (; next_frame_ <= block_ + 2; ++next_frame_) add_frame(next_frame_, recipes);
     for (std::size_t o = 0; o < out.size(); ++o) {
-        // With all four frames passing everything, the source itself goes out: equal to the bit, not to rounding.
+        // With all four frames passing everything, the source itself goes out: equal to the bit, not to
+        // rounding.
         const bool untouched = std::ranges::all_of(passed_[o], std::identity{});
         for (std::size_t c = 0; c < out[o].size(); ++c) {
             auto& buffer = overlap_[o][c];
@@ -94,13 +100,15 @@ void Shaper::next(std::span<const BandRecipe> recipes, std::span<const std::span
     ++block_;
 }
 
-Status render(const Source& source, const MaskMap& map, std::span<const BandRecipe> recipes, std::int64_t first,
-              std::int64_t last, const JobControl& job,
-              const std::function<Status(std::int64_t, std::span<const std::vector<std::vector<float>>>)>& take) {
+Status render(
+    const Source& source, const MaskMap& map, std::span<const BandRecipe> recipes, std::int64_t first,
+    std::int64_t last, const JobControl& job,
+    const std::function<Status(std::int64_t, std::span<const std::vector<std::vector<float>>>)>& take) {
     Shaper shaper(source, map, recipes.size());
     const auto channels = static_cast<std::size_t>(source.channels());
     const auto hop = static_cast<std::size_t>(shaper.hop());
-    std::vector<std::vector<std::vector<float>>> blocks(recipes.size(), std::vector<std::vector<float>>(channels));
+    std::vector<std::vector<std::vector<float>>> blocks(recipes.size(),
+                                                        std::vector<std::vector<float>>(channels));
     std::vector<std::vector<std::vector<float>>> part = blocks;
     std::int64_t at = shaper.seek(first);
     while (at < last) {
@@ -124,29 +132,33 @@ Status render(const Source& source, const MaskMap& map, std::span<const BandReci
         }
         if (auto status = take(from, part); !status) return status;
         at += static_cast<std::int64_t>(hop);
-        job.report(static_cast<double>(at - first) / static_cast<double>(std::max<std::int64_t>(last - first, 1)));
+        job.report(static_cast<double>(at - first) /
+                   static_cast<double>(std::max<std::int64_t>(last - first, 1)));
     }
     return {};
 }
 
-double measure_sum_dbfs(const Source& source, const MaskMap& map, std::int64_t first, std::int64_t last, const JobControl& job) {
+double measure_sum_dbfs(const Source& source, const MaskMap& map, std::int64_t first, std::int64_t last,
+                        const JobControl& job) {
     std::array<BandRecipe, kStems> recipes;
     for (std::size_t s = 0; s < kStems; ++s) recipes[s] = stem_recipe(StemSettings{}, s);
     double peak = 0.0;
     std::vector<float> original;
-    const Status status = render(source, map, recipes, first, last, job, [&](std::int64_t start, auto blocks) {
-        for (std::size_t c = 0; c < blocks[0].size(); ++c) {
-            original.resize(blocks[0][c].size());
-            source.read(static_cast<int>(c), start, original);
-            for (std::size_t i = 0; i < original.size(); ++i) {
-                // Summed in float32, as a mixing desk that plays the four files would.
-                float sum = 0.0F;
-                for (std::size_t s = 0; s < kStems; ++s) sum += blocks[s][c][i];
-                peak = std::max(peak, std::abs(static_cast<double>(sum) - static_cast<double>(original[i])));
+    const Status status =
+        render(source, map, recipes, first, last, job, [&](std::int64_t start, auto blocks) {
+            for (std::size_t c = 0; c < blocks[0].size(); ++c) {
+                original.resize(blocks[0][c].size());
+                source.read(static_cast<int>(c), start, original);
+                for (std::size_t i = 0; i < original.size(); ++i) {
+                    // Summed in float32, as a mixing desk that plays the four files would.
+                    float sum = 0.0F;
+                    for (std::size_t s = 0; s < kStems; ++s) sum += blocks[s][c][i];
+                    peak =
+                        std::max(peak, std::abs(static_cast<double>(sum) - static_cast<double>(original[i])));
+                }
             }
-        }
-        return Status{};
-    });
+            return Status{};
+        });
     if (!status) return 0.0;
     return peak > 0.0 ? std::max(-200.0, 20.0 * std::log10(peak)) : -200.0;
 }

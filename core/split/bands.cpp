@@ -19,8 +19,11 @@ std::array<int, kBands + 1> make_edges() {
     return edges;
 }
 
-// 0.15 is the exponent that the features were first measured with; the small offset keeps digital silence finite.
-float compress(float power) { return std::pow(power + 1e-12F, 0.15F); }
+// 0.15 is the exponent that the features were first measured with; the small offset keeps digital silence
+// finite.
+float compress(float power) {
+    return std::pow(power + 1e-12F, 0.15F);
+}
 
 }  // namespace
 
@@ -34,7 +37,8 @@ const std::array<int, kModelBins>& band_of_bin() {
         std::array<int, kModelBins> bands{};
         const auto& edges = band_edges();
         for (std::size_t b = 0; b < kBands; ++b) {
-            for (int k = edges[b]; k < edges[b + 1]; ++k) bands[static_cast<std::size_t>(k)] = static_cast<int>(b);
+            for (int k = edges[b]; k < edges[b + 1]; ++k)
+                bands[static_cast<std::size_t>(k)] = static_cast<int>(b);
         }
         return bands;
     }();
@@ -95,7 +99,8 @@ std::vector<BandRead> band_reads(int sample_rate, int fft_size) {
             read.high = std::min(read.low + 1, kBands - 1);
             read.part = static_cast<float>(position - read.low);
         } else {
-            const auto bin = std::min<std::size_t>(static_cast<std::size_t>(std::lround(position)), kModelBins - 1);
+            const auto bin =
+                std::min<std::size_t>(static_cast<std::size_t>(std::lround(position)), kModelBins - 1);
             read.low = read.high = band_of_bin()[bin];
         }
     }

@@ -1,6 +1,6 @@
 // The 256 bands in which the model sees and masks sound, and the features it sees.
-// Model grid: 48 kHz, STFT 2048 / 512. Bands 0-199 are single bins (up to 4.66 kHz), the other 56 are groups whose
-// widths grow evenly in log frequency up to 24 kHz.
+// Model grid: 48 kHz, STFT 2048 / 512. Bands 0-199 are single bins (up to 4.66 kHz), the other 56 are groups
+// whose widths grow evenly in log frequency up to 24 kHz.
 #pragma once
 
 #include <array>
@@ -32,19 +32,19 @@ inline constexpr std::array<const char*, kStems> kStemNames = {"dialogue", "reve
 // Centre of a band in Hz.
 [[nodiscard]] double band_centre_hz(int band);
 
-// Compressed band powers of one frame, before normalising: features[channel * kBands + band] = p^0.15, where p is the
-// power of mid (the mean of all channels) or of side (mean power of the channels less the mid's) summed over the band.
-// channel_spectra: one spectrum of kModelBins a channel.
+// Compressed band powers of one frame, before normalising: features[channel * kBands + band] = p^0.15, where
+// p is the power of mid (the mean of all channels) or of side (mean power of the channels less the mid's)
+// summed over the band. channel_spectra: one spectrum of kModelBins a channel.
 void frame_features(std::span<const std::span<const Complex>> channel_spectra, std::span<float> features);
 
-// Divides every frame by the mean over a window of +-kLevelFrames frames (fewer at the ends of the recording), so that
-// the model sees every passage at its own level. rows: frames x kFeatures, in place.
+// Divides every frame by the mean over a window of +-kLevelFrames frames (fewer at the ends of the
+// recording), so that the model sees every passage at its own level. rows: frames x kFeatures, in place.
 inline constexpr int kLevelFrames = 281;  // 3 s
 void normalise_features(std::span<float> rows);
 
-// How a bin of another STFT (any rate and size) reads the bands: value = band[low] * (1 - part) + band[high] * part.
-// Within the single-bin bands the reading is interpolated, above it takes the band that holds the frequency, and
-// beyond the model's range the top band.
+// How a bin of another STFT (any rate and size) reads the bands: value = band[low] * (1 - part) + band[high]
+// * part. Within the single-bin bands the reading is interpolated, above it takes the band that holds the
+// frequency, and beyond the model's range the top band.
 struct BandRead {
     int low = 0;
     int high = 0;

@@ -43,7 +43,8 @@ void decode_masks(std::span<const std::uint8_t> codes, std::span<float> masks) {
 }
 
 Result<MaskMapWriter> MaskMapWriter::create(const std::filesystem::path& path, const MaskMapFacts& facts) {
-    const safetensors::Metadata metadata = {{"format", "rivlen-map-1"}, {"source_hash", facts.source_hash}, {"model", facts.model}};
+    const safetensors::Metadata metadata = {
+        {"format", "rivlen-map-1"}, {"source_hash", facts.source_hash}, {"model", facts.model}};
     const std::array<std::int64_t, 3> shape = {static_cast<std::int64_t>(facts.frames), kStems, kBands};
     auto head = safetensors::single_tensor_head(metadata, "masks", "U8", shape, 1, kHeadBytes);
     if (!head) return head.error();
@@ -66,7 +67,8 @@ Result<MaskMap> MaskMap::open(const std::filesystem::path& path, const std::stri
     const auto& metadata = file->metadata();
     if (masks == nullptr || masks->dtype != "U8" || masks->shape.size() != 3 || masks->shape[0] < 1 ||
         masks->shape[1] != kStems || masks->shape[2] != kBands || !metadata.contains("source_hash")) {
-        return make_error(ErrorKind::BadInput, "\"{}\" is not a mask map. Split the recording again.", path.string());
+        return make_error(ErrorKind::BadInput, "\"{}\" is not a mask map. Split the recording again.",
+                          path.string());
     }
     MaskMap map;
     map.facts_.source_hash = metadata.at("source_hash");
@@ -74,7 +76,8 @@ Result<MaskMap> MaskMap::open(const std::filesystem::path& path, const std::stri
     map.facts_.frames = static_cast<std::uint64_t>(masks->shape[0]);
     if (!source_hash.empty() && map.facts_.source_hash != source_hash) {
         return make_error(ErrorKind::Mismatch,
-                          "The mask map \"{}\" belongs to another recording than the one opened. Split this recording again.",
+                          "The mask map \"{}\" belongs to another recording than the one opened. Split this "
+                          "recording again.",
                           path.string());
     }
     map.codes_ = {reinterpret_cast<const std::uint8_t*>(masks->bytes.data()), masks->bytes.size()};

@@ -1,9 +1,10 @@
-// The mask map: what the network said about a recording, one byte per stem, band and frame of the model's grid
-// (band layout in bands.h, 93.75 frames a second). A safetensors file with one tensor "masks" [frames, 4, 256] of U8.
+// The mask map: what the network said about a recording, one byte per stem, band and frame of the model's
+// grid (band layout in bands.h, 93.75 frames a second). A safetensors file with one tensor "masks" [frames,
+// 4, 256] of U8.
 //
-// Code 0 is a mask of nothing; code c > 0 is 10^((c - 255) / 4 / 20): steps of 0.25 dB from 0 to -63.5 dB. Reading
-// divides by the sum over the stems, so that masks add up to one. A stem's mask is then wrong by at most 0.25 dB
-// (measured in tests/split/mask_map_test.cpp), and the sum over stems by nothing.
+// Code 0 is a mask of nothing; code c > 0 is 10^((c - 255) / 4 / 20): steps of 0.25 dB from 0 to -63.5 dB.
+// Reading divides by the sum over the stems, so that masks add up to one. A stem's mask is then wrong by at
+// most 0.25 dB (measured in tests/split/mask_map_test.cpp), and the sum over stems by nothing.
 #pragma once
 
 #include <array>
@@ -22,12 +23,13 @@ namespace rivlen {
 inline constexpr std::size_t kMaskRow = std::size_t{kStems} * kBands;
 
 [[nodiscard]] std::uint8_t encode_mask(float mask);
-// One frame of codes to masks that add up to one over the stems. Both spans hold kMaskRow values, stem by stem.
+// One frame of codes to masks that add up to one over the stems. Both spans hold kMaskRow values, stem by
+// stem.
 void decode_masks(std::span<const std::uint8_t> codes, std::span<float> masks);
 
 struct MaskMapFacts {
     std::string source_hash;
-    std::string model;        // name and version of the model
+    std::string model;  // name and version of the model
     std::uint64_t frames = 0;
 };
 
@@ -35,28 +37,32 @@ struct MaskMapFacts {
 class MaskMapWriter {
   public:
     // Errors: Io, DiskFull.
-    [[nodiscard]] static Result<MaskMapWriter> create(const std::filesystem::path& path, const MaskMapFacts& facts);
+    [[nodiscard]] static Result<MaskMapWriter> create(const std::filesystem::path& path,
+                                                      const MaskMapFacts& facts);
     // masks: whole frames from `first_frame` on, [frame][stem][band].
     [[nodiscard]] Status write(std::uint64_t first_frame, std::span<const float> masks);
     [[nodiscard]] Status commit() { return file_.commit(); }
 
   private:
-    MaskMapWriter(OutputFile file, std::uint64_t body_offset) : file_(std::move(file)), body_offset_(body_offset) {}
+    MaskMapWriter(OutputFile file, std::uint64_t body_offset)
+        : file_(std::move(file)), body_offset_(body_offset) {}
     OutputFile file_;
     std::uint64_t body_offset_;
 };
 
 class MaskMap {
   public:
-    // Errors: NotFound, Io; BadInput (not a map); Mismatch when `source_hash` is not empty and is another one.
-    [[nodiscard]] static Result<MaskMap> open(const std::filesystem::path& path, const std::string& source_hash);
+    // Errors: NotFound, Io; BadInput (not a map); Mismatch when `source_hash` is not empty and is another
+    // one.
+    [[nodiscard]] static Result<MaskMap> open(const std::filesystem::path& path,
+                                              const std::string& source_hash);
 
     [[nodiscard]] const MaskMapFacts& facts() const { return facts_; }
     [[nodiscard]] std::span<const std::uint8_t> codes(std::uint64_t frame) const {
         return codes_.subspan(frame * kMaskRow, kMaskRow);
     }
-    // Masks at a time given in map frames (may lie between frames or outside the recording: then the nearest).
-    // masks: kMaskRow values.
+    // Masks at a time given in map frames (may lie between frames or outside the recording: then the
+    // nearest). masks: kMaskRow values.
     void read(double frame_position, std::span<float> masks) const;
 
   private:

@@ -20,7 +20,8 @@ fs::path program_folder() {
 }
 
 fs::path first_existing(const char* variable, std::span<const fs::path> places) {
-    if (const char* set = std::getenv(variable); set != nullptr && *set != '\0') return set;  // NOLINT(concurrency-mt-unsafe)
+    if (const char* set = std::getenv(variable); set != nullptr && *set != '\0')
+        return set;  // NOLINT(concurrency-mt-unsafe)
     std::error_code error;
     for (const auto& place : places) {
         if (fs::exists(place, error)) return place;
@@ -31,7 +32,9 @@ fs::path first_existing(const char* variable, std::span<const fs::path> places) 
 }  // namespace
 
 Result<ModelFacts> model_identity(const fs::path& model) {
-    if (model.empty()) return make_error(ErrorKind::NotFound, "There is no separation model. Install Rivlen's models again.");
+    if (model.empty())
+        return make_error(ErrorKind::NotFound,
+                          "There is no separation model. Install Rivlen's models again.");
     auto bytes = MappedFile::open(model);
     if (!bytes) return bytes.error();
     ModelFacts facts;
@@ -42,7 +45,8 @@ Result<ModelFacts> model_identity(const fs::path& model) {
 
 fs::path find_engine() {
     const fs::path here = program_folder();
-    const std::array<fs::path, 3> places = {here / "../" RIVLEN_LIBDIR "/rivlen/librivlen-engine.so", here / "../engine/librivlen-engine.so",
+    const std::array<fs::path, 3> places = {here / "../" RIVLEN_LIBDIR "/rivlen/librivlen-engine.so",
+                                            here / "../engine/librivlen-engine.so",
                                             here / "../../engine/librivlen-engine.so"};
     return first_existing("RIVLEN_ENGINE", places);
 }
@@ -62,18 +66,22 @@ Result<std::shared_ptr<const Separator>> load_separator(const fs::path& engine, 
         return make_error(ErrorKind::NotFound, "The separation engine is missing. Install Rivlen again.");
     }
     if (weights.empty()) {
-        return make_error(ErrorKind::NotFound, "There is no separation model. Install Rivlen's models again.");
+        return make_error(ErrorKind::NotFound,
+                          "There is no separation model. Install Rivlen's models again.");
     }
     // One thread a worker: OpenBLAS reads this once, when it is loaded together with the engine.
     setenv("OPENBLAS_NUM_THREADS", "1", 0);  // NOLINT(concurrency-mt-unsafe)
     // Never closed: libtorch does not survive being unloaded.
     void* handle = ::dlopen(library.c_str(), RTLD_NOW | RTLD_LOCAL);
     if (handle == nullptr) {
-        return make_error(ErrorKind::NotFound, "The separation engine cannot be opened ({}). Install Rivlen again.", ::dlerror());
+        return make_error(ErrorKind::NotFound,
+                          "The separation engine cannot be opened ({}). Install Rivlen again.", ::dlerror());
     }
     auto* entry = reinterpret_cast<EngineEntry>(::dlsym(handle, kEngineEntry));
     if (entry == nullptr) {
-        return make_error(ErrorKind::Mismatch, "\"{}\" is not Rivlen's separation engine. Install Rivlen again.", library.string());
+        return make_error(ErrorKind::Mismatch,
+                          "\"{}\" is not Rivlen's separation engine. Install Rivlen again.",
+                          library.string());
     }
     return entry(kEngineVersion, weights);
 }

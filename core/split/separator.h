@@ -13,9 +13,9 @@
 namespace rivlen {
 
 struct ModelFacts {
-    std::string name;          // of the file, without extension
-    std::string hash;          // of the weights
-    int patch_frames = 4;      // chunks begin at multiples of this
+    std::string name;      // of the file, without extension
+    std::string hash;      // of the weights
+    int patch_frames = 4;  // chunks begin at multiples of this
     std::map<std::string, std::string> metadata;
 };
 
@@ -27,8 +27,8 @@ struct ModelFacts {
 class MaskWorker {
   public:
     virtual ~MaskWorker() = default;
-    // features: frames x kFeatures, normalised (bands.h). masks: frames x kStems x kBands, adding up to one over the
-    // stems. Errors: Internal when the network gives something that is no number.
+    // features: frames x kFeatures, normalised (bands.h). masks: frames x kStems x kBands, adding up to one
+    // over the stems. Errors: Internal when the network gives something that is no number.
     [[nodiscard]] virtual Status masks(std::span<const float> features, std::span<float> masks) = 0;
 };
 
@@ -39,10 +39,10 @@ class Separator {
     [[nodiscard]] virtual std::unique_ptr<MaskWorker> make_worker() const = 0;
 };
 
-// Opens the engine and a model. Empty paths: the ones installed with the program (see find_engine, find_model).
-// Errors: NotFound, BadInput, Unsupported, Mismatch (engine of another version).
-[[nodiscard]] Result<std::shared_ptr<const Separator>> load_separator(const std::filesystem::path& engine = {},
-                                                                      const std::filesystem::path& model = {});
+// Opens the engine and a model. Empty paths: the ones installed with the program (see find_engine,
+// find_model). Errors: NotFound, BadInput, Unsupported, Mismatch (engine of another version).
+[[nodiscard]] Result<std::shared_ptr<const Separator>> load_separator(
+    const std::filesystem::path& engine = {}, const std::filesystem::path& model = {});
 
 // RIVLEN_ENGINE and RIVLEN_MODEL in the environment come first, then places relative to the program.
 [[nodiscard]] std::filesystem::path find_engine();
@@ -51,6 +51,7 @@ class Separator {
 // What the engine library exports, under the name kEngineEntry.
 inline constexpr const char* kEngineEntry = "rivlen_engine_open";
 inline constexpr int kEngineVersion = 1;
-using EngineEntry = Result<std::shared_ptr<const Separator>> (*)(int version, const std::filesystem::path& model);
+using EngineEntry = Result<std::shared_ptr<const Separator>> (*)(int version,
+                                                                 const std::filesystem::path& model);
 
 }  // namespace rivlen

@@ -22,14 +22,16 @@ void read_at_model_rate(const Source& source, int channel, std::int64_t start, s
         return;
     }
     const std::int64_t rate = source.sample_rate();
-    // Both rates meet every `step_in` samples of the source, which are `step_out` of the model: starting there keeps
-    // the grids aligned to the sample. A margin covers the filter's settling.
+    // Both rates meet every `step_in` samples of the source, which are `step_out` of the model: starting
+    // there keeps the grids aligned to the sample. A margin covers the filter's settling.
     const std::int64_t common = std::gcd(rate, std::int64_t{kModelRate});
     const std::int64_t step_in = rate / common;
     const std::int64_t step_out = kModelRate / common;
     const std::int64_t margin = kModelRate / 8;
     const auto wanted = static_cast<std::int64_t>(out.size());
-    const auto floor_div = [](std::int64_t a, std::int64_t b) { return a >= 0 ? a / b : -((-a + b - 1) / b); };
+    const auto floor_div = [](std::int64_t a, std::int64_t b) {
+        return a >= 0 ? a / b : -((-a + b - 1) / b);
+    };
     const std::int64_t steps = floor_div(start - margin, step_out);
     const std::int64_t in_start = steps * step_in;
     const std::int64_t lead = start - steps * step_out;
@@ -42,7 +44,8 @@ void read_at_model_rate(const Source& source, int channel, std::int64_t start, s
 
 class ChunkQueue {
   public:
-    ChunkQueue(std::uint64_t frames, int chunk_frames) : frames_(frames), chunk_(static_cast<std::uint64_t>(chunk_frames)) {}
+    ChunkQueue(std::uint64_t frames, int chunk_frames)
+        : frames_(frames), chunk_(static_cast<std::uint64_t>(chunk_frames)) {}
     [[nodiscard]] std::uint64_t count() const { return (frames_ + chunk_ - 1) / chunk_; }
     // First and last frame of the next chunk; false when none is left.
     bool take(std::uint64_t& first, std::uint64_t& last) {
@@ -60,8 +63,10 @@ class ChunkQueue {
 
 }  // namespace
 
-std::filesystem::path map_path(const Source& source, const ModelFacts& model, const std::filesystem::path& work_folder) {
-    return work_folder / fmt::format("{}-{}-{}.map", source.hash().substr(0, 24), model.name, model.hash.substr(0, 8));
+std::filesystem::path map_path(const Source& source, const ModelFacts& model,
+                               const std::filesystem::path& work_folder) {
+    return work_folder /
+           fmt::format("{}-{}-{}.map", source.hash().substr(0, 24), model.name, model.hash.substr(0, 8));
 }
 
 std::uint64_t map_frames(const Source& source) {
@@ -95,7 +100,8 @@ Result<SplitReport> split(const Source& source, const Separator& separator, cons
                           const SplitOptions& options, const JobControl& job) {
     const auto start_time = std::chrono::steady_clock::now();
     const std::uint64_t frames = map_frames(source);
-    auto writer = MaskMapWriter::create(map, {source.hash(), separator.model().name + " " + separator.model().hash, frames});
+    auto writer = MaskMapWriter::create(
+        map, {source.hash(), separator.model().name + " " + separator.model().hash, frames});
     if (!writer) return writer.error();
 
     ChunkQueue queue(frames, options.chunk_frames);
@@ -111,15 +117,18 @@ Result<SplitReport> split(const Source& source, const Separator& separator, cons
         while (!stop && queue.take(first, last)) {
             if (job.cancelled()) break;
             const auto total = static_cast<std::int64_t>(frames);
-            const auto from = std::max<std::int64_t>(0, static_cast<std::int64_t>(first) - options.halo_frames);
-            const auto to = std::min<std::int64_t>(total, static_cast<std::int64_t>(last) + options.halo_frames);
+            const auto from =
+                std::max<std::int64_t>(0, static_cast<std::int64_t>(first) - options.halo_frames);
+            const auto to =
+                std::min<std::int64_t>(total, static_cast<std::int64_t>(last) + options.halo_frames);
             // Normalising looks kLevelFrames further than the network does.
             const auto wide_from = std::max<std::int64_t>(0, from - kLevelFrames);
             const auto wide_to = std::min<std::int64_t>(total, to + kLevelFrames);
             std::vector<float> rows = source_features(source, wide_from, wide_to);
             normalise_features(rows);
-            const auto seen = std::span<const float>(rows).subspan(static_cast<std::size_t>(from - wide_from) * kFeatures,
-                                                                   static_cast<std::size_t>(to - from) * kFeatures);
+            const auto seen =
+                std::span<const float>(rows).subspan(static_cast<std::size_t>(from - wide_from) * kFeatures,
+                                                     static_cast<std::size_t>(to - from) * kFeatures);
             std::vector<float> masks(static_cast<std::size_t>(to - from) * kMaskRow);
             Status status = worker->masks(seen, masks);
             const std::lock_guard lock(mutex);

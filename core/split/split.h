@@ -1,5 +1,5 @@
-// Splitting: the network is run once over a recording, in overlapping chunks and in parallel, and leaves a mask map.
-// Memory does not depend on the recording's length.
+// Splitting: the network is run once over a recording, in overlapping chunks and in parallel, and leaves a
+// mask map. Memory does not depend on the recording's length.
 #pragma once
 
 #include <cstdint>
@@ -20,7 +20,7 @@ struct SplitOptions {
 };
 
 struct SplitReport {
-    double seconds = 0;           // of wall time
+    double seconds = 0;  // of wall time
     double times_real_time = 0;
 };
 
@@ -36,7 +36,8 @@ struct SplitReport {
 // Number of map frames of a recording.
 [[nodiscard]] std::uint64_t map_frames(const Source& source);
 
-// Unnormalised features of map frames [first, last) of a recording, rows of kFeatures. For split() and for tests.
+// Unnormalised features of map frames [first, last) of a recording, rows of kFeatures. For split() and for
+// tests.
 [[nodiscard]] std::vector<float> source_features(const Source& source, std::int64_t first, std::int64_t last);
 
 }  // namespace rivlen

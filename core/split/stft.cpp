@@ -44,7 +44,8 @@ Stft::Stft(int fft_size) : state_(std::make_unique<State>()) {
     s.time.reset(fftwf_alloc_real(size));
     s.spectrum.reset(fftwf_alloc_complex(size / 2 + 1));
     const std::lock_guard lock(fftw_planner_mutex());
-    // ESTIMATE, not MEASURE: a measured plan may differ from run to run, and with it the last bit of every result.
+    // ESTIMATE, not MEASURE: a measured plan may differ from run to run, and with it the last bit of every
+    // result.
     s.forward_plan.reset(fftwf_plan_dft_r2c_1d(fft_size, s.time.get(), s.spectrum.get(), FFTW_ESTIMATE));
     s.inverse_plan.reset(fftwf_plan_dft_c2r_1d(fft_size, s.spectrum.get(), s.time.get(), FFTW_ESTIMATE));
 }
@@ -53,9 +54,15 @@ Stft::Stft(Stft&&) noexcept = default;
 Stft& Stft::operator=(Stft&&) noexcept = default;
 Stft::~Stft() = default;
 
-int Stft::fft_size() const { return state_->size; }
-int Stft::hop() const { return state_->size / 4; }
-int Stft::bins() const { return state_->size / 2 + 1; }
+int Stft::fft_size() const {
+    return state_->size;
+}
+int Stft::hop() const {
+    return state_->size / 4;
+}
+int Stft::bins() const {
+    return state_->size / 2 + 1;
+}
 
 void Stft::forward(std::span<const float> samples, std::span<Complex> spectrum) {
     State& s = *state_;
@@ -114,7 +121,8 @@ std::vector<float> synthesise(Stft& stft, std::span<const Complex> spectra, std:
     std::vector<float> weight(samples, 0.0F);  // 1 inside; less where a frame beyond either end is missing
     std::vector<float> share(size);
     for (std::size_t i = 0; i < size; ++i) {
-        share[i] = static_cast<float>(0.25 - 0.25 * std::cos(2.0 * std::numbers::pi * static_cast<double>(i) / static_cast<double>(size)));
+        share[i] = static_cast<float>(0.25 - 0.25 * std::cos(2.0 * std::numbers::pi * static_cast<double>(i) /
+                                                             static_cast<double>(size)));
     }
     std::vector<float> frame(size);
     const std::size_t frames = spectra.size() / bins;

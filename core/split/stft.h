@@ -15,7 +15,8 @@ using Complex = std::complex<float>;
 
 class Stft {
   public:
-    // fft_size: a power of two >= 64; hop = fft_size / 4. Plans are made here, nothing is allocated afterwards.
+    // fft_size: a power of two >= 64; hop = fft_size / 4. Plans are made here, nothing is allocated
+    // afterwards.
     explicit Stft(int fft_size);
     Stft(Stft&&) noexcept;
     Stft& operator=(Stft&&) noexcept;
@@ -43,6 +44,7 @@ void copy_padded(std::span<const float> signal, std::ptrdiff_t start, std::span<
 // All frames of a whole signal, row after row.
 [[nodiscard]] std::vector<Complex> analyse(Stft& stft, std::span<const float> signal);
 // The inverse of analyse() for a signal of `samples` samples.
-[[nodiscard]] std::vector<float> synthesise(Stft& stft, std::span<const Complex> spectra, std::size_t samples);
+[[nodiscard]] std::vector<float> synthesise(Stft& stft, std::span<const Complex> spectra,
+                                            std::size_t samples);
 
 }  // namespace rivlen

@@ -1,0 +1,95 @@
+// A file system of one megabyte, filled up: what a full disk does to every writer.
+#include <gtest/gtest.h>
+#include <sys/mount.h>
+
+#include "core/handover/export.h"
+#include "core/handover/putback.h"
+#include "core/split/split.h"
+#include "tests/fixtures.h"
+
+namespace rivlen {
+namespace {
+
+using test::Scratch;
+namespace fs = std::filesystem;
+
+class FullDisk : public testing::Test {
+  protected:
+    void SetUp() override {
+        small_ = scratch_ / "small";
+        fs::create_directories(small_);
+        mounted_ = ::mount("tmpfs", small_.c_str(), "tmpfs", 0, "size=1m") == 0;
+        if (!mounted_) GTEST_SKIP() << "a small file system can only be mounted by root";
+    }
+    void TearDown() override {
+        if (mounted_) ::umount(small_.c_str());
+    }
+    void expect_full(const Error& error) const {
+        EXPECT_EQ(error.kind, ErrorKind::DiskFull) << error.message;
+        EXPECT_NE(error.message.find("full"), std::string::npos);
+        EXPECT_TRUE(fs::is_empty(small_)) << "something was left behind";
+    }
+    Scratch scratch_;
+    fs::path small_;
+    bool mounted_ = false;
+};
+
+class FlatSeparator : public Separator {
+  public:
+    class Worker : public MaskWorker {
+      public:
+        Status masks(std::span<const float>, std::span<float> out) override {
+            std::ranges::fill(out, 0.25F);
+            return {};
+        }
+    };
+    [[nodiscard]] const ModelFacts& model() const override { return facts_; }
+    [[nodiscard]] std::unique_ptr<MaskWorker> make_worker() const override {
+        return std::make_unique<Worker>();
+    }
+
+  private:
+    ModelFacts facts_{"flat", "0", 4, {}};
+};
+
+TEST_F(FullDisk, BringingIn) {
+    test::write_wav(scratch_ / "long.wav", {test::noise(48000 * 10, 1)}, 48000);
+    auto source = Source::bring_in(scratch_ / "long.wav", small_);
+    ASSERT_FALSE(source.ok());
+    expect_full(source.error());
+}
+
+TEST_F(FullDisk, Splitting) {
+    const auto source = test::noise_source(scratch_, 8000, 1, 60.0);
+    auto report = split(source, FlatSeparator(), small_ / "x.map", {}, {});
+    ASSERT_FALSE(report.ok());
+    expect_full(report.error());
+}
+
+TEST_F(FullDisk, Exporting) {
+    const auto source = test::noise_source(scratch_, 48000, 2, 5.0);
+    const auto map = test::random_map(scratch_, source);
+    for (const auto format : {SoundFormat::WavFloat, SoundFormat::Flac24}) {
+        ExportPlan plan;
+        plan.folder = small_;
+        plan.base_name = "x";
+        plan.format = format;
+        auto report = export_stems(source, map, {}, plan);
+        ASSERT_FALSE(report.ok());
+        expect_full(report.error());
+    }
+}
+
+TEST_F(FullDisk, PuttingBack) {
+    test::write_wav(scratch_ / "a.wav", {test::noise(48000 * 44, 1)}, 48000);
+    PutbackPlan plan;
+    plan.picture = fs::path(RIVLEN_ROOT) / "demo/tide-mill.mov";
+    plan.audio = scratch_ / "a.wav";
+    plan.out = small_ / "x.mov";
+    auto report = put_back(plan);
+    ASSERT_FALSE(report.ok());
+    expect_full(report.error());
+}
+
+}  // namespace
+}  // namespace rivlen
