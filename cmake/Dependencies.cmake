@@ -8,7 +8,6 @@ pkg_check_modules(FFTW REQUIRED IMPORTED_TARGET fftw3f)
 pkg_check_modules(XXHASH REQUIRED IMPORTED_TARGET libxxhash)
 find_package(nlohmann_json REQUIRED)
 find_package(fmt REQUIRED)
-find_package(spdlog REQUIRED)
 find_package(CLI11 REQUIRED)
 
 if(RIVLEN_ENGINE OR RIVLEN_LEARN)

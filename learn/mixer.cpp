@@ -381,7 +381,6 @@ Mix Mixer::make(const Scene& scene, std::size_t frames, Rng& rng) const {
             add(dialogue, sound.direct);
             add(reverb, sound.reverb);
         } else {
-            RoomSound sound;
             const double angle = (pan + 1.0) * 0.7853981633974483;
             const std::array<double, 2> place = {std::cos(angle) * 1.4142135623730951,
                                                  std::sin(angle) * 1.4142135623730951};

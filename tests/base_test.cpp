@@ -30,7 +30,6 @@ TEST(OutputFile, AppearsOnlyOnCommit) {
     EXPECT_EQ(scratch.leftovers(), 0);
 }
 
-// /dev/full answers every write with ENOSPC.
 TEST(OutputFile, FullDiskIsNamedAsSuch) {
     const Error error = write_error("/data/x.wav", ENOSPC);
     EXPECT_EQ(error.kind, ErrorKind::DiskFull);
