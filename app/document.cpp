@@ -118,11 +118,28 @@ void Document::apply(const Session& session) {
     const bool other_items =
         session.current != session_.current || session.items.size() != session_.items.size();
     session_ = session;
+    compare_hashes();
     autosave_timer_.start();
     emit session_changed();
     if (other_items) {
         load_materials();
         emit material_changed();
+    }
+}
+
+// A session remembers the sound it was made with; another sound under the same name is told, not refused.
+void Document::compare_hashes() {
+    for (auto& item : session_.items) {
+        const auto found = materials_.find(item.path);
+        if (found == materials_.end() || !found->second.source) continue;
+        const std::string& hash = found->second.source->hash();
+        if (!item.hash.empty() && item.hash != hash) {
+            emit said(tr("The sound of \"%1\" is not what it was when the session was saved. Check that it is "
+                         "the right recording.")
+                          .arg(text(item.path.filename())),
+                      true);
+        }
+        item.hash = hash;
     }
 }
 
@@ -166,6 +183,7 @@ void Document::load_material(const fs::path& path) {
                 emit said(here.trouble, true);
             } else {
                 here = *loaded;
+                compare_hashes();
                 for (const auto& warning : here.source->warnings())
                     emit said(text(path.filename()) + ": " + text(warning), true);
                 find_map(here);

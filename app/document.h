@@ -85,6 +85,7 @@ class Document : public QObject {
     void load_materials();
     void load_material(const std::filesystem::path& path);
     void find_map(Material& material);
+    void compare_hashes();
     void measure_sum(const std::filesystem::path& path);
     void autosave();
     void reset_history();

@@ -314,6 +314,7 @@ void MainWindow::build_menus() {
         if (!file.isEmpty()) open_path(file.toStdString());
     });
     recent_ = session->addMenu(tr("Recent"));
+    recent_->setObjectName("recent");
     connect(recent_, &QMenu::aboutToShow, this, &MainWindow::fill_recent);
     add_act(session, tr("Save"), {QKeySequence::Save}, [this] { save(false); });
     add_act(session, tr("Save as…"), {QKeySequence("Ctrl+Shift+S")}, [this] { save(true); });

@@ -54,6 +54,7 @@ void print(const SplitCommand& c, const Source& source, const SplitReport& split
                     {"export_seconds", report.seconds},
                     {"export_times_real_time", report.times_real_time},
                     {"sum_difference_dbfs", report.sum_dbfs},
+                    {"peak_memory_mb", peak_memory_mb()},
                     {"warnings", source.warnings()}};
         for (const auto& file : report.files) {
             out["files"].push_back({{"content", file.content},

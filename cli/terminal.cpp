@@ -1,5 +1,6 @@
 #include "cli/terminal.h"
 
+#include <sys/resource.h>
 #include <unistd.h>
 
 #include <csignal>
@@ -40,6 +41,12 @@ void TerminalJob::show(double done_share) {
         done_share > 0.01 ? static_cast<int>(elapsed / done_share * (1.0 - done_share) + 0.5) : 0;
     fmt::print(stderr, "\r\033[K{} {:3d} %  {}:{:02d} left", what_, percent, left / 60, left % 60);
     std::fflush(stderr);
+}
+
+double peak_memory_mb() {
+    rusage usage{};
+    getrusage(RUSAGE_SELF, &usage);
+    return static_cast<double>(usage.ru_maxrss) / 1024.0;
 }
 
 }  // namespace rivlen::cli

@@ -25,4 +25,7 @@ class TerminalJob {
     bool terminal_;
 };
 
+// Largest resident memory of this process so far, in megabytes (getrusage).
+[[nodiscard]] double peak_memory_mb();
+
 }  // namespace rivlen::cli

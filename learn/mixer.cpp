@@ -110,7 +110,7 @@ std::vector<float> trimmed(std::vector<float> x) {
 
 }  // namespace
 
-Mixer::Mixer(const Corpus& corpus, bool held_out) : corpus_(&corpus) {
+Mixer::Mixer(const Corpus& corpus, bool held_out) : corpus_(&corpus), vary_(!held_out) {
     const auto collect = [&](const char* kind, std::vector<Source>& into) {
         for (const auto& [name, recordings] : corpus.groups(kind, held_out)) {
             double seconds = 0.0;
@@ -174,7 +174,10 @@ std::vector<float> Mixer::talk(std::size_t frames, double& bandwidth_hz, Rng& rn
 Stereo Mixer::music(std::size_t frames, Rng& rng) const {
     const auto& recordings = *draw(pieces_, rng).recordings;
     const auto& recording = recordings[rng.below(recordings.size())];
-    const double speed = rng.chance(0.4) ? rng.uniform(0.85, 1.17) : 1.0;
+    // Few pieces have to stand for all music: other speeds are other keys and tempos.
+    const double speed = vary_              ? (rng.chance(0.6) ? rng.log_uniform(0.7, 1.42) : 1.0)
+                         : rng.chance(0.4) ? rng.uniform(0.85, 1.17)
+                                           : 1.0;
     const auto wanted = static_cast<std::size_t>(static_cast<double>(frames) * speed) + 8;
     const std::uint64_t start = recording.frames > wanted ? rng.below(recording.frames - wanted) : 0;
     Stereo out;
@@ -220,16 +223,20 @@ Stereo Mixer::recorded_ambience(std::size_t frames, Rng& rng) const {
         if (looped) at = 0;
         const double pan = rng.uniform(0.0, 1.0);
         while (at < frames) {
-            const auto length =
-                static_cast<std::size_t>(std::min<std::uint64_t>(recording->frames, frames - at));
+            const double speed = vary_ && rng.chance(0.6) ? rng.log_uniform(0.55, 1.8) : 1.0;
+            const auto raw_length = static_cast<std::size_t>(std::min<std::uint64_t>(
+                recording->frames,
+                static_cast<std::uint64_t>(static_cast<double>(frames - at) * speed) + 2));
             const std::uint64_t start =
-                recording->frames > length ? rng.below(recording->frames - length) : 0;
+                recording->frames > raw_length ? rng.below(recording->frames - raw_length) : 0;
             std::array<std::vector<float>, 2> piece;
             for (int c = 0; c < 2; ++c) {
                 auto& samples = piece[static_cast<std::size_t>(c)];
-                samples.resize(length);
+                samples.resize(raw_length);
                 corpus_->read(*recording, start, c, samples);
+                if (speed != 1.0) samples = at_speed(samples, speed);
             }
+            const std::size_t length = std::min(piece[0].size(), frames - at);
             const double p = std::max(active_power(piece[0]), active_power(piece[1]));
             const float level = p > 1e-12 ? gain * static_cast<float>(std::sqrt(1e-2 / p)) : 0.0F;
             const std::size_t fade = std::min<std::size_t>(length / 4, 960);
@@ -279,9 +286,9 @@ Scene Mixer::random_scene(Rng& rng) {
     Scene scene;
     scene.kind = "random";
     const double who = rng.uniform();
-    scene.voices = who < 0.13 ? 0 : who < 0.93 ? 1 : 2;
+    scene.voices = who < 0.18 ? 0 : who < 0.93 ? 1 : 2;
     const double where = rng.uniform();
-    scene.room = where < 0.3 ? 0 : where < 0.7 ? 1 : 2;
+    scene.room = where < 0.3 ? 0 : where < 0.62 ? 1 : 2;
     scene.music = rng.chance(0.6);
     scene.voice_over_music_db = rng.uniform(-6, 16);
     const bool surroundings = rng.chance(scene.music ? 0.62 : 0.88);

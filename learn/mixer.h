@@ -61,6 +61,7 @@ class Mixer {
     Stereo crowd(std::size_t frames, Rng& rng) const;
 
     const Corpus* corpus_;
+    bool vary_;  // speeds and pitches, in learning only: the evaluation mixes stay as they are
     std::vector<Source> readers_, pieces_, effects_;
 };
 

@@ -238,6 +238,7 @@ Status train(const TrainOptions& options) {
                                            {"clips", options.clips},
                                            {"clip_seconds", options.clip_seconds},
                                            {"learning_rate", options.learning_rate},
+                                           {"start_from", options.start_from.filename().string()},
                                            {"seed", options.seed},
                                            {"loss", smooth_loss},
                                            {"workers", options.workers}};

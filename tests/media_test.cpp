@@ -1,9 +1,11 @@
 #include <gtest/gtest.h>
 #include <sndfile.h>
+#include <unistd.h>
 
 #include <cmath>
 #include <fstream>
 #include <limits>
+#include <tuple>
 
 #include "core/media/decode.h"
 #include "core/media/picture.h"
@@ -56,6 +58,37 @@ TEST(BadInput, EachIsRefusedWithASentence) {
     raw_wav(scratch / "fast.wav", std::vector<float>(1000, 0.1F), 384000, 1);
     expect_refused(scratch, scratch / "fast.wav", ErrorKind::Unsupported);
     expect_refused(scratch, scratch.folder(), ErrorKind::BadInput);
+}
+
+// Root reads everything: for the length of the call this process is nobody.
+class AsNobody {
+  public:
+    AsNobody() : was_(geteuid()) {
+        if (was_ == 0) changed_ = seteuid(65534) == 0;
+    }
+    ~AsNobody() {
+        if (changed_) std::ignore = seteuid(was_);
+    }
+    AsNobody(const AsNobody&) = delete;
+    AsNobody& operator=(const AsNobody&) = delete;
+
+  private:
+    uid_t was_;
+    bool changed_ = false;
+};
+
+TEST(BadInput, AFileThatMayNotBeReadSaysSo) {
+    const Scratch scratch;
+    const auto path = scratch / "locked.wav";
+    raw_wav(path, std::vector<float>(1000, 0.1F), 48000, 1);
+    std::filesystem::permissions(scratch.folder(), std::filesystem::perms::all);
+    std::filesystem::permissions(path, std::filesystem::perms::none);
+    const AsNobody nobody;
+    const auto info = probe(path);
+    ASSERT_FALSE(info.ok());
+    EXPECT_EQ(info.error().kind, ErrorKind::Io);
+    EXPECT_NE(info.error().message.find("locked.wav"), std::string::npos);
+    EXPECT_NE(info.error().message.find("permission"), std::string::npos) << info.error().message;
 }
 
 TEST(BadInput, PictureWithoutSoundIsRefused) {

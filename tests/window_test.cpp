@@ -1,7 +1,11 @@
 // The real window, driven by real events.
+#include <QApplication>
 #include <QComboBox>
 #include <QDialog>
+#include <QDropEvent>
 #include <QLabel>
+#include <QMenu>
+#include <QMimeData>
 #include <QSignalSpy>
 #include <QStandardPaths>
 #include <QToolButton>
@@ -45,8 +49,14 @@ class WindowTest : public QObject {
         QVERIFY(!click_able("split"));
     }
 
-    void aRecordingIsBroughtInAndSplit() {
-        window_->open_path(kDemo);
+    void aRecordingIsDroppedInAndSplit() {
+        QMimeData mime;
+        mime.setUrls({QUrl::fromLocalFile(QString::fromStdString(kDemo.string()))});
+        QDragEnterEvent enter({200, 200}, Qt::CopyAction, &mime, Qt::LeftButton, Qt::NoModifier);
+        QApplication::sendEvent(window_.get(), &enter);
+        QVERIFY(enter.isAccepted());
+        QDropEvent drop({200, 200}, Qt::CopyAction, &mime, Qt::LeftButton, Qt::NoModifier);
+        QApplication::sendEvent(window_.get(), &drop);
         QTRY_VERIFY_WITH_TIMEOUT(window_->document().source() != nullptr, 20000);
         QCOMPARE(window_->document().source()->frames(), std::uint64_t{44 * 48000});
         click("split");
@@ -79,13 +89,13 @@ class WindowTest : public QObject {
 
     void draggingARailIsOneStep() {
         auto* rail = window_->findChild<Rail*>("isolation");
-        const int count = window_->document().undo_stack().count();
+        const int before = window_->document().undo_stack().index();
         QTest::mousePress(rail, Qt::LeftButton, {}, {150, 15});
         for (int x = 150; x > 60; x -= 10) QTest::mouseMove(rail, {x, 15});
         QTest::mouseRelease(rail, Qt::LeftButton, {}, {60, 15});
         QVERIFY(settings().stems[0].isolation_percent < 60);
-        QCOMPARE(window_->document().undo_stack().count(),
-                 std::min(count, window_->document().undo_stack().index() - 1) + 1);
+        QCOMPARE(window_->document().undo_stack().index(), before + 1);
+        QCOMPARE(window_->document().undo_stack().count(), before + 1);  // nothing left to redo
         QTest::keyClick(rail, Qt::Key_Backspace);
         QCOMPARE(settings().stems[0].isolation_percent, 100.0);
     }
@@ -162,6 +172,55 @@ class WindowTest : public QObject {
         QVERIFY(window_->document().changed_since_saving());
         QVERIFY(window_->document().open(path));
         QVERIFY(window_->document().session() == before);
+        QVERIFY(!before.items[0].hash.empty());
+    }
+
+    void anotherSoundUnderTheSameNameIsTold() {
+        const auto path = *scratch_ / "changed.rivlen";
+        Session session = window_->document().session();
+        session.items[0].hash = "0123456789abcdef0123456789abcdef";
+        QVERIFY(save_session(session, path).ok());
+        window_->open_path(path);
+        window_->document().edit("x", {}, [](Session& s) { s.level_match = !s.level_match; });
+        QTRY_VERIFY(label("message").contains("not what it was"));
+        window_->document().undo_stack().undo();
+    }
+
+    void recentSessionsAreListedAndOpen() {
+        window_->open_path(*scratch_ / "s.rivlen");
+        auto* recent = window_->findChild<QMenu*>("recent");
+        QVERIFY(recent != nullptr);
+        emit recent->aboutToShow();
+        QVERIFY(!recent->actions().isEmpty());
+        window_->document().new_session();
+        QVERIFY(window_->document().session().items.empty());
+        recent->actions().first()->trigger();
+        QCOMPARE(window_->document().path(), *scratch_ / "s.rivlen");
+        QTRY_VERIFY_WITH_TIMEOUT(window_->document().source() != nullptr, 20000);
+    }
+
+    void missingMediaAreFoundAgainBesideEachOther() {
+        fs::create_directories(*scratch_ / "old");
+        fs::create_directories(*scratch_ / "new");
+        Session session;
+        for (const char* name : {"one.wav", "two.wav"}) {
+            test::write_wav(*scratch_ / ("new/" + std::string(name)), {test::noise(4800, 1)}, 48000);
+            session.items.push_back({*scratch_ / ("old/" + std::string(name)), "", {}, {}, true});
+        }
+        session.current = 0;
+        const auto path = *scratch_ / "moved.rivlen";
+        QVERIFY(save_session(session, path).ok());
+        JobList jobs;
+        Document document(jobs, *scratch_ / "moved");
+        QSignalSpy missing(&document, &Document::media_missing);
+        QVERIFY(document.open(path));
+        QCOMPARE(missing.count(), 2);
+        document.relocate(session.items[0].path, *scratch_ / "new/one.wav");
+        QCOMPARE(document.session().items[1].path, *scratch_ / "new/two.wav");
+        QTRY_VERIFY_WITH_TIMEOUT(document.source() != nullptr, 10000);
+        document.undo_stack().undo();
+        QCOMPARE(document.session().items[0].path, *scratch_ / "old/one.wav");
+        QTRY_VERIFY_WITH_TIMEOUT(!jobs.busy(), 20000);
     }
 
     void aCrashLosesAtMostSeconds() {

@@ -1,7 +1,8 @@
 #include "core/handover/export.h"
 
 #include <chrono>
-#include <cmath>
+
+#include "core/shape/sum_check.h"
 
 namespace rivlen {
 
@@ -96,24 +97,14 @@ Result<ExportReport> export_stems(const Source& source, const MaskMap& map, cons
     std::vector<BandRecipe> recipes;
     for (const auto& output : outputs) recipes.push_back(output.recipe);
     for (std::size_t s = 0; s < kStems; ++s) recipes.push_back(stem_recipe(StemSettings{}, s));
-    double peak = 0.0;
-    std::vector<float> original;
+    SumCheck sum(source);
     const auto take = [&](std::int64_t from,
                           std::span<const std::vector<std::vector<float>>> blocks) -> Status {
         for (std::size_t o = 0; o < outputs.size(); ++o) {
             if (auto status = outputs[o].writer.write(blocks[o]); !status) return status;
             outputs[o].meter.add(blocks[o]);
         }
-        const auto neutral = blocks.subspan(outputs.size());
-        for (std::size_t c = 0; c < neutral[0].size(); ++c) {
-            original.resize(neutral[0][c].size());
-            source.read(static_cast<int>(c), from, original);
-            for (std::size_t i = 0; i < original.size(); ++i) {
-                float sum = 0.0F;
-                for (std::size_t s = 0; s < kStems; ++s) sum += neutral[s][c][i];
-                peak = std::max(peak, std::abs(static_cast<double>(sum) - static_cast<double>(original[i])));
-            }
-        }
+        sum.add(from, blocks.subspan(outputs.size()));
         return {};
     };
     if (auto status = render(source, map, recipes, 0, static_cast<std::int64_t>(source.frames()), job, take);
@@ -124,7 +115,7 @@ Result<ExportReport> export_stems(const Source& source, const MaskMap& map, cons
     if (!files) return files.error();
     ExportReport report;
     report.files = std::move(*files);
-    report.sum_dbfs = peak > 0.0 ? std::max(-200.0, 20.0 * std::log10(peak)) : -200.0;
+    report.sum_dbfs = sum.result_dbfs();
     report.seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
     report.times_real_time = source.seconds() / std::max(report.seconds, 1e-9);
     return report;

@@ -163,21 +163,11 @@ Result<std::pair<std::string, std::uint64_t>> picture_digest(const fs::path& pat
 
 // The sound of a file, laid under its picture: leading silence added, what precedes the picture dropped.
 Result<AudioBuffer> sound_under_picture(const fs::path& path) {
-    auto decoder = AudioDecoder::open(path);
-    if (!decoder) return decoder.error();
-    AudioBuffer buffer;
-    buffer.sample_rate = decoder->info().sample_rate;
-    const auto channels = static_cast<std::size_t>(decoder->info().channels);
-    buffer.channels.resize(channels);
-    while (true) {
-        auto block = decoder->read();
-        if (!block) return block.error();
-        if (block->empty()) break;
-        for (std::size_t i = 0; i < block->size(); ++i) buffer.channels[i % channels].push_back((*block)[i]);
-    }
+    auto buffer = read_audio(path);
+    if (!buffer) return buffer.error();
     const auto lead = static_cast<std::ptrdiff_t>(
-        std::llround(decoder->start_after_picture_seconds() * buffer.sample_rate));
-    for (auto& channel : buffer.channels) {
+        std::llround(buffer->start_after_picture_seconds * buffer->sample_rate));
+    for (auto& channel : buffer->channels) {
         if (lead > 0) channel.insert(channel.begin(), static_cast<std::size_t>(lead), 0.0F);
         if (lead < 0)
             channel.erase(channel.begin(),

@@ -242,6 +242,7 @@ Result<AudioBuffer> read_audio(const std::filesystem::path& path, int sample_rat
         if (block->empty()) break;
         for (std::size_t i = 0; i < block->size(); ++i) buffer.channels[i % channels].push_back((*block)[i]);
     }
+    buffer.start_after_picture_seconds = decoder->start_after_picture_seconds();
     if (sample_rate > 0 && sample_rate != buffer.sample_rate) {
         for (auto& channel : buffer.channels) channel = resample(channel, buffer.sample_rate, sample_rate);
         buffer.sample_rate = sample_rate;

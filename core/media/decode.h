@@ -81,6 +81,7 @@ class AudioDecoder {
 struct AudioBuffer {
     int sample_rate = 0;
     std::vector<std::vector<float>> channels;
+    double start_after_picture_seconds = 0;  // see AudioDecoder
     [[nodiscard]] std::size_t frames() const { return channels.empty() ? 0 : channels.front().size(); }
 };
 [[nodiscard]] Result<AudioBuffer> read_audio(const std::filesystem::path& path, int sample_rate = 0);

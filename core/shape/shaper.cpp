@@ -4,6 +4,8 @@
 #include <bit>
 #include <cmath>
 
+#include "core/shape/sum_check.h"
+
 namespace rivlen {
 
 int shape_fft_size(int sample_rate) {
@@ -142,25 +144,13 @@ double measure_sum_dbfs(const Source& source, const MaskMap& map, std::int64_t f
                         const JobControl& job) {
     std::array<BandRecipe, kStems> recipes;
     for (std::size_t s = 0; s < kStems; ++s) recipes[s] = stem_recipe(StemSettings{}, s);
-    double peak = 0.0;
-    std::vector<float> original;
+    SumCheck sum(source);
     const Status status =
         render(source, map, recipes, first, last, job, [&](std::int64_t start, auto blocks) {
-            for (std::size_t c = 0; c < blocks[0].size(); ++c) {
-                original.resize(blocks[0][c].size());
-                source.read(static_cast<int>(c), start, original);
-                for (std::size_t i = 0; i < original.size(); ++i) {
-                    // Summed in float32, as a mixing desk that plays the four files would.
-                    float sum = 0.0F;
-                    for (std::size_t s = 0; s < kStems; ++s) sum += blocks[s][c][i];
-                    peak =
-                        std::max(peak, std::abs(static_cast<double>(sum) - static_cast<double>(original[i])));
-                }
-            }
+            sum.add(start, blocks);
             return Status{};
         });
-    if (!status) return 0.0;
-    return peak > 0.0 ? std::max(-200.0, 20.0 * std::log10(peak)) : -200.0;
+    return status ? sum.result_dbfs() : 0.0;
 }
 
 }  // namespace rivlen

@@ -1,0 +1,16 @@
+// What reads files from outside, as functions of bytes: none may crash, whatever the bytes are. Used by the
+// fuzzer (fuzz_main.cpp, preset "fuzz") and, with a few hundred mutations each, by every test run.
+#pragma once
+
+#include <cstddef>
+#include <span>
+
+namespace rivlen::fuzz {
+
+enum class Reader { Media, Session, MaskMap, Timecode };
+inline constexpr int kReaders = 4;
+
+// True when the bytes were taken for good. Values that are taken must be sane: violated expectations abort.
+bool read(Reader reader, std::span<const std::byte> bytes);
+
+}  // namespace rivlen::fuzz
