@@ -134,10 +134,11 @@ void Document::compare_hashes() {
         if (found == materials_.end() || !found->second.source) continue;
         const std::string& hash = found->second.source->hash();
         if (!item.hash.empty() && item.hash != hash) {
-            emit said(tr("The sound of \"%1\" is not what it was when the session was saved. Check that it is "
-                         "the right recording.")
-                          .arg(text(item.path.filename())),
-                      true);
+            emit said(
+                tr("The sound of \"%1\" is not what it was when the session was saved. Check that it is "
+                   "the right recording.")
+                    .arg(text(item.path.filename())),
+                true);
         }
         item.hash = hash;
     }

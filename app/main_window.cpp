@@ -384,8 +384,8 @@ void MainWindow::build_menus() {
             [this] { mute_[static_cast<std::size_t>(stem_)]->click(); });
     const auto isolate = [this](double by) {
         document_.edit_settings(tr("Isolation"), QString("Isolation %1").arg(stem_), [&](ShapeSettings& x) {
-            double& value = x.stems[static_cast<std::size_t>(stem_)].isolation_percent;
-            value = std::clamp(value + by, 0.0, 100.0);
+            auto& stem = x.stems[static_cast<std::size_t>(stem_)];
+            stem.set(Setting::Isolation, std::clamp(stem.value(Setting::Isolation) + by, 0.0, 100.0));
         });
     };
     add_act(stems, tr("Less isolation"), {QKeySequence("[")}, [isolate] { isolate(-5); });
@@ -473,7 +473,7 @@ void MainWindow::write_stems_to(const fs::path& folder, bool overwrite) {
     auto report = std::make_shared<ExportReport>();
     jobs_.start(
         tr("Writing stems"),
-        [source, map, settings = item->settings, plan, report](const JobControl& job) -> Status {
+        [source, map, settings = item->timed(), plan, report](const JobControl& job) -> Status {
             auto done = export_stems(*source, *map, settings, plan, job);
             if (!done) return done.error();
             *report = std::move(*done);
@@ -500,7 +500,7 @@ void MainWindow::put_back_to(const fs::path& out, bool overwrite) {
     auto report = std::make_shared<PutbackReport>();
     jobs_.start(
         tr("Putting back"),
-        [source, map, settings = item->settings, picture = item->path, sound, out, overwrite,
+        [source, map, settings = item->timed(), picture = item->path, sound, out, overwrite,
          report](const JobControl& job) -> Status {
             auto kept = export_kept(*source, *map, settings, sound, SoundFormat::WavFloat, job);
             if (!kept) return kept.error();
@@ -549,7 +549,7 @@ void MainWindow::follow_session() {
     loop_->setEnabled(item != nullptr && item->loop);
     player_.set_monitor(session.monitor);
     if (item != nullptr) {
-        player_.set_settings(item->settings);
+        player_.set_settings(item->timed());
         player_.set_loop(item->loop_on ? item->loop : std::nullopt);
     }
     match_timer_.start();
@@ -640,7 +640,7 @@ void MainWindow::measure_match_soon() {
     const LoopRange range = item->loop && item->loop_on ? *item->loop : LoopRange{0, total};
     match_job_ = jobs_.start(
         tr("Measuring"),
-        [source = shown_source_, map = shown_map_, settings = item->settings, range,
+        [source = shown_source_, map = shown_map_, settings = item->timed(), range,
          result](const JobControl& job) -> Status {
             auto measured = measure_match(*source, map.get(), settings, range.first, range.last, job);
             if (!measured) return measured.error();

@@ -35,7 +35,7 @@ void shape_four_stems(benchmark::State& state) {
     const test::Scratch scratch;
     const auto source = test::noise_source(scratch, 48000, 2, 20.0);
     const auto map = test::random_map(scratch, source);
-    std::array<BandRecipe, kStems> recipes;
+    std::array<Recipe, kStems> recipes;
     for (std::size_t s = 0; s < kStems; ++s) recipes[s] = stem_recipe(StemSettings{}, s);
     for (auto _ : state) {
         benchmark::DoNotOptimize(render(source, map, recipes, 0, static_cast<std::int64_t>(source.frames()),

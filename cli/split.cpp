@@ -21,7 +21,6 @@ struct SplitCommand {
     std::string format = "wav32";
     std::vector<std::string> stems;
     ShapeSettings settings;
-    std::array<double, kStems> floor_db{kFloorOffDb, kFloorOffDb, kFloorOffDb, kFloorOffDb};
     SplitOptions split;
     bool kept = false, json = false, overwrite = false, again = false;
 };
@@ -108,10 +107,6 @@ Status run(SplitCommand& c) {
     plan.overwrite = c.overwrite;
     for (std::size_t s = 0; s < kStems; ++s) {
         plan.stems[s] = c.stems.empty() || std::ranges::find(c.stems, kStemNames[s]) != c.stems.end();
-        if (c.floor_db[s] != kFloorOffDb) {
-            c.settings.stems[s].floor_on = true;
-            c.settings.stems[s].floor_db = c.floor_db[s];
-        }
     }
     auto report = [&] {
         TerminalJob job("Writing");
@@ -144,16 +139,20 @@ void add_split(CLI::App& app, Status& status) {
     for (std::size_t s = 0; s < kStems; ++s) {
         const std::string name = kStemNames[s];
         auto& stem = c->settings.stems[s];
-        const auto add = [&](const ParameterInfo& info, double& value) {
+        for (std::size_t i = 0; i < kSettings; ++i) {
+            const auto& p = info(static_cast<Setting>(i));
+            if (p.for_dialogue_only && s != static_cast<std::size_t>(Stem::Dialogue)) continue;
             command
-                ->add_option(fmt::format("--{}-{}", name, info.key), value,
-                             fmt::format("{} ({}). {}", info.sentence, info.unit, info.too_much))
-                ->check(CLI::Range(info.lowest, info.highest))
+                ->add_option_function<double>(
+                    fmt::format("--{}-{}", name, p.key),
+                    [&stem, i, &p](double value) {
+                        stem.values[i] = value;
+                        if (p.switchable) stem.on[i] = true;
+                    },
+                    fmt::format("{} ({}). {}", p.sentence, p.unit, p.too_much))
+                ->check(CLI::Range(p.lowest, p.highest))
                 ->group(name);
-        };
-        add(isolation_info(), stem.isolation_percent);
-        add(floor_info(), c->floor_db[s]);
-        add(gain_info(), stem.gain_db);
+        }
         command->add_flag("--" + name + "-mute", stem.mute, "Leave this stem out of what is kept")
             ->group(name);
     }

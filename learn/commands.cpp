@@ -9,6 +9,7 @@
 #include "core/base/output_file.h"
 #include "learn/corpus.h"
 #include "learn/evaluate.h"
+#include "learn/tradeoff_study.h"
 #include "learn/train.h"
 
 namespace rivlen::learn {
@@ -111,12 +112,27 @@ void add_evaluate(CLI::App& app, Status& status) {
     command->callback([options, &status] { status = evaluate(*options); });
 }
 
+void add_tradeoff(CLI::App& app, Status& status) {
+    auto options = std::make_shared<TradeOffStudyOptions>();
+    options->log = say;
+    auto* command = app.add_subcommand("tradeoff", "Compare measured leak and damage with the truth");
+    command->add_option("corpus", options->corpus, "Corpus folder")->required();
+    command->add_option("model", options->model, "Weights (.safetensors)")->required();
+    command->add_option("--mixes", options->mixes, "Mixes");
+    command->add_option("--seconds", options->seconds, "Length of a mix");
+    command->add_option("--seed", options->seed, "Another seed, other mixes");
+    command->add_option("--workers", options->workers, "Threads");
+    command->add_option("--json", options->json, "Write every figure here");
+    command->callback([options, &status] { status = study_tradeoff(*options); });
+}
+
 }  // namespace
 
 void add_commands(CLI::App& app, Status& status) {
     add_corpus(app, status);
     add_train(app, status);
     add_evaluate(app, status);
+    add_tradeoff(app, status);
 }
 
 }  // namespace rivlen::learn

@@ -175,7 +175,7 @@ Stereo Mixer::music(std::size_t frames, Rng& rng) const {
     const auto& recordings = *draw(pieces_, rng).recordings;
     const auto& recording = recordings[rng.below(recordings.size())];
     // Few pieces have to stand for all music: other speeds are other keys and tempos.
-    const double speed = vary_              ? (rng.chance(0.6) ? rng.log_uniform(0.7, 1.42) : 1.0)
+    const double speed = vary_             ? (rng.chance(0.6) ? rng.log_uniform(0.7, 1.42) : 1.0)
                          : rng.chance(0.4) ? rng.uniform(0.85, 1.17)
                                            : 1.0;
     const auto wanted = static_cast<std::size_t>(static_cast<double>(frames) * speed) + 8;
@@ -225,8 +225,7 @@ Stereo Mixer::recorded_ambience(std::size_t frames, Rng& rng) const {
         while (at < frames) {
             const double speed = vary_ && rng.chance(0.6) ? rng.log_uniform(0.55, 1.8) : 1.0;
             const auto raw_length = static_cast<std::size_t>(std::min<std::uint64_t>(
-                recording->frames,
-                static_cast<std::uint64_t>(static_cast<double>(frames - at) * speed) + 2));
+                recording->frames, static_cast<std::uint64_t>(static_cast<double>(frames - at) * speed) + 2));
             const std::uint64_t start =
                 recording->frames > raw_length ? rng.below(recording->frames - raw_length) : 0;
             std::array<std::vector<float>, 2> piece;

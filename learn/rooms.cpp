@@ -1,13 +1,11 @@
 #include "learn/rooms.h"
 
-#include <fftw3.h>
-
 #include <algorithm>
 #include <cmath>
 #include <memory>
 #include <numbers>
 
-#include "core/base/fftw.h"
+#include "core/base/real_fft.h"
 #include "core/chain/biquad.h"
 #include "learn/corpus.h"
 
@@ -18,49 +16,23 @@ namespace {
 // Convolution by one large transform; the plans live as long as the thread.
 class Convolver {
   public:
-    explicit Convolver(std::size_t size)
-        : size_(size),
-          time_(fftwf_alloc_real(size)),
-          a_(fftwf_alloc_complex(size / 2 + 1)),
-          b_(fftwf_alloc_complex(size / 2 + 1)) {
-        const std::lock_guard lock(fftw_planner_mutex());
-        forward_ = fftwf_plan_dft_r2c_1d(static_cast<int>(size), time_, a_, FFTW_ESTIMATE);
-        inverse_ = fftwf_plan_dft_c2r_1d(static_cast<int>(size), a_, time_, FFTW_ESTIMATE);
+    explicit Convolver(std::size_t size) : fft_(size) {}
+    [[nodiscard]] std::size_t size() const { return fft_.size(); }
+    void load(std::span<const float> signal) {  // kept for several responses
+        fft_.forward(signal);
+        signal_.assign(fft_.bins().begin(), fft_.bins().end());
     }
-    Convolver(const Convolver&) = delete;
-    Convolver& operator=(const Convolver&) = delete;
-    ~Convolver() {
-        const std::lock_guard lock(fftw_planner_mutex());
-        fftwf_destroy_plan(forward_);
-        fftwf_destroy_plan(inverse_);
-        fftwf_free(time_);
-        fftwf_free(a_);
-        fftwf_free(b_);
-    }
-    [[nodiscard]] std::size_t size() const { return size_; }
-    void load(std::span<const float> signal) { transform(signal, b_); }  // kept for several responses
     void convolve(std::span<const float> response, std::span<float> out) {
-        transform(response, a_);
-        for (std::size_t k = 0; k <= size_ / 2; ++k) {
-            const float re = a_[k][0] * b_[k][0] - a_[k][1] * b_[k][1];
-            a_[k][1] = a_[k][0] * b_[k][1] + a_[k][1] * b_[k][0];
-            a_[k][0] = re;
-        }
-        fftwf_execute(inverse_);
-        const float scale = 1.0F / static_cast<float>(size_);
-        for (std::size_t i = 0; i < out.size(); ++i) out[i] = time_[i] * scale;
+        fft_.forward(response);
+        for (std::size_t k = 0; k < signal_.size(); ++k) fft_.bins()[k] *= signal_[k];
+        fft_.inverse();
+        const float scale = 1.0F / static_cast<float>(fft_.size());
+        for (std::size_t i = 0; i < out.size(); ++i) out[i] = fft_.time()[i] * scale;
     }
 
   private:
-    void transform(std::span<const float> signal, fftwf_complex* out) {
-        std::copy(signal.begin(), signal.end(), time_);
-        std::fill(time_ + signal.size(), time_ + size_, 0.0F);
-        fftwf_execute_dft_r2c(forward_, time_, out);
-    }
-    std::size_t size_;
-    float* time_;
-    fftwf_complex *a_, *b_;
-    fftwf_plan forward_{}, inverse_{};
+    RealFft fft_;
+    std::vector<std::complex<float>> signal_;
 };
 
 Convolver& convolver_for(std::size_t length) {

@@ -66,9 +66,10 @@ TEST(Fuzz, SoundFiles) {
 
 TEST(Fuzz, PictureFiles) {
     const test::Scratch scratch;
-    const std::string command = "ffmpeg -v error -f lavfi -i testsrc=size=32x32:rate=25 -f lavfi -i "
-                                "sine=frequency=440 -t 0.2 -c:v mpeg4 -c:a aac -y '" +
-                                (scratch / "a.mp4").string() + "'";
+    const std::string command =
+        "ffmpeg -v error -f lavfi -i testsrc=size=32x32:rate=25 -f lavfi -i "
+        "sine=frequency=440 -t 0.2 -c:v mpeg4 -c:a aac -y '" +
+        (scratch / "a.mp4").string() + "'";
     ASSERT_EQ(std::system(command.c_str()), 0);  // NOLINT
     EXPECT_LT(taken_of(fuzz::Reader::Media, bytes_of(scratch / "a.mp4"), 150), 150);
 }

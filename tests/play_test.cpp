@@ -64,7 +64,7 @@ TEST(Player, KeptAndRemovedAddUpToTheSource) {
         Playing p;
         ShapeSettings settings;
         settings.stems[0].solo = true;
-        settings.stems[0].isolation_percent = 60;
+        settings.stems[0].set(Setting::Isolation, 60);
         p.player.set_settings(settings);
         p.player.set_monitor(monitor);
         p.player.play();

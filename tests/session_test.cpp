@@ -12,14 +12,22 @@ using test::Scratch;
 
 Session example(const std::filesystem::path& folder) {
     Session session;
-    session.items.push_back({folder / "take.wav", "abc", {}, LoopRange{100, 5000}, false});
-    session.items.push_back({"/elsewhere/other.mov", "", {}, {}, true});
-    session.items[0].settings.stems[2] = {.isolation_percent = 35,
-                                          .floor_db = -18,
-                                          .floor_on = true,
-                                          .gain_db = -3.5,
-                                          .mute = true,
-                                          .solo = true};
+    session.items.push_back({folder / "take.wav", "abc", {}, LoopRange{100, 5000}, false, {}, {}, {}, {}});
+    session.items.push_back({"/elsewhere/other.mov", "", {}, {}, true, {}, {}, {}, {}});
+    auto& music = session.items[0].settings.stems[2];
+    for (std::size_t i = 0; i < kSettings; ++i) {
+        const auto& p = info(static_cast<Setting>(i));
+        music.values[i] = p.lowest + 0.25 * (p.highest - p.lowest);
+        music.on[i] = p.switchable;
+    }
+    music.weighting = {{200, -40, true}, {6000, 80, false}};
+    music.weighting_on = false;
+    music.mute = true;
+    music.solo = true;
+    session.items[0].cards[3] = Card{"natural", "for the cut", session.items[0].settings};
+    session.items[0].lines = {{0, Setting::Isolation, {{0, 20}, {48000, 80}}}};
+    session.items[0].ranges = {{1000, 9000, 480, session.items[0].settings}};
+    session.items[0].comparisons = {{"natural", "source", 12, 10}};
     session.current = 1;
     session.monitor = Monitor::Removed;
     session.level_match = false;
@@ -72,8 +80,8 @@ TEST(Session, NonsenseIsRefusedOrBroughtIntoRange) {
     ASSERT_TRUE(session.ok());
     ASSERT_EQ(session->items.size(), 1U);
     EXPECT_EQ(session->current, 0);
-    EXPECT_EQ(session->items[0].settings.stems[2].isolation_percent, 100);
-    EXPECT_EQ(session->items[0].settings.stems[2].gain_db, gain_info().lowest);
+    EXPECT_EQ(session->items[0].settings.stems[2].value(Setting::Isolation), 100);
+    EXPECT_EQ(session->items[0].settings.stems[2].value(Setting::Gain), info(Setting::Gain).lowest);
     EXPECT_FALSE(session->items[0].loop.has_value());
 }
 

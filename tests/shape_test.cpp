@@ -11,7 +11,7 @@ namespace {
 
 using test::Scratch;
 
-test::Channels rendered(const Source& source, const MaskMap& map, const BandRecipe& recipe) {
+test::Channels rendered(const Source& source, const MaskMap& map, const Recipe& recipe) {
     test::Channels out(static_cast<std::size_t>(source.channels()));
     const std::array recipes = {recipe};
     const Status status =
@@ -49,7 +49,7 @@ TEST(Shaper, NoIsolationIsTheSourceBitForBit) {
     const auto source = test::noise_source(scratch, 44100, 2, 1.0);
     const auto map = test::random_map(scratch, source);
     StemSettings settings;
-    settings.isolation_percent = 0;
+    settings.set(Setting::Isolation, 0);
     const auto out = rendered(source, map, stem_recipe(settings, 0));
     std::vector<float> original(source.frames());
     for (int c = 0; c < 2; ++c) {
@@ -65,10 +65,10 @@ TEST(Shaper, FloorLimitsWhatIsTakenAway) {
     std::vector<float> original(source.frames());
     source.read(0, 0, original);
     StemSettings settings;
-    settings.floor_on = true;
+    settings.set_on(Setting::Floor, true);
     double before = -1000;
     for (const double floor_db : {-60.0, -24.0, -12.0, -3.0, 0.0}) {
-        settings.floor_db = floor_db;
+        settings.set(Setting::Floor, floor_db);
         const auto out = rendered(source, map, stem_recipe(settings, 1));
         EXPECT_GE(level(out[0]), level(original) + floor_db - 0.1);
         EXPECT_GE(level(out[0]), before);
@@ -109,14 +109,18 @@ TEST(Settings, SoloAndMuteDecideWhatIsKept) {
     EXPECT_TRUE(kept_recipe(settings).passes_all());
     EXPECT_TRUE(settings.neutral());
     settings.stems[2].mute = true;
-    EXPECT_EQ(kept_recipe(settings).weight, (std::array<float, 4>{1, 1, 0, 1}));
+    for (std::size_t s = 0; s < kStems; ++s)
+        EXPECT_EQ(kept_recipe(settings).weight[s][7], s == 2 ? 0.0F : 1.0F);
     settings.stems[0].solo = true;
-    settings.stems[0].isolation_percent = 50;
+    settings.stems[0].set(Setting::Isolation, 50);
     const auto recipe = kept_recipe(settings);
-    EXPECT_EQ(recipe.weight[0], 1.0F);
-    EXPECT_NEAR(recipe.weight[3], rest_gain(50), 1e-6);
+    EXPECT_EQ(recipe.weight[0][7], 1.0F);
+    EXPECT_NEAR(recipe.weight[3][7], rest_gain(50), 1e-6);
     // Stems that let everything through do not add up to more than the source.
-    for (auto& stem : settings.stems) stem = {.isolation_percent = 0};
+    for (auto& stem : settings.stems) {
+        stem = {};
+        stem.set(Setting::Isolation, 0);
+    }
     EXPECT_TRUE(kept_recipe(settings).passes_all());
 }
 

@@ -76,7 +76,7 @@ class WindowTest : public QObject {
         const ShapeSettings before = settings();
         QTest::keyClick(window_.get(), Qt::Key_BracketLeft);
         QTest::keyClick(window_.get(), Qt::Key_BracketLeft);
-        QCOMPARE(settings().stems[0].isolation_percent, 90.0);
+        QCOMPARE(settings().stems[0].value(Setting::Isolation), 90.0);
         QTest::keyClick(window_.get(), Qt::Key_Down);
         QTest::keyClick(window_.get(), Qt::Key_M);
         QVERIFY(settings().stems[1].mute);
@@ -93,11 +93,11 @@ class WindowTest : public QObject {
         QTest::mousePress(rail, Qt::LeftButton, {}, {150, 15});
         for (int x = 150; x > 60; x -= 10) QTest::mouseMove(rail, {x, 15});
         QTest::mouseRelease(rail, Qt::LeftButton, {}, {60, 15});
-        QVERIFY(settings().stems[0].isolation_percent < 60);
+        QVERIFY(settings().stems[0].value(Setting::Isolation) < 60);
         QCOMPARE(window_->document().undo_stack().index(), before + 1);
         QCOMPARE(window_->document().undo_stack().count(), before + 1);  // nothing left to redo
         QTest::keyClick(rail, Qt::Key_Backspace);
-        QCOMPARE(settings().stems[0].isolation_percent, 100.0);
+        QCOMPARE(settings().stems[0].value(Setting::Isolation), 100.0);
     }
 
     void draggingOverTheLanesSetsTheLoop() {
@@ -230,13 +230,13 @@ class WindowTest : public QObject {
             fs::create_directories(work / "recovery");
             Session left;
             left.items.push_back({kDemo, "", {}, {}, true});
-            left.items[0].settings.stems[2].gain_db = -7;
+            left.items[0].settings.stems[2].set(Setting::Gain, -7);
             left.current = 0;
             QVERIFY(save_session(left, work / "recovery/0.rivlen").ok());  // what an ended process leaves
         }
         Document document(jobs, work);
         QVERIFY(document.recover());
-        QCOMPARE(document.session().items[0].settings.stems[2].gain_db, -7.0);
+        QCOMPARE(document.session().items[0].settings.stems[2].value(Setting::Gain), -7.0);
         QVERIFY(document.changed_since_saving());
         document.edit("x", {}, [](Session& s) { s.level_match = false; });
         // The change reaches the disk within two seconds.

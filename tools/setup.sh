@@ -6,7 +6,7 @@ PACKAGES=(
   qt6-base-dev libqt6svg6-dev qt6-multimedia-dev libqt6svg6 libqt6multimedia6
   libavformat-dev libavcodec-dev libavutil-dev libswscale-dev libswresample-dev ffmpeg
   libsndfile1-dev libsoxr-dev libebur128-dev libfftw3-dev libxxhash-dev libarchive-dev
-  nlohmann-json3-dev libcli11-dev libfmt-dev
+  nlohmann-json3-dev libcli11-dev libfmt-dev libeigen3-dev
   libgtest-dev libbenchmark-dev
 )
 

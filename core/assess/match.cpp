@@ -16,21 +16,26 @@ constexpr int kLongestSeconds = 60;
 
 }  // namespace
 
-Result<MatchResult> measure_match(const Source& source, const MaskMap* map, const ShapeSettings& settings,
+Result<MatchResult> measure_match(const Source& source, const MaskMap* map, const TimedSettings& settings,
                                   std::int64_t first, std::int64_t last, const JobControl& job) {
     MatchResult result;
     result.gain.fill(1.0F);
     result.loudness_lufs.fill(-120.0);
     if (map == nullptr) return result;
     last = std::min(last, first + static_cast<std::int64_t>(kLongestSeconds) * source.sample_rate());
-    std::vector<BandRecipe> recipes = {kept_recipe(settings)};
-    for (std::size_t s = 0; s < kStems; ++s) recipes.push_back(stem_recipe(settings.stems[s], s));
+    const TimedRecipes timed(settings);
+    std::array<Recipe, 1 + kStems> recipes;
+    const auto recipes_at = [&](std::int64_t frame) {
+        recipes[0] = timed.kept(frame);
+        for (std::size_t s = 0; s < kStems; ++s) recipes[1 + s] = timed.stem(s, frame);
+        return std::span<const Recipe>(recipes);
+    };
     std::vector<LoudnessMeter> meters;
     for (int m = 0; m < kMonitors; ++m) meters.emplace_back(source.sample_rate(), source.channels());
     std::vector<std::vector<float>> original(static_cast<std::size_t>(source.channels()));
     std::vector<std::vector<float>> removed = original;
-    const Status status =
-        render(source, *map, recipes, first, last, job, [&](std::int64_t start, auto blocks) {
+    const Status status = render(
+        source, *map, recipes.size(), recipes_at, first, last, job, [&](std::int64_t start, auto blocks) {
             for (std::size_t c = 0; c < original.size(); ++c) {
                 original[c].resize(blocks[0][c].size());
                 source.read(static_cast<int>(c), start, original[c]);

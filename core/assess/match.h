@@ -7,7 +7,7 @@
 #include "core/base/job.h"
 #include "core/media/source.h"
 #include "core/shape/monitor.h"
-#include "core/shape/settings.h"
+#include "core/shape/timed.h"
 #include "core/split/mask_map.h"
 
 namespace rivlen {
@@ -20,7 +20,7 @@ struct MatchResult {
 // Measures all ways of listening over a range (at most 60 s of it, from its start). map may be null.
 // Errors: Cancelled.
 [[nodiscard]] Result<MatchResult> measure_match(const Source& source, const MaskMap* map,
-                                                const ShapeSettings& settings, std::int64_t first,
+                                                const TimedSettings& settings, std::int64_t first,
                                                 std::int64_t last, const JobControl& job = {});
 
 }  // namespace rivlen

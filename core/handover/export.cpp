@@ -1,5 +1,6 @@
 #include "core/handover/export.h"
 
+#include <algorithm>
 #include <chrono>
 
 #include "core/shape/sum_check.h"
@@ -13,16 +14,14 @@ namespace fs = std::filesystem;
 struct Output {
     std::string content;
     fs::path path;
-    BandRecipe recipe;
     SoundFileWriter writer;
     LoudnessMeter meter;
 };
 
-Result<Output> open_output(const Source& source, std::string content, fs::path path, const BandRecipe& recipe,
-                           SoundFormat format) {
+Result<Output> open_output(const Source& source, std::string content, fs::path path, SoundFormat format) {
     auto writer = SoundFileWriter::create(path, format, source.sample_rate(), source.channels());
     if (!writer) return writer.error();
-    return Output{std::move(content), std::move(path), recipe, std::move(*writer),
+    return Output{std::move(content), std::move(path), std::move(*writer),
                   LoudnessMeter(source.sample_rate(), source.channels())};
 }
 
@@ -39,6 +38,12 @@ Result<std::vector<ExportedFile>> finish(std::vector<Output>& outputs) {
         files.push_back({output.content, output.path, output.meter.result(), over});
     }
     return files;
+}
+
+Recipe recipe_of(const TimedRecipes& timed, const std::string& content, std::int64_t frame) {
+    const auto stem = std::ranges::find(kStemNames, content);
+    if (stem == kStemNames.end()) return timed.kept(frame);
+    return timed.stem(static_cast<std::size_t>(stem - kStemNames.begin()), frame);
 }
 
 bool same_file(const fs::path& a, const fs::path& b) {
@@ -61,7 +66,7 @@ std::vector<std::pair<std::string, fs::path>> planned_files(const ExportPlan& pl
     return files;
 }
 
-Result<ExportReport> export_stems(const Source& source, const MaskMap& map, const ShapeSettings& settings,
+Result<ExportReport> export_stems(const Source& source, const MaskMap& map, const TimedSettings& settings,
                                   const ExportPlan& plan, const JobControl& job) {
     const auto start = std::chrono::steady_clock::now();
     const auto planned = planned_files(plan);
@@ -84,19 +89,20 @@ Result<ExportReport> export_stems(const Source& source, const MaskMap& map, cons
     }
     std::vector<Output> outputs;
     for (const auto& [content, path] : planned) {
-        BandRecipe recipe = kept_recipe(settings);
-        for (std::size_t s = 0; s < kStems; ++s) {
-            if (content == kStemNames[s]) recipe = stem_recipe(settings.stems[s], s);
-        }
-        auto output = open_output(source, content, path, recipe, plan.format);
+        auto output = open_output(source, content, path, plan.format);
         if (!output) return output.error();
         outputs.push_back(std::move(*output));
     }
     // The neutral stems are rendered alongside, so that the sum is measured on what is being written, not on
     // a sample.
-    std::vector<BandRecipe> recipes;
-    for (const auto& output : outputs) recipes.push_back(output.recipe);
+    const TimedRecipes timed(settings);
+    std::vector<Recipe> recipes(outputs.size());
     for (std::size_t s = 0; s < kStems; ++s) recipes.push_back(stem_recipe(StemSettings{}, s));
+    const auto recipes_at = [&](std::int64_t frame) {
+        for (std::size_t o = 0; o < outputs.size(); ++o)
+            recipes[o] = recipe_of(timed, outputs[o].content, frame);
+        return std::span<const Recipe>(recipes);
+    };
     SumCheck sum(source);
     const auto take = [&](std::int64_t from,
                           std::span<const std::vector<std::vector<float>>> blocks) -> Status {
@@ -107,7 +113,8 @@ Result<ExportReport> export_stems(const Source& source, const MaskMap& map, cons
         sum.add(from, blocks.subspan(outputs.size()));
         return {};
     };
-    if (auto status = render(source, map, recipes, 0, static_cast<std::int64_t>(source.frames()), job, take);
+    if (auto status = render(source, map, recipes.size(), recipes_at, 0,
+                             static_cast<std::int64_t>(source.frames()), job, take);
         !status) {
         return status.error();
     }
@@ -121,7 +128,7 @@ Result<ExportReport> export_stems(const Source& source, const MaskMap& map, cons
     return report;
 }
 
-Result<ExportedFile> export_kept(const Source& source, const MaskMap& map, const ShapeSettings& settings,
+Result<ExportedFile> export_kept(const Source& source, const MaskMap& map, const TimedSettings& settings,
                                  const fs::path& path, SoundFormat format, const JobControl& job) {
     if (same_file(path, source.original())) {
         return make_error(ErrorKind::BadInput,
@@ -129,15 +136,21 @@ Result<ExportedFile> export_kept(const Source& source, const MaskMap& map, const
                           path.string());
     }
     std::vector<Output> outputs;
-    auto output = open_output(source, "kept", path, kept_recipe(settings), format);
+    auto output = open_output(source, "kept", path, format);
     if (!output) return output.error();
     outputs.push_back(std::move(*output));
-    const std::array recipes = {outputs[0].recipe};
+    const TimedRecipes timed(settings);
+    Recipe recipe;
+    const auto recipes_at = [&](std::int64_t frame) {
+        recipe = timed.kept(frame);
+        return std::span<const Recipe>(&recipe, 1);
+    };
     const auto take = [&](std::int64_t, std::span<const std::vector<std::vector<float>>> blocks) -> Status {
         outputs[0].meter.add(blocks[0]);
         return outputs[0].writer.write(blocks[0]);
     };
-    if (auto status = render(source, map, recipes, 0, static_cast<std::int64_t>(source.frames()), job, take);
+    if (auto status =
+            render(source, map, 1, recipes_at, 0, static_cast<std::int64_t>(source.frames()), job, take);
         !status) {
         return status.error();
     }

@@ -10,8 +10,8 @@
 #include "core/assess/loudness.h"
 #include "core/base/job.h"
 #include "core/media/sound_file.h"
-#include "core/shape/settings.h"
 #include "core/shape/shaper.h"
+#include "core/shape/timed.h"
 
 namespace rivlen {
 
@@ -45,12 +45,12 @@ struct ExportReport {
 // Errors: BadInput when a file exists and overwrite is off, when a file would replace the recording itself,
 // or when nothing is to be written; DiskFull; Io; Cancelled. Either all files appear or none.
 [[nodiscard]] Result<ExportReport> export_stems(const Source& source, const MaskMap& map,
-                                                const ShapeSettings& settings, const ExportPlan& plan,
+                                                const TimedSettings& settings, const ExportPlan& plan,
                                                 const JobControl& job = {});
 
 // Only the kept mix, to one file (to be put back under a picture).
 [[nodiscard]] Result<ExportedFile> export_kept(const Source& source, const MaskMap& map,
-                                               const ShapeSettings& settings,
+                                               const TimedSettings& settings,
                                                const std::filesystem::path& path, SoundFormat format,
                                                const JobControl& job = {});
 

@@ -165,8 +165,8 @@ Result<std::pair<std::string, std::uint64_t>> picture_digest(const fs::path& pat
 Result<AudioBuffer> sound_under_picture(const fs::path& path) {
     auto buffer = read_audio(path);
     if (!buffer) return buffer.error();
-    const auto lead = static_cast<std::ptrdiff_t>(
-        std::llround(buffer->start_after_picture_seconds * buffer->sample_rate));
+    const auto lead =
+        static_cast<std::ptrdiff_t>(std::llround(buffer->start_after_picture_seconds * buffer->sample_rate));
     for (auto& channel : buffer->channels) {
         if (lead > 0) channel.insert(channel.begin(), static_cast<std::size_t>(lead), 0.0F);
         if (lead < 0)

@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <chrono>
 #include <cmath>
+#include <functional>
 
 namespace rivlen {
 
@@ -62,7 +63,11 @@ class Player::Renderer {
   private:
     // One block from at_ on, with seams and switches faded.
     void render_one(const Wanted& wanted, Block& block) {
-        const std::array<BandRecipe, 2> recipes = {kept_recipe(wanted.settings), stem_recipe_for(wanted)};
+        const std::size_t stem = stem_for(wanted);
+        const auto recipes_at = [&](std::int64_t frame) {
+            recipes_ = {wanted.recipes->kept(frame), wanted.recipes->stem(stem, frame)};
+            return std::span<const Recipe>(recipes_);
+        };
         const std::int64_t start = at_ - static_cast<std::int64_t>(skip_);
         for (std::size_t c = 0; c < channels_; ++c) source_->read(static_cast<int>(c), start, original_[c]);
         if (shaper_) {
@@ -71,7 +76,7 @@ class Player::Renderer {
                 for (auto& channel : shaped_[o]) spans[o].emplace_back(channel);
             }
             const std::array<std::span<const std::span<float>>, 2> views = {spans[0], spans[1]};
-            shaper_->next(recipes, views);
+            shaper_->next(std::cref(recipes_at), views);
         }
         block.start = at_;
         block.count = hop_ - skip_;
@@ -119,14 +124,13 @@ class Player::Renderer {
     }
 
     // While a stem is being left, its recipe must still be there for the fade.
-    [[nodiscard]] BandRecipe stem_recipe_for(const Wanted& wanted) const {
+    [[nodiscard]] std::size_t stem_for(const Wanted& wanted) const {
         const auto stem_of = [](Monitor monitor) {
             return static_cast<int>(monitor) - static_cast<int>(Monitor::Dialogue);
         };
         int stem = stem_of(wanted.monitor);
         if (stem < 0 && last_monitor_) stem = stem_of(*last_monitor_);
-        const auto s = static_cast<std::size_t>(std::max(stem, 0));
-        return stem_recipe(wanted.settings.stems[s], s);
+        return static_cast<std::size_t>(std::max(stem, 0));
     }
 
     void keep(const Block& block, std::size_t from) {
@@ -138,6 +142,7 @@ class Player::Renderer {
     std::shared_ptr<const Source> source_;
     std::shared_ptr<const MaskMap> map_;
     std::optional<Shaper> shaper_;
+    std::array<Recipe, 2> recipes_;
     std::size_t hop_ = 512, channels_ = 1, skip_ = 0;
     std::int64_t at_ = 0;
     std::array<std::vector<std::vector<float>>, 2> shaped_;
@@ -149,6 +154,7 @@ class Player::Renderer {
 
 Player::Player() {
     wanted_.gains.fill(1.0F);
+    wanted_.recipes = std::make_shared<const TimedRecipes>();
     // Room for the largest hop (192 kHz), so that nothing is allocated later.
     for (auto& block : ring_) block.samples.reserve(4096 * kOutputChannels);
     thread_ = std::jthread([this](const std::stop_token& stop) { run(stop); });
@@ -172,9 +178,10 @@ void Player::set_material(std::shared_ptr<const Source> source, std::shared_ptr<
     ++wanted_.material;
 }
 
-void Player::set_settings(const ShapeSettings& settings) {
+void Player::set_settings(TimedSettings settings) {
+    auto recipes = std::make_shared<const TimedRecipes>(std::move(settings));
     const std::lock_guard lock(mutex_);
-    wanted_.settings = settings;
+    wanted_.recipes = std::move(recipes);
 }
 
 void Player::set_monitor(Monitor monitor) {

@@ -18,8 +18,8 @@
 
 #include "core/media/source.h"
 #include "core/shape/monitor.h"
-#include "core/shape/settings.h"
 #include "core/shape/shaper.h"
+#include "core/shape/timed.h"
 #include "core/split/mask_map.h"
 
 namespace rivlen {
@@ -36,7 +36,7 @@ class Player {
 
     // Stops and takes another recording (map may be null: then everything is kept).
     void set_material(std::shared_ptr<const Source> source, std::shared_ptr<const MaskMap> map);
-    void set_settings(const ShapeSettings& settings);
+    void set_settings(TimedSettings settings);
     void set_monitor(Monitor monitor);
     // Linear gain for each way of listening, so that all are equally loud.
     void set_match_gains(const std::array<float, kMonitors>& gains);
@@ -69,7 +69,7 @@ class Player {
     struct Wanted {  // what the controlling thread asks of the render thread
         std::shared_ptr<const Source> source;
         std::shared_ptr<const MaskMap> map;
-        ShapeSettings settings;
+        std::shared_ptr<const TimedRecipes> recipes;  // never null
         Monitor monitor = Monitor::Kept;
         std::array<float, kMonitors> gains{};
         std::optional<LoopRange> loop;

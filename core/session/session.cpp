@@ -16,22 +16,6 @@ using nlohmann::json;
 constexpr std::array<const char*, kMonitors> kMonitorKeys = {"source", "kept",  "removed", "dialogue",
                                                              "reverb", "music", "ambience"};
 
-json to_json(const StemSettings& s) {
-    return {{"isolation_percent", s.isolation_percent},
-            {"floor_db", s.floor_db},
-            {"floor_on", s.floor_on},
-            {"gain_db", s.gain_db},
-            {"mute", s.mute},
-            {"solo", s.solo}};
-}
-
-// Values from a file may be anything: they are brought into the range of their setting.
-double ranged(const json& entry, const char* key, const ParameterInfo& info, double otherwise) {
-    const auto found = entry.find(key);
-    if (found == entry.end() || !found->is_number()) return otherwise;
-    return std::clamp(found->get<double>(), info.lowest, info.highest);
-}
-
 bool flag(const json& entry, const char* key, bool otherwise) {
     const auto found = entry.find(key);
     return found != entry.end() && found->is_boolean() ? found->get<bool>() : otherwise;
@@ -42,15 +26,17 @@ std::string text(const json& entry, const char* key) {
     return found != entry.end() && found->is_string() ? found->get<std::string>() : "";
 }
 
-StemSettings stem_from_json(const json& entry) {
-    StemSettings s;
-    s.isolation_percent = ranged(entry, "isolation_percent", isolation_info(), s.isolation_percent);
-    s.floor_db = ranged(entry, "floor_db", floor_info(), s.floor_db);
-    s.gain_db = ranged(entry, "gain_db", gain_info(), s.gain_db);
-    s.floor_on = flag(entry, "floor_on", false);
-    s.mute = flag(entry, "mute", false);
-    s.solo = flag(entry, "solo", false);
-    return s;
+const json& part(const json& entry, const char* key) {
+    static const json none;
+    const auto found = entry.find(key);
+    return found != entry.end() ? *found : none;
+}
+
+int count(const json& entry, const char* key) {
+    const json& value = part(entry, key);
+    return value.is_number_unsigned()
+               ? static_cast<int>(std::min<std::uint64_t>(value.get<std::uint64_t>(), 100000))
+               : 0;
 }
 
 SessionItem item_from_json(const json& entry, const fs::path& folder) {
@@ -58,12 +44,20 @@ SessionItem item_from_json(const json& entry, const fs::path& folder) {
     item.path = text(entry, "path");
     if (item.path.is_relative()) item.path = (folder / item.path).lexically_normal();
     item.hash = text(entry, "hash");
-    const auto stems = entry.find("stems");
-    if (stems != entry.end() && stems->is_object()) {
-        for (std::size_t s = 0; s < kStems; ++s) {
-            const auto stem = stems->find(kStemNames[s]);
-            if (stem != stems->end() && stem->is_object()) item.settings.stems[s] = stem_from_json(*stem);
-        }
+    item.settings = settings_from_json(part(entry, "stems"));
+    item.lines = lines_from_json(part(entry, "lines"));
+    item.ranges = ranges_from_json(part(entry, "ranges"));
+    const json& cards = part(entry, "cards");
+    for (std::size_t i = 0; cards.is_array() && i < std::min(cards.size(), kCards); ++i) {
+        if (cards[i].is_object()) item.cards[i] = card_from_json(cards[i]);
+    }
+    const json& comparisons = part(entry, "comparisons");
+    for (std::size_t i = 0; comparisons.is_array() && i < comparisons.size(); ++i) {
+        const json& c = comparisons[i];
+        if (!c.is_object()) continue;
+        const int trials = count(c, "trials");
+        item.comparisons.push_back(
+            {text(c, "first"), text(c, "second"), trials, std::min(count(c, "first_preferred"), trials)});
     }
     const auto loop = entry.find("loop_frames");
     if (loop != entry.end() && loop->is_array() && loop->size() == 2 && (*loop)[0].is_number_unsigned() &&
@@ -88,8 +82,17 @@ json session_json(const Session& session, const fs::path& folder) {
             if (!relative.empty() && *relative.begin() != "..") path = relative;
         }
         json entry = {{"path", path.string()}, {"hash", item.hash}, {"loop_on", item.loop_on}};
-        for (std::size_t s = 0; s < kStems; ++s)
-            entry["stems"][kStemNames[s]] = to_json(item.settings.stems[s]);
+        entry["stems"] = settings_to_json(item.settings);
+        if (!item.lines.empty()) entry["lines"] = lines_to_json(item.lines);
+        if (!item.ranges.empty()) entry["ranges"] = ranges_to_json(item.ranges);
+        for (const auto& card : item.cards)
+            entry["cards"].push_back(card ? card_to_json(*card) : json(nullptr));
+        for (const auto& c : item.comparisons) {
+            entry["comparisons"].push_back({{"first", c.first},
+                                            {"second", c.second},
+                                            {"trials", c.trials},
+                                            {"first_preferred", c.first_preferred}});
+        }
         if (item.loop) entry["loop_frames"] = {item.loop->first, item.loop->last};
         out["recordings"].push_back(std::move(entry));
     }
@@ -101,6 +104,13 @@ std::string printed(const json& value) {
 }
 
 }  // namespace
+
+TimedSettings SessionItem::timed() const {
+    TimedSettings out(settings);
+    out.lines = lines;
+    out.ranges = ranges;
+    return out;
+}
 
 std::string session_to_json(const Session& session) {
     return printed(session_json(session, {}));

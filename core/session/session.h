@@ -9,13 +9,25 @@
 #include <vector>
 
 #include "core/base/result.h"
+#include "core/session/settings_json.h"
 #include "core/shape/monitor.h"
 #include "core/shape/settings.h"
+#include "core/shape/timed.h"
 
 namespace rivlen {
 
-inline constexpr int kSessionVersion = 1;
+inline constexpr int kSessionVersion = 2;
 inline constexpr const char* kSessionExtension = ".rivlen";
+
+inline constexpr std::size_t kCards = 6;
+
+// Outcome of a blind comparison: how often the first of two was preferred.
+struct Comparison {
+    std::string first, second;  // names of the cards, or "source"
+    int trials = 0;
+    int first_preferred = 0;
+    bool operator==(const Comparison&) const = default;
+};
 
 struct SessionItem {
     std::filesystem::path path;  // of the original
@@ -23,6 +35,11 @@ struct SessionItem {
     ShapeSettings settings;
     std::optional<LoopRange> loop;
     bool loop_on = true;
+    std::array<std::optional<Card>, kCards> cards{};
+    std::vector<SettingLine> lines{};
+    std::vector<SettingsRange> ranges{};
+    std::vector<Comparison> comparisons{};
+    [[nodiscard]] TimedSettings timed() const;
     bool operator==(const SessionItem&) const = default;
 };
 

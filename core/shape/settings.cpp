@@ -7,48 +7,36 @@ namespace rivlen {
 
 namespace {
 
-float linear(double db) {
-    return static_cast<float>(std::pow(10.0, db / 20.0));
-}
-
-constexpr ParameterInfo kIsolation = {"isolation",
-                                      "Isolation",
-                                      "%",
-                                      0,
-                                      100,
-                                      100,
-                                      1,
-                                      "How far everything else comes down while this stem stays.",
-                                      "Too much takes consonants with it and leaves the place dead."};
-constexpr ParameterInfo kFloor = {"floor",
-                                  "Floor",
-                                  "dB",
-                                  -60,
-                                  0,
-                                  -12,
-                                  1,
-                                  "The most that anything may be turned down.",
-                                  "Too high a floor lets the rest be heard again."};
-constexpr ParameterInfo kGain = {"gain",
-                                 "Gain",
-                                 "dB",
-                                 -60,
-                                 12,
-                                 0,
-                                 0.5,
-                                 "Level of this stem in what is kept.",
-                                 "Too much brings up the residue of the other stems with it."};
+constexpr std::array<ParameterInfo, kSettings> kInfos = {{
+    {"isolation", "Isolation", "%", 0, 100, 100, 1, false, false,
+     "How far everything else comes down while this stem stays.",
+     "Too much takes consonants with it and leaves the place dead."},
+    {"floor", "Floor", "dB", -60, 0, -12, 1, true, false, "The most that anything may be turned down.",
+     "Too high a floor lets the rest be heard again."},
+    {"guard", "Consonant guard", "%", 0, 100, 60, 1, true, true,
+     "Holds the highs open where a t, k, s or x begins next to voiced sound.",
+     "Too much lets the rest hiss through with every consonant."},
+    {"steadiness", "Steadiness", "%", 0, 100, 40, 1, true, false,
+     "Calms what flickers: residue opens fast and closes slowly.",
+     "Too much smears: the rest breathes along behind every word."},
+    {"reverb-kept", "Reverb kept", "%", 0, 100, 40, 1, true, true,
+     "How much of the voice's own reverberation rides along.", "Too much brings the echo back."},
+    {"music-kept", "Music kept", "%", 0, 100, 20, 1, true, true, "How much of the music rides along.",
+     "Too much and the voice no longer stands in front."},
+    {"ambience-kept", "Ambience kept", "%", 0, 100, 20, 1, true, true,
+     "How much of the place and its noises rides along.", "Too much brings the noise back."},
+    {"gain", "Gain", "dB", -60, 12, 0, 0.5, false, false, "Level of this stem in what is kept.",
+     "Too much brings up the residue of the other stems with it."},
+}};
 
 }  // namespace
 
-const ParameterInfo& isolation_info() {
-    return kIsolation;
+const ParameterInfo& info(Setting setting) {
+    return kInfos[static_cast<std::size_t>(setting)];
 }
-const ParameterInfo& floor_info() {
-    return kFloor;
-}
-const ParameterInfo& gain_info() {
-    return kGain;
+
+StemSettings::StemSettings() {
+    for (std::size_t i = 0; i < kSettings; ++i) values[i] = kInfos[i].standard;
 }
 
 bool ShapeSettings::audible(std::size_t stem) const {
@@ -59,7 +47,11 @@ bool ShapeSettings::audible(std::size_t stem) const {
 bool ShapeSettings::neutral() const {
     for (std::size_t s = 0; s < kStems; ++s) {
         const auto& stem = stems[s];
-        if (!audible(s) || stem.isolation_percent != 100 || stem.floor_on || stem.gain_db != 0) return false;
+        const bool any_on = std::ranges::any_of(stem.on, [](bool on) { return on; });
+        const bool weighted = stem.weighting_on && !stem.weighting.empty();
+        if (!audible(s) || stem.value(Setting::Isolation) != 100 || any_on || weighted ||
+            stem.value(Setting::Gain) != 0)
+            return false;
     }
     return true;
 }
@@ -71,26 +63,21 @@ double rest_gain(double isolation_percent) {
     return (std::pow(10.0, -2.0 * p) - 0.01) / 0.99;
 }
 
-BandRecipe stem_recipe(const StemSettings& settings, std::size_t stem) {
-    BandRecipe recipe;
-    const float gain = settings.gain_db == 0 ? 1.0F : linear(settings.gain_db);
-    const auto rest = static_cast<float>(rest_gain(settings.isolation_percent)) * gain;
-    recipe.weight.fill(rest);
-    recipe.weight[stem] = gain;
-    recipe.least = settings.floor_on ? linear(settings.floor_db) * gain : 0.0F;
-    return recipe;
-}
-
-BandRecipe kept_recipe(const ShapeSettings& settings) {
-    BandRecipe recipe;
-    recipe.weight.fill(0.0F);
-    for (std::size_t s = 0; s < kStems; ++s) {
-        if (!settings.audible(s)) continue;
-        const BandRecipe one = stem_recipe(settings.stems[s], s);
-        for (std::size_t j = 0; j < kStems; ++j) recipe.weight[j] = std::max(recipe.weight[j], one.weight[j]);
-        recipe.least = std::max(recipe.least, one.least);
+double weighting_factor(const StemSettings& settings, double hz) {
+    if (!settings.weighting_on) return 1.0;
+    const WeightPoint* below = nullptr;
+    const WeightPoint* above = nullptr;
+    for (const auto& point : settings.weighting) {
+        if (!point.on) continue;
+        if (point.hz <= hz && (below == nullptr || point.hz > below->hz)) below = &point;
+        if (point.hz >= hz && (above == nullptr || point.hz < above->hz)) above = &point;
     }
-    return recipe;
+    if (below == nullptr && above == nullptr) return 1.0;
+    if (below == nullptr) return 1.0 + above->strength_percent / 100.0;
+    if (above == nullptr || above->hz <= below->hz) return 1.0 + below->strength_percent / 100.0;
+    const double part = std::log(hz / below->hz) / std::log(above->hz / below->hz);
+    return 1.0 +
+           (below->strength_percent + part * (above->strength_percent - below->strength_percent)) / 100.0;
 }
 
 }  // namespace rivlen

@@ -15,10 +15,11 @@ int shape_fft_size(int sample_rate) {
 
 Shaper::Shaper(const Source& source, const MaskMap& map, std::size_t outputs)
     : source_(source),
-      map_(map),
       stft_(shape_fft_size(source.sample_rate())),
+      masks_(map, static_cast<double>(stft_.hop()) * kModelRate / source.sample_rate() / kModelHop),
+      consonants_(source, map, stft_.fft_size()),
       reads_(band_reads(source.sample_rate(), stft_.fft_size())),
-      map_frames_per_hop_(static_cast<double>(stft_.hop()) * kModelRate / source.sample_rate() / kModelHop) {
+      band_gains_(outputs) {
     const auto size = static_cast<std::size_t>(stft_.fft_size());
     const auto bins = static_cast<std::size_t>(stft_.bins());
     overlap_.assign(outputs, std::vector<std::vector<float>>(static_cast<std::size_t>(source.channels()),
@@ -26,7 +27,6 @@ Shaper::Shaper(const Source& source, const MaskMap& map, std::size_t outputs)
     passed_.resize(outputs);
     time_.resize(size);
     frame_.resize(size);
-    gains_.resize(bins);
     spectrum_.resize(bins);
     shaped_.resize(bins);
     seek(0);
@@ -44,24 +44,24 @@ std::int64_t Shaper::seek(std::int64_t frame) {
 }
 
 // Overlap buffers hold samples from the start of block_ on; frame i begins at sample (i - 2) * hop.
-void Shaper::add_frame(std::int64_t index, std::span<const BandRecipe> recipes) {
+void Shaper::add_frame(std::int64_t index, std::span<const Recipe> recipes) {
     const std::int64_t hop = stft_.hop();
     const auto size = static_cast<std::size_t>(stft_.fft_size());
-    map_.read(static_cast<double>(index) * map_frames_per_hop_, masks_);
+    float open = -1.0F;
+    for (std::size_t o = 0; o < recipes.size(); ++o) {
+        if (recipes[o].guard > 0.0F && open < 0.0F) open = consonants_.at(index);
+        band_gains(recipes[o], masks_.steady(index, recipes[o].steadiness), std::max(open, 0.0F),
+                   band_gains_[o]);
+    }
     for (std::size_t c = 0; c < static_cast<std::size_t>(source_.channels()); ++c) {
         source_.read(static_cast<int>(c), (index - 2) * hop, time_);
         stft_.forward(time_, spectrum_);
         for (std::size_t o = 0; o < recipes.size(); ++o) {
-            const BandRecipe& recipe = recipes[o];
-            for (std::size_t b = 0; b < kBands; ++b) {
-                float gain = 0.0F;
-                for (std::size_t s = 0; s < kStems; ++s) gain += recipe.weight[s] * masks_[s * kBands + b];
-                band_gain_[b] = std::max(gain, recipe.least);
-            }
+            const auto& gains = band_gains_[o];
             for (std::size_t k = 0; k < reads_.size(); ++k) {
                 const BandRead& read = reads_[k];
-                const float low = band_gain_[static_cast<std::size_t>(read.low)];
-                const float high = band_gain_[static_cast<std::size_t>(read.high)];
+                const float low = gains[static_cast<std::size_t>(read.low)];
+                const float high = gains[static_cast<std::size_t>(read.high)];
                 shaped_[k] = spectrum_[k] * (low + read.part * (high - low));
             }
             stft_.inverse(shaped_, frame_);
@@ -80,10 +80,9 @@ void Shaper::add_frame(std::int64_t index, std::span<const BandRecipe> recipes) 
     }
 }
 
-void Shaper::next(std::span<const BandRecipe> recipes,
-                  std::span<const std::span<const std::span<float>>> out) {
+void Shaper::next(const RecipesAt& recipes_at, std::span<const std::span<const std::span<float>>> out) {
     const std::int64_t hop = stft_.hop();
-    for (; next_frame_ <= block_ + 2; ++next_frame_) add_frame(next_frame_, recipes);
+    for (; next_frame_ <= block_ + 2; ++next_frame_) add_frame(next_frame_, recipes_at(next_frame_ * hop));
     for (std::size_t o = 0; o < out.size(); ++o) {
         // With all four frames passing everything, the source itself goes out: equal to the bit, not to
         // rounding.
@@ -102,32 +101,35 @@ void Shaper::next(std::span<const BandRecipe> recipes,
     ++block_;
 }
 
-Status render(
-    const Source& source, const MaskMap& map, std::span<const BandRecipe> recipes, std::int64_t first,
-    std::int64_t last, const JobControl& job,
-    const std::function<Status(std::int64_t, std::span<const std::vector<std::vector<float>>>)>& take) {
-    Shaper shaper(source, map, recipes.size());
+Status render(const Source& source, const MaskMap& map, std::span<const Recipe> recipes, std::int64_t first,
+              std::int64_t last, const JobControl& job, const TakeBlocks& take) {
+    return render(
+        source, map, recipes.size(), [recipes](std::int64_t) { return recipes; }, first, last, job, take);
+}
+
+Status render(const Source& source, const MaskMap& map, std::size_t outputs, const RecipesAt& recipes_at,
+              std::int64_t first, std::int64_t last, const JobControl& job, const TakeBlocks& take) {
+    Shaper shaper(source, map, outputs);
     const auto channels = static_cast<std::size_t>(source.channels());
     const auto hop = static_cast<std::size_t>(shaper.hop());
-    std::vector<std::vector<std::vector<float>>> blocks(recipes.size(),
-                                                        std::vector<std::vector<float>>(channels));
+    std::vector<std::vector<std::vector<float>>> blocks(outputs, std::vector<std::vector<float>>(channels));
     std::vector<std::vector<std::vector<float>>> part = blocks;
     std::int64_t at = shaper.seek(first);
     while (at < last) {
         if (job.cancelled()) return JobControl::cancelled_error();
-        std::vector<std::vector<std::span<float>>> spans(recipes.size());
+        std::vector<std::vector<std::span<float>>> spans(outputs);
         std::vector<std::span<const std::span<float>>> views;
-        for (std::size_t o = 0; o < recipes.size(); ++o) {
+        for (std::size_t o = 0; o < outputs; ++o) {
             for (auto& channel : blocks[o]) {
                 channel.resize(hop);
                 spans[o].emplace_back(channel);
             }
             views.emplace_back(spans[o]);
         }
-        shaper.next(recipes, views);
+        shaper.next(recipes_at, views);
         const std::int64_t from = std::max(first, at);
         const std::int64_t to = std::min(last, at + static_cast<std::int64_t>(hop));
-        for (std::size_t o = 0; o < recipes.size(); ++o) {
+        for (std::size_t o = 0; o < outputs; ++o) {
             for (std::size_t c = 0; c < channels; ++c) {
                 part[o][c].assign(blocks[o][c].begin() + (from - at), blocks[o][c].begin() + (to - at));
             }
@@ -142,7 +144,7 @@ Status render(
 
 double measure_sum_dbfs(const Source& source, const MaskMap& map, std::int64_t first, std::int64_t last,
                         const JobControl& job) {
-    std::array<BandRecipe, kStems> recipes;
+    std::array<Recipe, kStems> recipes;
     for (std::size_t s = 0; s < kStems; ++s) recipes[s] = stem_recipe(StemSettings{}, s);
     SumCheck sum(source);
     const Status status =

@@ -5,17 +5,23 @@
 
 #include <array>
 #include <cstdint>
+#include <functional>
 #include <span>
 #include <vector>
 
 #include "core/base/job.h"
 #include "core/media/source.h"
-#include "core/shape/settings.h"
+#include "core/shape/consonants.h"
+#include "core/shape/frame_masks.h"
+#include "core/shape/recipe.h"
 #include "core/split/bands.h"
 #include "core/split/mask_map.h"
 #include "core/split/stft.h"
 
 namespace rivlen {
+
+// Recipes, one an output, that hold at a frame of the recording; the span is used until the next call.
+using RecipesAt = std::function<std::span<const Recipe>(std::int64_t frame)>;
 
 // Renders several outputs of one source side by side, hop by hop. All memory is allocated in the constructor.
 class Shaper {
@@ -26,26 +32,25 @@ class Shaper {
     [[nodiscard]] int hop() const { return stft_.hop(); }
     // The next block will begin at this frame, rounded down to a multiple of the hop; returns that frame.
     std::int64_t seek(std::int64_t frame);
-    // Renders the next hop frames. recipes: one an output; a change is heard as a cross-fade over the window.
+    // Renders the next hop frames. A change of recipes is heard as a cross-fade over the window.
     // out[output][channel]: hop samples each. Blocks before and behind the recording are silence.
-    void next(std::span<const BandRecipe> recipes, std::span<const std::span<const std::span<float>>> out);
+    void next(const RecipesAt& recipes_at, std::span<const std::span<const std::span<float>>> out);
 
   private:
-    void add_frame(std::int64_t index, std::span<const BandRecipe> recipes);
+    void add_frame(std::int64_t index, std::span<const Recipe> recipes);
 
     const Source& source_;
-    const MaskMap& map_;
     Stft stft_;
+    FrameMasks masks_;
+    Consonants consonants_;
     std::vector<BandRead> reads_;
-    double map_frames_per_hop_;
     std::int64_t block_ = 0;                                // index of the next block to leave
     std::int64_t next_frame_ = 0;                           // index of the next transform frame to add
     std::vector<std::vector<std::vector<float>>> overlap_;  // [output][channel][fft size]
     std::vector<std::array<bool, 4>> passed_;  // [output][of the last four frames]: source unchanged
-    std::vector<float> time_, gains_, frame_;
+    std::vector<float> time_, frame_;
     std::vector<Complex> spectrum_, shaped_;
-    std::array<float, kMaskRow> masks_{};
-    std::array<float, kBands> band_gain_{};
+    std::vector<std::array<float, kBands>> band_gains_;  // [output]
 };
 
 // Size of the transform for a rate: the power of two nearest to the model's 42.7 ms.
@@ -53,10 +58,14 @@ class Shaper {
 
 // Renders whole blocks of [first, last) of the recording to a function: take(start_frame,
 // blocks[output][channel]). Errors: Cancelled, and whatever `take` returns.
-[[nodiscard]] Status render(
-    const Source& source, const MaskMap& map, std::span<const BandRecipe> recipes, std::int64_t first,
-    std::int64_t last, const JobControl& job,
-    const std::function<Status(std::int64_t, std::span<const std::vector<std::vector<float>>>)>& take);
+using TakeBlocks = std::function<Status(std::int64_t, std::span<const std::vector<std::vector<float>>>)>;
+[[nodiscard]] Status render(const Source& source, const MaskMap& map, std::size_t outputs,
+                            const RecipesAt& recipes_at, std::int64_t first, std::int64_t last,
+                            const JobControl& job, const TakeBlocks& take);
+// The same with recipes that do not change.
+[[nodiscard]] Status render(const Source& source, const MaskMap& map, std::span<const Recipe> recipes,
+                            std::int64_t first, std::int64_t last, const JobControl& job,
+                            const TakeBlocks& take);
 
 // Peak of (sum of the four neutral stems - source) over a range, in dBFS; -200 when they are equal.
 [[nodiscard]] double measure_sum_dbfs(const Source& source, const MaskMap& map, std::int64_t first,

@@ -24,8 +24,7 @@ namespace fs = std::filesystem;
 // One file a process, written again for every input.
 class InputFile {
   public:
-    InputFile()
-        : folder_(fs::temp_directory_path() / ("rivlen-fuzz-" + std::to_string(::getpid()))) {
+    InputFile() : folder_(fs::temp_directory_path() / ("rivlen-fuzz-" + std::to_string(::getpid()))) {
         fs::create_directories(folder_);
     }
     ~InputFile() {

@@ -1,0 +1,284 @@
+#include "core/assess/tradeoff.h"
+
+#include <algorithm>
+#include <cmath>
+
+#include "core/shape/consonants.h"
+#include "core/shape/frame_masks.h"
+#include "core/shape/shaper.h"
+
+namespace rivlen {
+
+namespace {
+
+constexpr float kTiny = 1e-12F;
+constexpr float kHoleGain = 0.25F;
+constexpr std::size_t kOctaves = 8;  // from 62.5 Hz to 16 kHz
+
+double db(double ratio) {
+    return 10.0 * std::log10(std::max(ratio, 1e-12));
+}
+
+struct BandTable {
+    std::array<std::uint8_t, kBands> octave{};
+    std::array<bool, kBands> consonant{};
+};
+
+const BandTable& bands() {
+    static const BandTable table = [] {
+        BandTable t;
+        for (int b = 0; b < kBands; ++b) {
+            const double hz = std::max(band_centre_hz(b), 1.0);
+            const double octave = std::floor(std::log2(hz / 62.5));
+            t.octave[static_cast<std::size_t>(b)] =
+                static_cast<std::uint8_t>(std::clamp(octave, 0.0, static_cast<double>(kOctaves - 1)));
+            t.consonant[static_cast<std::size_t>(b)] = hz >= 2000.0 && hz <= 10000.0;
+        }
+        return t;
+    }();
+    return table;
+}
+
+// Kurtosis as the ratio of moments of power, E[x^2] / E[x]^2, mean over bands.
+class Kurtosis {
+  public:
+    void add(std::size_t band, double power) {
+        first_[band] += power;
+        second_[band] += power * power;
+    }
+    [[nodiscard]] double log_mean(std::size_t frames) const {
+        double sum = 0.0;
+        double weight = 0.0;
+        for (std::size_t b = 0; b < kBands; ++b) {
+            if (first_[b] <= 1e-10) continue;
+            const double kurtosis = second_[b] * static_cast<double>(frames) / (first_[b] * first_[b]);
+            const double w = std::sqrt(first_[b]);  // loud bands count more, but not alone
+            sum += w * std::log(kurtosis);
+            weight += w;
+        }
+        return weight > 0.0 ? sum / weight : 0.0;
+    }
+
+  private:
+    std::array<double, kBands> first_{}, second_{};
+};
+
+}  // namespace
+
+float own_share(float mask) {
+    const float own = mask * mask;
+    const float rest = (1.0F - mask) * (1.0F - mask);
+    return own / (own + rest);
+}
+
+double damage_of(const DamageParts& p) {
+    const double x = 2.4 * std::sqrt(p.loss) + 0.05 * p.consonants_db + 0.04 * p.musical_noise +
+                     0.5 * p.holes + 0.02 * p.thinness_db;
+    return 100.0 * (1.0 - std::exp(-x));
+}
+
+Result<Assessment> Assessment::prepare(const Source& source, const MaskMap& map, std::int64_t first,
+                                       std::int64_t last, const JobControl& job) {
+    first = std::max<std::int64_t>(first, 0);
+    last = std::min(last, static_cast<std::int64_t>(source.frames()));
+    if (last <= first)
+        return make_error(ErrorKind::BadInput, "The stretch to be measured is empty. Choose a longer one.");
+    Assessment out;
+    const int fft_size = shape_fft_size(source.sample_rate());
+    Stft stft(fft_size);
+    out.hop_ = stft.hop();
+    const std::int64_t first_frame = first / out.hop_;
+    out.first_ = first_frame * out.hop_;
+    out.frames_ = static_cast<std::size_t>((last - out.first_ + out.hop_ - 1) / out.hop_);
+    out.power_.assign(out.frames_ * kBands, 0.0F);
+    out.masks_.resize(out.frames_ * kMaskRow);
+    out.open_.resize(out.frames_);
+    FrameMasks masks(map, static_cast<double>(out.hop_) * kModelRate / source.sample_rate() / kModelHop);
+    Consonants consonants(source, map, fft_size);
+    const auto reads = band_reads(source.sample_rate(), fft_size);
+    std::vector<float> time(static_cast<std::size_t>(fft_size));
+    std::vector<Complex> spectrum(static_cast<std::size_t>(stft.bins()));
+    for (std::size_t t = 0; t < out.frames_; ++t) {
+        if (job.cancelled()) return JobControl::cancelled_error();
+        const std::int64_t frame = first_frame + static_cast<std::int64_t>(t);
+        float* power = out.power_.data() + t * kBands;
+        for (int c = 0; c < source.channels(); ++c) {
+            source.read(c, (frame - 2) * out.hop_, time);
+            stft.forward(time, spectrum);
+            for (std::size_t k = 0; k < reads.size(); ++k)
+                power[static_cast<std::size_t>(reads[k].low)] += std::norm(spectrum[k]);
+        }
+        std::ranges::copy(masks.plain(frame), out.masks_.begin() + static_cast<std::ptrdiff_t>(t * kMaskRow));
+        out.open_[t] = consonants.at(frame);
+        if (t % 256 == 0) job.report(static_cast<double>(t) / static_cast<double>(out.frames_));
+    }
+    return out;
+}
+
+// The steadied masks of a frame are the same weighted mean that FrameMasks makes, here over a table.
+template <typename Visit>
+void Assessment::visit_gains(const Recipe& recipe, const Visit& visit) const {
+    std::array<float, kBands> gains{};
+    std::array<float, kMaskRow> row{};
+    const std::span<const float> all(masks_);
+    for (std::size_t t = 0; t < frames_; ++t) {
+        std::span<const float> masks = all.subspan(t * kMaskRow, kMaskRow);
+        if (recipe.steadiness > 0.0F) {
+            steady_masks(
+                [&](std::int64_t k) {
+                    const auto at = std::clamp<std::int64_t>(static_cast<std::int64_t>(t) + k, 0,
+                                                             static_cast<std::int64_t>(frames_) - 1);
+                    return all.subspan(static_cast<std::size_t>(at) * kMaskRow, kMaskRow);
+                },
+                recipe.steadiness, row);
+            masks = row;
+        }
+        band_gains(recipe, masks, open_[t], gains);
+        visit(t, gains);
+    }
+}
+
+TradeOff Assessment::measure(const Recipe& recipe, std::size_t stem) const {
+    const auto& table = bands();
+    const float level = std::ranges::max(recipe.weight[stem]);
+    const float scale = level > 0.0F ? 1.0F / level : 0.0F;
+    double total = 0.0;
+    double own_total = 0.0;
+    double leak = 0.0;
+    double bent = 0.0;
+    double holes = 0.0;
+    double onset_before = 0.0;
+    double onset_after = 0.0;
+    std::array<double, kOctaves> octave_before{};
+    std::array<double, kOctaves> octave_after{};
+    Kurtosis before;
+    Kurtosis after;
+    visit_gains(recipe, [&](std::size_t t, std::span<const float> gains) {
+        const float* power = power_.data() + t * kBands;
+        const float* masks = masks_.data() + t * kMaskRow + stem * kBands;
+        const float open = open_[t];
+        for (std::size_t b = 0; b < kBands; ++b) {
+            const float g = gains[b] * scale;
+            const float share = own_share(masks[b]);
+            const auto own = static_cast<double>(power[b] * share);
+            const auto rest = static_cast<double>(power[b]) - own;
+            const auto g2 = static_cast<double>(g * g);
+            total += static_cast<double>(power[b]);
+            own_total += own;
+            leak += g2 * rest;
+            const auto away = static_cast<double>(1.0F - std::min(g, 1.0F));
+            bent += away * away * own;
+            if (g < kHoleGain) holes += own;
+            if (table.consonant[b] && open > 0.0F) {
+                onset_before += static_cast<double>(open) * own;
+                onset_after += static_cast<double>(open) * g2 * own;
+            }
+            octave_before[table.octave[b]] += own;
+            octave_after[table.octave[b]] += g2 * own;
+            before.add(b, rest);
+            after.add(b, g2 * rest);
+        }
+    });
+    TradeOff out;
+    if (total <= static_cast<double>(kTiny)) return out;
+    out.leak_db = std::max(-120.0, db(leak / total));
+    out.own_db = std::max(-120.0, db(own_total / total));
+    if (own_total / total < 1e-9) return out;
+    DamageParts& p = out.parts;
+    p.loss = bent / own_total;
+    p.holes = holes / own_total;
+    if (onset_before > 0.0) p.consonants_db = std::max(0.0, db(onset_before / std::max(onset_after, 1e-30)));
+    p.consonants_db = std::min(p.consonants_db, 40.0);
+    const double audible = std::clamp((out.leak_db + 60.0) / 40.0, 0.0, 1.0);
+    p.musical_noise = audible * std::max(0.0, after.log_mean(frames_) - before.log_mean(frames_));
+    double mean = 0.0;
+    double square = 0.0;
+    double weight = 0.0;
+    for (std::size_t o = 0; o < kOctaves; ++o) {
+        if (octave_before[o] / own_total < 1e-5) continue;
+        const double change = db(octave_after[o] / octave_before[o]);
+        const double w = std::sqrt(octave_before[o] / own_total);
+        mean += w * change;
+        square += w * change * change;
+        weight += w;
+    }
+    if (weight > 0.0)
+        p.thinness_db = std::sqrt(std::max(0.0, square / weight - (mean / weight) * (mean / weight)));
+    out.damage = damage_of(p);
+    return out;
+}
+
+std::vector<TradeOff> Assessment::curve(const StemSettings& settings, std::size_t stem,
+                                        std::size_t points) const {
+    std::vector<TradeOff> out;
+    StemSettings at = settings;
+    for (std::size_t i = 0; i < points; ++i) {
+        at.set(Setting::Isolation, 100.0 * static_cast<double>(i) / static_cast<double>(points - 1));
+        out.push_back(measure(stem_recipe(at, stem), stem));
+    }
+    return out;
+}
+
+std::vector<float> Assessment::risk(const Recipe& recipe, std::size_t stem) const {
+    const auto& table = bands();
+    const float level = std::ranges::max(recipe.weight[stem]);
+    const float scale = level > 0.0F ? 1.0F / level : 0.0F;
+    // What is lost where the stem is silent hurts nobody: frames 40 dB below the loud ones fade out.
+    std::vector<double> own_of(frames_);
+    std::vector<float> out(frames_);
+    visit_gains(recipe, [&](std::size_t t, std::span<const float> gains) {
+        const float* power = power_.data() + t * kBands;
+        const float* masks = masks_.data() + t * kMaskRow + stem * kBands;
+        double own_sum = 0.0;
+        double bent = 0.0;
+        double before = 0.0;
+        double lost = 0.0;
+        for (std::size_t b = 0; b < kBands; ++b) {
+            const float g = std::min(gains[b] * scale, 1.0F);
+            const auto own = static_cast<double>(power[b] * own_share(masks[b]));
+            own_sum += own;
+            bent += static_cast<double>((1.0F - g) * (1.0F - g)) * own;
+            if (table.consonant[b]) {
+                before += own;
+                lost += static_cast<double>((1.0F - g) * (1.0F - g)) * own;
+            }
+        }
+        own_of[t] = own_sum;
+        const double all = own_sum > 0.0 ? bent / own_sum : 0.0;
+        const double high = before > 0.0 ? lost / before : 0.0;
+        out[t] = static_cast<float>(std::sqrt(std::max(all, static_cast<double>(open_[t]) * high)));
+    });
+    std::vector<double> sorted = own_of;
+    if (sorted.empty()) return out;
+    const auto loud = sorted.begin() + static_cast<std::ptrdiff_t>(sorted.size() * 9 / 10);
+    std::ranges::nth_element(sorted, loud);
+    const double reference = *loud;
+    for (std::size_t t = 0; t < frames_; ++t) {
+        const double below = db((own_of[t] + 1e-30) / (reference + 1e-30));
+        out[t] *= static_cast<float>(std::clamp((below + 40.0) / 20.0, 0.0, 1.0));
+    }
+    return out;
+}
+
+Assessment::Spectra Assessment::spectra(std::size_t stem) const {
+    std::array<double, kBands> own{};
+    std::array<double, kBands> rest{};
+    for (std::size_t t = 0; t < frames_; ++t) {
+        for (std::size_t b = 0; b < kBands; ++b) {
+            const float share = own_share(masks_[t * kMaskRow + stem * kBands + b]);
+            own[b] += static_cast<double>(power_[t * kBands + b] * share);
+            rest[b] += static_cast<double>(power_[t * kBands + b] * (1.0F - share));
+        }
+    }
+    Spectra out{};
+    for (std::size_t b = 0; b < kBands; ++b) {
+        // By the band's width, so that wide bands do not seem louder.
+        const double width =
+            static_cast<double>(band_edges()[b + 1] - band_edges()[b]) * static_cast<double>(frames_);
+        out.stem_db[b] = static_cast<float>(db(own[b] / width));
+        out.rest_db[b] = static_cast<float>(db(rest[b] / width));
+    }
+    return out;
+}
+
+}  // namespace rivlen

@@ -1,0 +1,57 @@
+#include "core/shape/frame_masks.h"
+
+#include <cmath>
+#include <limits>
+
+namespace rivlen {
+
+void steady_masks(const MaskRowAt& row, float steadiness, std::span<float> out) {
+    constexpr std::int64_t kBehind = 16;
+    constexpr std::int64_t kAhead = 6;
+    const float behind = 12.0F * steadiness;
+    const float ahead = 3.0F * steadiness;
+    std::array<float, kMaskRow> sum{};
+    float total = 0.0F;
+    for (std::int64_t k = -kBehind; k <= kAhead; ++k) {
+        const auto distance = static_cast<float>(k < 0 ? -k : k);
+        const float weight = std::exp(-distance / (k < 0 ? behind : ahead));
+        if (weight < 1e-3F) continue;
+        const auto masks = row(k);
+        for (std::size_t i = 0; i < kMaskRow; ++i) sum[i] += weight * masks[i];
+        total += weight;
+    }
+    const float side = 0.25F * steadiness;
+    const float scale = 1.0F / total;
+    for (std::size_t j = 0; j < kStems; ++j) {
+        const std::span in = std::span(sum).subspan(j * kBands, kBands);
+        for (std::size_t b = 0; b < kBands; ++b) {
+            const float left = in[b > 0 ? b - 1 : b];
+            const float right = in[b + 1 < kBands ? b + 1 : b];
+            out[j * kBands + b] = scale * ((1.0F - 2.0F * side) * in[b] + side * (left + right));
+        }
+    }
+}
+
+FrameMasks::FrameMasks(const MaskMap& map, double map_frames_per_frame)
+    : map_(&map), step_(map_frames_per_frame), rows_(kKept * kMaskRow) {
+    row_of_.fill(std::numeric_limits<std::int64_t>::min());
+}
+
+std::span<const float> FrameMasks::plain(std::int64_t frame) {
+    const auto slot = static_cast<std::size_t>(((frame % kKept) + kKept) % kKept);
+    const auto row = std::span(rows_).subspan(slot * kMaskRow, kMaskRow);
+    if (row_of_[slot] != frame) {
+        map_->read(static_cast<double>(frame) * step_, row);
+        row_of_[slot] = frame;
+    }
+    return row;
+}
+
+std::span<const float> FrameMasks::steady(std::int64_t frame, float steadiness) {
+    if (steadiness <= 0.0F) return plain(frame);
+    const auto row = [this, frame](std::int64_t k) { return plain(frame + k); };
+    steady_masks(std::cref(row), steadiness, steady_);
+    return steady_;
+}
+
+}  // namespace rivlen

@@ -1,0 +1,40 @@
+// The map's masks on the frame grid of a recording, plain or steadied, without allocating.
+#pragma once
+
+#include <array>
+#include <cstdint>
+#include <functional>
+#include <span>
+#include <vector>
+
+#include "core/split/mask_map.h"
+
+namespace rivlen {
+
+// Steadying is a weighted mean over neighbouring frames and bands. Later frames count less than earlier ones
+// (32 ms against 128 ms at full steadiness), so that a gain opens fast and closes slowly. It is done on the
+// masks, not on gains: masks that add up to one still do afterwards.
+// row(k): the masks k frames later (k < 0: earlier), kMaskRow values. steadiness: above 0, up to 1.
+using MaskRowAt = std::function<std::span<const float>(std::int64_t k)>;
+void steady_masks(const MaskRowAt& row, float steadiness, std::span<float> out);
+
+class FrameMasks {
+  public:
+    // map must outlive it. map_frames_per_frame: step of the grid in frames of the map.
+    FrameMasks(const MaskMap& map, double map_frames_per_frame);
+
+    // kMaskRow values; valid until the next call.
+    [[nodiscard]] std::span<const float> plain(std::int64_t frame);
+    // steadiness: 0 to 1.
+    [[nodiscard]] std::span<const float> steady(std::int64_t frame, float steadiness);
+
+  private:
+    static constexpr std::int64_t kKept = 32;
+    const MaskMap* map_;
+    double step_;
+    std::vector<float> rows_;                   // kKept rows
+    std::array<std::int64_t, kKept> row_of_{};  // frame that lies in a row
+    std::array<float, kMaskRow> steady_{};
+};
+
+}  // namespace rivlen

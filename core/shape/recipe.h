@@ -1,0 +1,35 @@
+// Settings worked out into what a frame is multiplied with.
+#pragma once
+
+#include <array>
+#include <span>
+
+#include "core/shape/settings.h"
+#include "core/split/bands.h"
+#include "core/split/mask_map.h"
+
+namespace rivlen {
+
+// Gain of a band = max(sum over stems j of weight[j][band] * mask[j][band], least), and above about 2 kHz at
+// least open * guard, where `open` tells how surely a consonant begins (consonants.h).
+struct Recipe {
+    std::array<std::array<float, kBands>, kStems> weight{};
+    float least = 0;
+    float guard = 0;       // linear, gain of the stem included
+    float steadiness = 0;  // 0 to 1, see FrameMasks
+    [[nodiscard]] bool passes_all() const;
+    bool operator==(const Recipe&) const = default;
+};
+
+// A stem as it leaves: everything but mute and solo, which are the mix's affair.
+[[nodiscard]] Recipe stem_recipe(const StemSettings& settings, std::size_t stem);
+// What is kept of the source when all audible stems sound together. Where two stems claim the same part at
+// less than full isolation, the larger claim counts, so that nothing is heard twice.
+[[nodiscard]] Recipe kept_recipe(const ShapeSettings& settings);
+// part 0: a, 1: b; between them every gain on the straight line.
+[[nodiscard]] Recipe blend(const Recipe& a, const Recipe& b, float part);
+
+// masks: kMaskRow values; gains: kBands.
+void band_gains(const Recipe& recipe, std::span<const float> masks, float open, std::span<float> gains);
+
+}  // namespace rivlen

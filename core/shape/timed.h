@@ -1,0 +1,75 @@
+// Settings that change over time: a base, lines that move single settings, and ranges with settings of their
+// own, which cross-fade at their edges.
+#pragma once
+
+#include <cstdint>
+#include <optional>
+#include <vector>
+
+#include "core/shape/recipe.h"
+#include "core/shape/settings.h"
+
+namespace rivlen {
+
+struct LinePoint {
+    std::int64_t frame = 0;
+    double value = 0;  // in the unit of the setting
+    bool operator==(const LinePoint&) const = default;
+};
+
+// Straight between points, level before the first and after the last. Points stand in order of time.
+struct SettingLine {
+    std::size_t stem = 0;
+    Setting setting = Setting::Isolation;
+    std::vector<LinePoint> points;
+    [[nodiscard]] double at(std::int64_t frame) const;  // needs a point
+    bool operator==(const SettingLine&) const = default;
+};
+
+struct SettingsRange {
+    std::int64_t first = 0, last = 0;  // frames; last is one past the end
+    std::int64_t fade_frames = 0;      // length of the cross-fade, centred on each edge
+    ShapeSettings settings;
+    // How much of the range holds at a frame, 0 to 1.
+    [[nodiscard]] double share(std::int64_t frame) const;
+    bool operator==(const SettingsRange&) const = default;
+};
+
+struct TimedSettings {
+    ShapeSettings base;
+    std::vector<SettingLine> lines;
+    std::vector<SettingsRange> ranges;  // a later one lies over an earlier one
+
+    TimedSettings() = default;
+    TimedSettings(ShapeSettings settings)  // NOLINT(google-explicit-constructor): the usual case
+        : base(std::move(settings)) {}
+    [[nodiscard]] bool changes() const { return !lines.empty() || !ranges.empty(); }
+    // The base with the lines applied; ranges are left out.
+    [[nodiscard]] ShapeSettings base_at(std::int64_t frame) const;
+    // What holds in the middle of a range, or base_at().
+    [[nodiscard]] ShapeSettings settings_at(std::int64_t frame) const;
+    bool operator==(const TimedSettings&) const = default;
+};
+
+// Recipes of timed settings, frame by frame. What does not change is worked out once.
+class TimedRecipes {
+  public:
+    explicit TimedRecipes(TimedSettings settings = {});
+    [[nodiscard]] const TimedSettings& settings() const { return settings_; }
+    [[nodiscard]] Recipe kept(std::int64_t frame) const;
+    [[nodiscard]] Recipe stem(std::size_t stem, std::int64_t frame) const;
+
+  private:
+    struct Set {
+        Recipe kept;
+        std::array<Recipe, kStems> stems;
+    };
+    static Set worked_out(const ShapeSettings& settings);
+    template <typename Pick>
+    [[nodiscard]] Recipe at(std::int64_t frame, const Pick& pick) const;
+    TimedSettings settings_;
+    Set base_;
+    std::vector<Set> ranges_;
+};
+
+}  // namespace rivlen

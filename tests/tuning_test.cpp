@@ -1,0 +1,278 @@
+// Settings beyond isolation and floor, settings over time, and the measured trade-off.
+#include <gtest/gtest.h>
+
+#include <cmath>
+#include <numbers>
+
+#include "core/assess/tradeoff.h"
+#include "core/session/settings_json.h"
+#include "core/shape/shaper.h"
+#include "core/shape/timed.h"
+#include "tests/fixtures.h"
+
+namespace rivlen {
+namespace {
+
+using test::Scratch;
+
+StemSettings with(Setting setting, double value) {
+    StemSettings s;
+    s.set(setting, value);
+    s.set_on(setting, true);
+    return s;
+}
+
+TEST(Settings, EveryOneHasAUsableDescription) {
+    for (std::size_t i = 0; i < kSettings; ++i) {
+        const auto& p = info(static_cast<Setting>(i));
+        EXPECT_LT(p.lowest, p.highest);
+        EXPECT_GE(p.standard, p.lowest);
+        EXPECT_LE(p.standard, p.highest);
+        EXPECT_GT(p.step, 0);
+        for (const std::string text : {p.sentence, p.too_much}) EXPECT_EQ(text.back(), '.') << p.key;
+    }
+}
+
+TEST(Settings, WeightingIsStraightOverLogFrequencyAndLevelBeyond) {
+    StemSettings s;
+    EXPECT_EQ(weighting_factor(s, 1000), 1.0);
+    s.weighting = {{4000, 100, true}, {250, -100, true}, {1000, 77, false}};
+    EXPECT_NEAR(weighting_factor(s, 100), 0.0, 1e-12);
+    EXPECT_NEAR(weighting_factor(s, 250), 0.0, 1e-12);
+    EXPECT_NEAR(weighting_factor(s, 1000), 1.0, 1e-12);  // half way between 250 and 4000 Hz
+    EXPECT_NEAR(weighting_factor(s, 16000), 2.0, 1e-12);
+    s.weighting_on = false;
+    EXPECT_EQ(weighting_factor(s, 250), 1.0);
+}
+
+TEST(Recipe, SharesOfTheRestCanDiffer) {
+    auto s = with(Setting::ReverbKept, 100);
+    s.set(Setting::MusicKept, 50);
+    s.set_on(Setting::MusicKept, true);
+    const Recipe recipe = stem_recipe(s, 0);
+    EXPECT_EQ(recipe.weight[1][40], 1.0F);
+    EXPECT_NEAR(recipe.weight[2][40], rest_gain(50), 1e-6);
+    EXPECT_EQ(recipe.weight[3][40], 0.0F);
+    EXPECT_EQ(stem_recipe(s, 2).weight[1][40], 0.0F);  // they are the dialogue's
+}
+
+TEST(Recipe, BlendsLieOnTheStraightLine) {
+    const Recipe a = stem_recipe(with(Setting::Floor, -60), 0);
+    const Recipe b = stem_recipe(with(Setting::Steadiness, 80), 0);
+    EXPECT_EQ(blend(a, b, 0.0F), a);
+    EXPECT_EQ(blend(a, b, 1.0F), b);
+    EXPECT_NEAR(blend(a, b, 0.25F).steadiness, 0.2, 1e-6);
+    EXPECT_NEAR(blend(a, b, 0.25F).least, 0.00075, 1e-6);
+}
+
+TEST(FrameMasks, SteadiedMasksStillAddUpToOne) {
+    const Scratch scratch;
+    const auto source = test::noise_source(scratch, 48000, 1, 0.7);
+    const auto map = test::random_map(scratch, source);
+    FrameMasks masks(map, 1.0);
+    double varied = 0;
+    double calmed = 0;
+    for (std::int64_t t = 0; t < 60; ++t) {
+        const auto row = masks.steady(t, 0.8F);
+        for (std::size_t b = 0; b < kBands; ++b) {
+            float sum = 0;
+            for (std::size_t s = 0; s < kStems; ++s) sum += row[s * kBands + b];
+            EXPECT_NEAR(sum, 1.0F, 1e-4F);
+        }
+        const float steady = row[50];
+        const float before = masks.steady(t - 1, 0.8F)[50];
+        calmed += std::abs(static_cast<double>(steady - before));
+        varied +=
+            std::abs(static_cast<double>(masks.plain(t)[50]) - static_cast<double>(masks.plain(t - 1)[50]));
+    }
+    EXPECT_LT(calmed, 0.3 * varied);
+}
+
+TEST(FrameMasks, OpensFasterThanItCloses) {
+    // A single open frame: what is heard before it is less than what is heard behind it.
+    std::vector<float> open(kMaskRow, 1.0F);
+    const std::vector<float> shut(kMaskRow, 0.0F);
+    std::vector<float> out(kMaskRow);
+    const auto gain_at = [&](std::int64_t t) {
+        steady_masks([&](std::int64_t k) { return std::span<const float>(t + k == 0 ? open : shut); }, 1.0F,
+                     out);
+        return out[30];
+    };
+    for (std::int64_t n = 1; n < 6; ++n) EXPECT_LT(gain_at(-n), gain_at(n));
+    EXPECT_GT(gain_at(0), gain_at(1));
+}
+
+// A voice of a tone at 200 Hz, then a burst of noise beside it: a "t" after a vowel. The map gives the noise
+// half to the dialogue.
+struct Spoken {
+    Scratch scratch;
+    std::optional<Source> source;
+    std::optional<MaskMap> map;
+    static constexpr std::size_t kBurst = 48000, kLength = 96000;
+    explicit Spoken(float high_mask) {
+        std::vector<float> x(kLength);
+        auto hiss = test::noise(kLength, 3);
+        for (std::size_t i = 0; i < kLength; ++i) {
+            const double t = static_cast<double>(i) / 48000.0;
+            x[i] = i < kBurst ? static_cast<float>(0.2 * std::sin(2 * std::numbers::pi * 200 * t)) : 0.0F;
+            if (i >= kBurst && i < kBurst + 4000) x[i] += hiss[i] - (i > 0 ? hiss[i - 1] : 0.0F);
+        }
+        test::write_wav(scratch / "t.wav", {x}, 48000);
+        source = std::move(Source::bring_in(scratch / "t.wav", scratch / "work").value());
+        const std::uint64_t frames = Stft::frame_count(kLength, kModelHop);
+        std::vector<float> masks(frames * kMaskRow, 0.0F);
+        for (std::uint64_t f = 0; f < frames; ++f) {
+            for (std::size_t b = 0; b < kBands; ++b) {
+                const float own = band_centre_hz(static_cast<int>(b)) < 1200 ? 0.95F : high_mask;
+                masks[f * kMaskRow + b] = own;
+                masks[f * kMaskRow + 3 * kBands + b] = 1.0F - own;
+            }
+        }
+        auto writer = MaskMapWriter::create(scratch / "t.map", {source->hash(), "test", frames});
+        EXPECT_TRUE(writer->write(0, masks).ok());
+        EXPECT_TRUE(writer->commit().ok());
+        map = std::move(MaskMap::open(scratch / "t.map", source->hash()).value());
+    }
+    [[nodiscard]] double burst_level(const StemSettings& settings) const {
+        const std::array recipes = {stem_recipe(settings, 0)};
+        double sum = 0;
+        EXPECT_TRUE(render(*source, *map, recipes, kBurst, kBurst + 2000, {}, [&](std::int64_t, auto blocks) {
+                        for (const float v : blocks[0][0])
+                            sum += static_cast<double>(v) * static_cast<double>(v);
+                        return Status{};
+                    }).ok());
+        return 10 * std::log10(sum);
+    }
+};
+
+TEST(Guard, HoldsAConsonantOpenAndLeavesTheRestShut) {
+    const Spoken spoken(0.4F);
+    EXPECT_GT(spoken.burst_level(with(Setting::Guard, 100)), spoken.burst_level({}) + 4.0);
+    Consonants consonants(*spoken.source, *spoken.map, kModelFft);
+    EXPECT_GT(consonants.at(94), 0.6F);   // the burst begins at frame 93.75
+    EXPECT_LT(consonants.at(50), 0.05F);  // within the vowel
+    EXPECT_LT(consonants.at(150), 0.05F);
+    // The same burst that the map gives to the ambience is no consonant.
+    const Spoken noise(0.01F);
+    EXPECT_LT(noise.burst_level(with(Setting::Guard, 100)),
+              noise.burst_level(with(Setting::Isolation, 0)) - 15.0);
+}
+
+TEST(Consonants, DoNotDependOnWhatWasAskedBefore) {
+    const Spoken spoken(0.4F);
+    Consonants forward(*spoken.source, *spoken.map, kModelFft);
+    Consonants jumping(*spoken.source, *spoken.map, kModelFft);
+    std::vector<float> along;
+    for (std::int64_t t = 0; t < 180; ++t) along.push_back(forward.at(t));
+    for (const std::int64_t t : {170, 3, 95, 94, 93, 150, 20})
+        EXPECT_EQ(jumping.at(t), along[static_cast<std::size_t>(t)]);
+}
+
+TEST(Timed, LinesAndRangesDecideWhatHolds) {
+    TimedSettings timed;
+    timed.lines = {{0, Setting::Isolation, {{1000, 20}, {2000, 80}}}};
+    EXPECT_EQ(timed.base_at(0).stems[0].value(Setting::Isolation), 20);
+    EXPECT_EQ(timed.base_at(1500).stems[0].value(Setting::Isolation), 50);
+    EXPECT_EQ(timed.base_at(9000).stems[0].value(Setting::Isolation), 80);
+    ShapeSettings muted;
+    muted.stems[0].mute = true;
+    timed.ranges = {{4000, 8000, 1000, muted}};
+    EXPECT_EQ(timed.ranges[0].share(3000), 0.0);
+    EXPECT_NEAR(timed.ranges[0].share(4000), 0.5, 1e-9);
+    EXPECT_EQ(timed.ranges[0].share(6000), 1.0);
+    EXPECT_TRUE(timed.settings_at(6000).stems[0].mute);
+    EXPECT_FALSE(timed.settings_at(3000).stems[0].mute);
+    const TimedRecipes recipes(timed);
+    EXPECT_EQ(recipes.kept(6000).weight[0][5], 0.0F);
+    EXPECT_NEAR(recipes.kept(4000).weight[0][5], 0.5F, 1e-6F);
+    EXPECT_EQ(recipes.kept(2000).weight[0][5], 1.0F);
+}
+
+// kept + removed = source is arithmetic; that what is kept changes without a click is not.
+TEST(Timed, ARangeComesInWithoutAStep) {
+    const Scratch scratch;
+    std::vector<float> tone(96000);
+    for (std::size_t i = 0; i < tone.size(); ++i)
+        tone[i] =
+            static_cast<float>(0.5 * std::sin(2 * std::numbers::pi * 100 * static_cast<double>(i) / 48000));
+    test::write_wav(scratch / "tone.wav", {tone}, 48000);
+    const auto source = Source::bring_in(scratch / "tone.wav", scratch / "work");
+    const auto map = test::random_map(scratch, *source);
+    ShapeSettings muted;
+    for (auto& stem : muted.stems) stem.mute = true;
+    TimedSettings timed;
+    timed.ranges = {{48000, 96000, 960, muted}};
+    const TimedRecipes recipes(timed);
+    Recipe now;
+    std::vector<float> out;
+    ASSERT_TRUE(render(
+                    *source, map, 1,
+                    [&](std::int64_t frame) {
+                        now = recipes.kept(frame);
+                        return std::span<const Recipe>(&now, 1);
+                    },
+                    0, 96000, {},
+                    [&](std::int64_t, auto blocks) {
+                        out.insert(out.end(), blocks[0][0].begin(), blocks[0][0].end());
+                        return Status{};
+                    })
+                    .ok());
+    EXPECT_EQ(out[30000], tone[30000]);
+    EXPECT_NEAR(out[60000], 0.0F, 1e-6F);
+    float step = 0;
+    for (std::size_t i = 40000; i < 60000; ++i) step = std::max(step, std::abs(out[i] - out[i - 1]));
+    EXPECT_LT(step, 0.5F * 2.0F * 3.15F * 100.0F / 48000.0F * 1.1F);  // no steeper than the tone itself
+}
+
+TEST(TradeOff, NothingIsolatedIsNothingDamaged) {
+    const Spoken spoken(0.4F);
+    const auto a = Assessment::prepare(*spoken.source, *spoken.map, 0, Spoken::kLength);
+    ASSERT_TRUE(a.ok());
+    const auto untouched = a->measure(stem_recipe(with(Setting::Isolation, 0), 0), 0);
+    EXPECT_EQ(untouched.damage, 0.0);
+    const auto curve = a->curve({}, 0, 11);
+    ASSERT_EQ(curve.size(), 11U);
+    for (std::size_t i = 1; i < curve.size(); ++i) {
+        EXPECT_LE(curve[i].leak_db, curve[i - 1].leak_db);
+        EXPECT_GE(curve[i].damage, curve[i - 1].damage);
+    }
+    EXPECT_LT(curve.back().leak_db, curve.front().leak_db - 3.0);
+    EXPECT_GT(curve.back().parts.consonants_db, 2.0);
+    // The guard gives consonants back and pays with leak.
+    const auto guarded = a->measure(stem_recipe(with(Setting::Guard, 100), 0), 0);
+    EXPECT_LT(guarded.parts.consonants_db, curve.back().parts.consonants_db - 1.0);
+    EXPECT_GT(guarded.leak_db, curve.back().leak_db);
+    // Gain is a matter of level, not of damage.
+    EXPECT_NEAR(a->measure(stem_recipe(with(Setting::Gain, -20), 0), 0).damage, curve.back().damage, 1e-4);
+}
+
+TEST(TradeOff, RiskIsHighestAtTheConsonantAndNothingInSilence) {
+    const Spoken spoken(0.4F);
+    const auto a = Assessment::prepare(*spoken.source, *spoken.map, 0, Spoken::kLength);
+    const auto risk = a->risk(stem_recipe(StemSettings{}, 0), 0);
+    // The tone's own beginning at frame 0 is an onset too.
+    const auto worst = std::max_element(risk.begin() + 8, risk.end()) - risk.begin();
+    EXPECT_NEAR(static_cast<double>(worst), 96, 6);
+    EXPECT_EQ(risk[180], 0.0F);
+    for (const float r : a->risk(stem_recipe(with(Setting::Isolation, 0), 0), 0)) EXPECT_EQ(r, 0.0F);
+}
+
+TEST(TradeOff, AnEmptyStretchIsASentence) {
+    const Spoken spoken(0.4F);
+    EXPECT_EQ(Assessment::prepare(*spoken.source, *spoken.map, 500, 500).error().kind, ErrorKind::BadInput);
+}
+
+TEST(Preset, ComesBackAndRefusesWhatIsNone) {
+    const Scratch scratch;
+    Card card{"clear", "for the news", {}};
+    card.settings.stems[0] = with(Setting::Guard, 33);
+    card.settings.stems[0].weighting = {{120, 50, true}};
+    ASSERT_TRUE(save_preset(card, scratch / "c.rivlen-preset").ok());
+    EXPECT_EQ(load_preset(scratch / "c.rivlen-preset").value(), card);
+    test::write_wav(scratch / "x.wav", {{0.0F}}, 48000);
+    EXPECT_EQ(load_preset(scratch / "x.wav").error().kind, ErrorKind::BadInput);
+    EXPECT_EQ(load_preset(scratch / "none").error().kind, ErrorKind::NotFound);
+}
+
+}  // namespace
+}  // namespace rivlen
