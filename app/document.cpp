@@ -110,7 +110,7 @@ void Document::edit_settings(const QString& label, const QString& key,
                              const std::function<void(ShapeSettings&)>& change) {
     if (current_item() == nullptr) return;
     edit(label, key, [&](Session& session) {
-        change(session.items[static_cast<std::size_t>(session.current)].settings);
+        change(session.items[static_cast<std::size_t>(session.current)].edited());
     });
 }
 

@@ -15,6 +15,7 @@
 #include <QSettings>
 #include <QSignalBlocker>
 #include <QVBoxLayout>
+#include <algorithm>
 #include <cmath>
 
 #include "app/theme.h"
@@ -47,7 +48,7 @@ QToolButton* button(const QString& label, const QString& name, const QString& se
 }  // namespace
 
 MainWindow::MainWindow(const fs::path& work_folder, QWidget* parent)
-    : QMainWindow(parent), document_(jobs_, work_folder), output_(player_) {
+    : QMainWindow(parent), document_(jobs_, work_folder), output_(player_), measuring_(document_, jobs_) {
     gains_.fill(1.0F);
     setAcceptDrops(true);
     setWindowIcon(QIcon(":/icons/rivlen.svg"));
@@ -62,6 +63,10 @@ MainWindow::MainWindow(const fs::path& work_folder, QWidget* parent)
     middle->addWidget(build_lanes(), 1);
     middle->addWidget(build_side());
     column->addLayout(middle, 1);
+    cards_ = new CardRow(document_, measuring_, this);
+    cards_->setObjectName("cards");
+    connect(cards_, &CardRow::said, this, &MainWindow::say);
+    column->addWidget(cards_);
     column->addWidget(build_transport());
     setCentralWidget(centre);
     build_menus();
@@ -204,26 +209,28 @@ QWidget* MainWindow::build_lanes() {
     grid->addWidget(strip_, 0, 1);
     grid->addWidget(headers, 1, 0);
     grid->addWidget(lanes_, 1, 1);
+    risk_ = new RiskStrip(document_, measuring_, view_, area);
+    risk_->setObjectName("risk");
+    auto* risk_label = new QLabel(tr("Risk"), area);
+    risk_label->setContentsMargins(4, 0, 0, 0);
+    risk_label->setToolTip(risk_->toolTip());
+    grid->addWidget(risk_label, 2, 0);
+    grid->addWidget(risk_, 2, 1);
     grid->setColumnStretch(1, 1);
     return area;
 }
 
 QWidget* MainWindow::build_side() {
     auto* side = new QWidget(this);
-    side->setFixedWidth(310);
+    side->setFixedWidth(330);
     auto* column = new QVBoxLayout(side);
     column->setContentsMargins(0, 0, 0, 0);
     picture_ = new PicturePane(side);
-    picture_->setFixedHeight(175);
+    picture_->setFixedHeight(112);
     picture_->setVisible(false);
-    tuning_ = new TuningPanel(document_, side);
-    sum_ = new QLabel(side);
-    sum_->setObjectName("sum");
-    sum_->setWordWrap(true);
-    sum_->setContentsMargins(10, 0, 10, 6);
+    tuning_ = new TuningPanel(document_, measuring_, side);
     column->addWidget(picture_);
     column->addWidget(tuning_, 1);
-    column->addWidget(sum_);
     return side;
 }
 
@@ -273,6 +280,11 @@ QWidget* MainWindow::build_transport() {
     line->addWidget(level_match_);
     line->addWidget(match_);
     line->addStretch(1);
+    sum_ = new QLabel(bar);
+    sum_->setObjectName("sum");
+    sum_->setToolTip(tr("Peak of the difference between the four neutral stems together and the source."));
+    line->addWidget(sum_);
+    line->addSpacing(8);
     meter_ = new QLabel(bar);
     meter_->setFont(number_font());
     meter_->setMinimumWidth(84);
@@ -330,6 +342,8 @@ void MainWindow::build_menus() {
     edit->addAction(redo);
     keys_.push_back({tr("Undo"), undo->shortcut().toString()});
     keys_.push_back({tr("Redo"), redo->shortcut().toString()});
+    add_act(edit, tr("Own settings for the loop range"), {QKeySequence("Ctrl+R")},
+            [this] { hold_for_loop(); });
     add_act(edit, tr("Reset this stem"), {QKeySequence("R")}, [this] {
         document_.edit_settings(tr("Reset stem"), {},
                                 [this](ShapeSettings& x) { x.stems[static_cast<std::size_t>(stem_)] = {}; });
@@ -390,6 +404,18 @@ void MainWindow::build_menus() {
     };
     add_act(stems, tr("Less isolation"), {QKeySequence("[")}, [isolate] { isolate(-5); });
     add_act(stems, tr("More isolation"), {QKeySequence("]")}, [isolate] { isolate(5); });
+
+    auto* tune = menuBar()->addMenu(tr("Tune"));
+    add_act(tune, tr("Take the proposal"), {QKeySequence("P")}, [this] { tuning_->take_proposal(); });
+    add_act(tune, tr("Next worst spot"), {QKeySequence("N")}, [this] { risk_->step(1); });
+    add_act(tune, tr("Worse spot before"), {QKeySequence("Shift+N")}, [this] { risk_->step(-1); });
+    for (std::size_t i = 0; i < kCards; ++i) {
+        const QString key = QString("F%1").arg(i + 2);
+        add_act(tune, tr("Take card %1").arg(i + 1), {QKeySequence(key)}, [this, i] { cards_->recall(i); });
+        add_act(tune, tr("Keep on card %1").arg(i + 1), {QKeySequence("Shift+" + key)},
+                [this, i] { cards_->store(i); });
+    }
+    add_act(tune, tr("Compare blind…"), {QKeySequence("B")}, [this] { compare_blind(); });
 
     auto* show = menuBar()->addMenu(tr("Show"));
     const auto playhead = [this] {
@@ -547,12 +573,56 @@ void MainWindow::follow_session() {
     level_match_->setChecked(session.level_match);
     loop_->setChecked(item != nullptr && item->loop && item->loop_on);
     loop_->setEnabled(item != nullptr && item->loop);
-    player_.set_monitor(session.monitor);
-    if (item != nullptr) {
-        player_.set_settings(item->timed());
-        player_.set_loop(item->loop_on ? item->loop : std::nullopt);
-    }
+    feed_player();
     match_timer_.start();
+}
+
+// While a blind comparison runs, it alone decides what is heard.
+void MainWindow::feed_player() {
+    const auto* item = document_.current_item();
+    if (item != nullptr) player_.set_loop(item->loop_on ? item->loop : std::nullopt);
+    if (blind_ != nullptr && blind_->running()) return;
+    player_.set_monitor(document_.session().monitor);
+    if (item != nullptr) player_.set_settings(item->timed());
+}
+
+void MainWindow::hold_for_loop() {
+    const auto* item = document_.current_item();
+    if (item == nullptr || !item->loop || !shown_source_)
+        return say(tr("Set a loop range first: drag over the lanes."), false);
+    const LoopRange loop = *item->loop;
+    const auto same = [loop](const SettingsRange& r) { return r.first == loop.first && r.last == loop.last; };
+    const bool there = std::ranges::any_of(item->ranges, same);
+    const std::int64_t fade = shown_source_->sample_rate() / 20;
+    document_.edit(there ? tr("Drop the loop's own settings") : tr("Own settings for the loop range"), {},
+                   [&](Session& session) {
+                       auto& target = session.items[static_cast<std::size_t>(session.current)];
+                       if (there) {
+                           std::erase_if(target.ranges, same);
+                       } else {
+                           target.ranges.push_back({loop.first, loop.last, fade, target.edited()});
+                           target.loop_on = true;
+                       }
+                   });
+    say(there ? tr("The loop range follows the settings of the whole again.")
+              : tr("While the loop stands on this range, the controls change its own settings. Ctrl+R drops "
+                   "them."),
+        false);
+}
+
+void MainWindow::compare_blind() {
+    const auto* item = document_.current_item();
+    if (item == nullptr || !shown_map_) return say(tr("Split the recording first."), false);
+    if (blind_ == nullptr) {
+        blind_ = new BlindComparison(document_, jobs_, player_, this);
+        connect(blind_, &BlindComparison::ended, this, [this] {
+            feed_player();
+            measure_match_soon();
+        });
+        connect(blind_, &BlindComparison::said, this, &MainWindow::say);
+    }
+    blind_->show();
+    blind_->raise();
 }
 
 void MainWindow::follow_material() {
@@ -579,10 +649,9 @@ void MainWindow::follow_material() {
     } else if (!map) {
         sum_->setText(tr("Not split yet."));
     } else if (material->sum_dbfs) {
-        sum_->setText(tr("Sum check: the stems add up to the source within %1 dBFS.")
-                          .arg(*material->sum_dbfs, 0, 'f', 1));
+        sum_->setText(tr("Sum check %1 dBFS").arg(*material->sum_dbfs, 0, 'f', 1));
     } else {
-        sum_->setText(tr("Sum check: measuring…"));
+        sum_->setText(tr("Sum check…"));
     }
 }
 
@@ -650,6 +719,7 @@ void MainWindow::measure_match_soon() {
         [this, result, wanted](const Status& status) {
             if (!status) return;
             gains_ = result->gain;
+            if (blind_ != nullptr && blind_->running()) return;
             std::array<float, kMonitors> flat{};
             flat.fill(1.0F);
             player_.set_match_gains(wanted ? gains_ : flat);

@@ -9,10 +9,14 @@
 #include <memory>
 
 #include "app/audio_output.h"
+#include "app/blind.h"
+#include "app/card_row.h"
 #include "app/document.h"
 #include "app/jobs.h"
 #include "app/lanes.h"
+#include "app/measuring.h"
 #include "app/picture_pane.h"
+#include "app/risk_strip.h"
 #include "app/time_strip.h"
 #include "app/tuning_panel.h"
 #include "core/assess/match.h"
@@ -32,6 +36,7 @@ class MainWindow : public QMainWindow {
     [[nodiscard]] JobList& jobs() { return jobs_; }
     [[nodiscard]] AudioOutput& output() { return output_; }
     [[nodiscard]] TimeView& time_view() { return view_; }
+    [[nodiscard]] Measuring& measuring() { return measuring_; }
     // A session or a recording, by its extension.
     void open_path(const std::filesystem::path& path);
     void write_stems_to(const std::filesystem::path& folder, bool overwrite);
@@ -65,18 +70,25 @@ class MainWindow : public QMainWindow {
     void show_keys();
     void save(bool ask_name);
     void toggle_loop();
+    void hold_for_loop();
+    void compare_blind();
+    void feed_player();
     bool may_discard();
 
     JobList jobs_;
     Document document_;
     Player player_;
     AudioOutput output_;
+    Measuring measuring_;
     TimeView view_;
     QTimer clock_, match_timer_, message_timer_;
     LaneCanvas* lanes_ = nullptr;
     TimeStrip* strip_ = nullptr;
     PicturePane* picture_ = nullptr;
     TuningPanel* tuning_ = nullptr;
+    RiskStrip* risk_ = nullptr;
+    CardRow* cards_ = nullptr;
+    BlindComparison* blind_ = nullptr;
     QComboBox* recordings_ = nullptr;
     QLabel *message_ = nullptr, *time_ = nullptr, *sum_ = nullptr, *match_ = nullptr, *meter_ = nullptr,
            *device_ = nullptr;

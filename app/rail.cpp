@@ -12,7 +12,7 @@
 namespace rivlen::app {
 
 namespace {
-constexpr int kNumberWidth = 86;
+constexpr int kNumberWidth = 68;
 }
 
 Rail::Rail(const ParameterInfo& info, QWidget* parent)
@@ -22,12 +22,12 @@ Rail::Rail(const ParameterInfo& info, QWidget* parent)
       colour_(colour::kAct),
       number_(new QDoubleSpinBox(this)) {
     setFocusPolicy(Qt::StrongFocus);
-    setMinimumHeight(30);
+    setFixedHeight(24);
     setAccessibleName(tr(info.label));
     setAccessibleDescription(tr(info.sentence));
     setToolTip(QString("%1 %2").arg(tr(info.sentence), tr(info.too_much)));
     number_->setRange(info.lowest, info.highest);
-    number_->setDecimals(1);
+    number_->setDecimals(info.step < 1 ? 1 : 0);
     number_->setSingleStep(info.step);
     number_->setSuffix(QString(" ") + info.unit);
     number_->setButtonSymbols(QAbstractSpinBox::NoButtons);
@@ -49,13 +49,18 @@ void Rail::set_value(double value) {
     update();
 }
 
+void Rail::set_faint(bool faint) {
+    faint_ = faint;
+    update();
+}
+
 void Rail::set_colour(const QColor& colour) {
     colour_ = colour;
     update();
 }
 
 QRectF Rail::rail() const {
-    return {8.0, height() / 2.0 - 3.0, std::max(10.0, width() - kNumberWidth - 24.0), 6.0};
+    return {8.0, height() / 2.0 - 3.0, std::max(10.0, width() - kNumberWidth - 18.0), 6.0};
 }
 
 void Rail::take(double value) {
@@ -73,7 +78,7 @@ void Rail::paintEvent(QPaintEvent*) {
     painter.setBrush(colour::kGround);
     painter.drawRect(r);
     const double part = (value_ - info_.lowest) / (info_.highest - info_.lowest);
-    const QColor fill = isEnabled() ? colour_ : colour::kLine;
+    const QColor fill = isEnabled() && !faint_ ? colour_ : colour::kLine;
     painter.setBrush(fill);
     painter.drawRect(QRectF(r.left(), r.top(), r.width() * part, r.height()));
     const double x = r.left() + r.width() * part;
@@ -126,7 +131,7 @@ void Rail::keyPressEvent(QKeyEvent* event) {
 }
 
 void Rail::resizeEvent(QResizeEvent*) {
-    number_->setGeometry(width() - kNumberWidth - 2, 2, kNumberWidth, height() - 4);
+    number_->setGeometry(width() - kNumberWidth, 1, kNumberWidth, height() - 2);
 }
 
 }  // namespace rivlen::app

@@ -15,7 +15,8 @@ class Rail : public QWidget {
     void set_value(double value);  // without telling anyone
     [[nodiscard]] double value() const { return value_; }
     void set_colour(const QColor& colour);
-    [[nodiscard]] QSize sizeHint() const override { return {220, 30}; }
+    void set_faint(bool faint);  // drawn as something that is switched off; it can still be moved
+    [[nodiscard]] QSize sizeHint() const override { return {170, 24}; }
 
   signals:
     void moved(double value);
@@ -36,6 +37,7 @@ class Rail : public QWidget {
     const ParameterInfo& info_;
     double value_;
     QColor colour_;
+    bool faint_ = false;
     QDoubleSpinBox* number_;
 };
 

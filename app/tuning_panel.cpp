@@ -1,5 +1,6 @@
 #include "app/tuning_panel.h"
 
+#include <QEvent>
 #include <QHBoxLayout>
 #include <QSignalBlocker>
 #include <QVBoxLayout>
@@ -8,88 +9,202 @@
 
 namespace rivlen::app {
 
-TuningPanel::TuningPanel(Document& document, QWidget* parent)
+namespace {
+
+constexpr int kLabelWidth = 118;
+constexpr const char* kWords = "rivlen_words";  // property of a control: its plain sentence
+
+void dim(QWidget* widget) {
+    QPalette palette = widget->palette();
+    palette.setColor(QPalette::WindowText, colour::kDim);
+    widget->setPalette(palette);
+}
+
+}  // namespace
+
+TuningPanel::TuningPanel(Document& document, Measuring& measuring, QWidget* parent)
     : QWidget(parent),
       document_(document),
+      measuring_(measuring),
       mark_(new QLabel(this)),
       name_(new QLabel(this)),
-      isolation_(new Rail(isolation_info(), this)),
-      floor_(new Rail(floor_info(), this)),
-      gain_(new Rail(gain_info(), this)),
-      floor_on_(new QCheckBox(tr("Floor"), this)) {
+      figures_(new QLabel(this)),
+      reason_(new QLabel(this)),
+      help_(new QLabel(this)),
+      graph_(new TradeOffGraph(document, measuring, this)),
+      weighting_(new WeightingEditor(document, measuring, this)),
+      weighting_on_(new QCheckBox(tr("Frequency weighting"), this)),
+      purpose_(new QComboBox(this)),
+      take_(new QToolButton(this)),
+      rows_box_(new QWidget(this)) {
     auto* column = new QVBoxLayout(this);
-    column->setContentsMargins(10, 8, 10, 8);
-    column->setSpacing(4);
+    column->setContentsMargins(8, 4, 8, 4);
+    column->setSpacing(3);
     auto* head = new QHBoxLayout;
     QFont bold = font();
     bold.setBold(true);
-    bold.setPointSizeF(bold.pointSizeF() + 2);
+    bold.setPointSizeF(bold.pointSizeF() + 1.5);
     name_->setFont(bold);
+    figures_->setObjectName("figures");
+    figures_->setAlignment(Qt::AlignRight | Qt::AlignVCenter);
     head->addWidget(mark_);
-    head->addWidget(name_, 1);
+    head->addWidget(name_);
+    head->addWidget(figures_, 1);
     column->addLayout(head);
-    const auto help = [&](const ParameterInfo& info) {
-        auto* label = new QLabel(QString("%1 %2").arg(tr(info.sentence), tr(info.too_much)), this);
-        label->setWordWrap(true);
-        QPalette palette = label->palette();
-        palette.setColor(QPalette::WindowText, colour::kDim);
-        label->setPalette(palette);
-        return label;
-    };
-    isolation_->setObjectName("isolation");
-    floor_->setObjectName("floor");
-    gain_->setObjectName("gain");
-    floor_on_->setObjectName("floor_on");
-    column->addWidget(new QLabel(tr("Isolation"), this));
-    column->addWidget(isolation_);
-    column->addWidget(help(isolation_info()));
-    column->addSpacing(6);
-    column->addWidget(floor_on_);
-    column->addWidget(floor_);
-    column->addWidget(help(floor_info()));
-    column->addSpacing(6);
-    column->addWidget(new QLabel(tr("Gain"), this));
-    column->addWidget(gain_);
-    column->addWidget(help(gain_info()));
-    column->addStretch(1);
+    graph_->setObjectName("graph");
+    column->addWidget(graph_, 3);
 
-    const auto bind = [this](Rail* rail, const char* label, double StemSettings::*member) {
-        connect(rail, &Rail::moved, this, [this, label, member](double value) {
-            document_.edit_settings(tr(label), QString("%1 %2").arg(label).arg(stem_),
-                                    [&](ShapeSettings& settings) { settings.stems[stem_].*member = value; });
-        });
-        connect(rail, &Rail::released, this, [this] { document_.close_step(); });
-    };
-    bind(isolation_, "Isolation", &StemSettings::isolation_percent);
-    bind(floor_, "Floor", &StemSettings::floor_db);
-    bind(gain_, "Gain", &StemSettings::gain_db);
-    connect(floor_on_, &QCheckBox::toggled, this, [this](bool on) {
-        document_.edit_settings(tr("Floor"), {},
-                                [&](ShapeSettings& settings) { settings.stems[stem_].floor_on = on; });
+    auto* proposal = new QHBoxLayout;
+    for (const char* label : kPurposeLabels) purpose_->addItem(tr(label));
+    purpose_->setObjectName("purpose");
+    purpose_->setAccessibleName(tr("Purpose"));
+    purpose_->setCurrentIndex(static_cast<int>(measuring_.purpose()));
+    purpose_->setProperty(kWords,
+                          tr("What the stem is for: the proposal weighs leak against damage accordingly."));
+    take_->setText(tr("Take proposal"));
+    take_->setObjectName("take_proposal");
+    take_->setAccessibleName(tr("Take proposal"));
+    take_->setProperty(kWords, tr("Moves isolation to the open diamond (P)."));
+    proposal->addWidget(purpose_, 1);
+    proposal->addWidget(take_);
+    column->addLayout(proposal);
+    reason_->setWordWrap(true);
+    reason_->setObjectName("reason");
+    reason_->setMinimumHeight(reason_->fontMetrics().lineSpacing() * 2);
+    dim(reason_);
+    column->addWidget(reason_);
+
+    auto* rows = new QVBoxLayout(rows_box_);
+    rows->setContentsMargins(0, 0, 0, 0);
+    rows->setSpacing(1);
+    column->addWidget(rows_box_);
+    for (std::size_t i = 0; i < kSettings; ++i) add_row(static_cast<Setting>(i));
+
+    weighting_on_->setObjectName("weighting_on");
+    weighting_on_->setProperty(kWords, weighting_->toolTip());
+    weighting_->setProperty(kWords, weighting_->toolTip());
+    weighting_->setObjectName("weighting");
+    graph_->setProperty(kWords, graph_->toolTip());
+    column->addWidget(weighting_on_);
+    column->addWidget(weighting_, 2);
+    help_->setWordWrap(true);
+    help_->setObjectName("help");
+    help_->setAlignment(Qt::AlignTop | Qt::AlignLeft);
+    help_->setFixedHeight(help_->fontMetrics().lineSpacing() * 2 + 2);
+    dim(help_);
+    column->addWidget(help_);
+    for (QWidget* widget :
+         std::initializer_list<QWidget*>{purpose_, take_, weighting_on_, weighting_, graph_})
+        widget->installEventFilter(this);
+
+    connect(purpose_, &QComboBox::activated, this,
+            [this](int index) { measuring_.set_purpose(static_cast<Purpose>(index)); });
+    connect(take_, &QToolButton::clicked, this, &TuningPanel::take_proposal);
+    connect(weighting_on_, &QCheckBox::toggled, this, [this](bool on) {
+        document_.edit_settings(tr("Frequency weighting"), {},
+                                [&](ShapeSettings& s) { s.stems[stem_].weighting_on = on; });
     });
     connect(&document_, &Document::session_changed, this, &TuningPanel::refresh);
+    connect(&measuring_, &Measuring::changed, this, &TuningPanel::show_figures);
     choose(0);
+}
+
+void TuningPanel::add_row(Setting setting) {
+    const auto& p = info(setting);
+    Row& row = rows_[static_cast<std::size_t>(setting)];
+    row.box = new QWidget(rows_box_);
+    auto* line = new QHBoxLayout(row.box);
+    line->setContentsMargins(0, 0, 0, 0);
+    line->setSpacing(4);
+    const QString words = QString("%1 %2").arg(tr(p.sentence), tr(p.too_much));
+    QWidget* label = nullptr;
+    if (p.switchable) {
+        row.on = new QCheckBox(tr(p.label), row.box);
+        row.on->setObjectName(QString("%1_on").arg(p.key));
+        label = row.on;
+        connect(row.on, &QCheckBox::toggled, this, [this, setting, &p](bool on) {
+            document_.edit_settings(tr(p.label), {},
+                                    [&](ShapeSettings& s) { s.stems[stem_].set_on(setting, on); });
+        });
+    } else {
+        label = new QLabel(tr(p.label), row.box);
+    }
+    label->setFixedWidth(kLabelWidth);
+    row.rail = new Rail(p, row.box);
+    row.rail->setObjectName(p.key);
+    line->addWidget(label);
+    line->addWidget(row.rail, 1);
+    for (QWidget* widget : std::initializer_list<QWidget*>{label, row.rail}) {
+        widget->setProperty(kWords, words);
+        widget->setToolTip(words);
+        widget->installEventFilter(this);
+    }
+    rows_box_->layout()->addWidget(row.box);
+    connect(row.rail, &Rail::moved, this, [this, setting, &p](double value) {
+        document_.edit_settings(tr(p.label), QString("%1 %2").arg(p.label).arg(stem_), [&](ShapeSettings& s) {
+            s.stems[stem_].set(setting, value);
+            if (p.switchable) s.stems[stem_].set_on(setting, true);  // who moves it wants to hear it
+        });
+    });
+    connect(row.rail, &Rail::released, this, [this] { document_.close_step(); });
 }
 
 void TuningPanel::choose(std::size_t stem) {
     stem_ = stem;
     document_.close_step();
-    mark_->setPixmap(stem_icon(stem).pixmap(22, 22));
+    measuring_.choose(stem);
+    mark_->setPixmap(stem_icon(stem).pixmap(20, 20));
     name_->setText(stem_label(stem));
-    for (Rail* rail : {isolation_, floor_, gain_}) rail->set_colour(stem_colour(stem));
+    for (std::size_t i = 0; i < kSettings; ++i) {
+        rows_[i].rail->set_colour(stem_colour(stem));
+        rows_[i].box->setVisible(stem == 0 || !info(static_cast<Setting>(i)).for_dialogue_only);
+    }
     refresh();
+    show_figures();
 }
 
 void TuningPanel::refresh() {
     const SessionItem* item = document_.current_item();
     setEnabled(item != nullptr);
-    const StemSettings settings = item != nullptr ? item->settings.stems[stem_] : StemSettings{};
-    isolation_->set_value(settings.isolation_percent);
-    floor_->set_value(settings.floor_db);
-    gain_->set_value(settings.gain_db);
-    const QSignalBlocker quiet(floor_on_);
-    floor_on_->setChecked(settings.floor_on);
-    floor_->setEnabled(settings.floor_on);
+    const StemSettings settings = item != nullptr ? item->edited().stems[stem_] : StemSettings{};
+    for (std::size_t i = 0; i < kSettings; ++i) {
+        rows_[i].rail->set_value(settings.values[i]);
+        if (rows_[i].on == nullptr) continue;
+        const QSignalBlocker quiet(rows_[i].on);
+        rows_[i].on->setChecked(settings.on[i]);
+        rows_[i].rail->set_faint(!settings.on[i]);
+    }
+    const QSignalBlocker quiet(weighting_on_);
+    weighting_on_->setChecked(settings.weighting_on);
+}
+
+void TuningPanel::show_figures() {
+    const Measured* now = measuring_.now();
+    figures_->setText(now != nullptr ? tr("leak %1 dB   damage %2")
+                                           .arg(now->figures.leak_db, 0, 'f', 1)
+                                           .arg(now->figures.damage, 0, 'f', 0)
+                                     : QString());
+    const Proposal* proposal = measuring_.proposal();
+    take_->setEnabled(proposal != nullptr);
+    reason_->setText(proposal != nullptr ? QString::fromStdString(proposal->reason) : QString());
+}
+
+void TuningPanel::take_proposal() {
+    const Proposal* proposal = measuring_.proposal();
+    if (proposal == nullptr) return;
+    document_.edit_settings(tr("Take proposal"), {}, [&](ShapeSettings& s) {
+        s.stems[stem_].set(Setting::Isolation, proposal->isolation_percent);
+    });
+}
+
+void TuningPanel::explain(const QString& words) {
+    help_->setText(words);
+}
+
+bool TuningPanel::eventFilter(QObject* watched, QEvent* event) {
+    if (event->type() == QEvent::Enter || event->type() == QEvent::FocusIn)
+        explain(watched->property(kWords).toString());
+    return QWidget::eventFilter(watched, event);
 }
 
 }  // namespace rivlen::app

@@ -58,18 +58,27 @@ struct Truth {
     BssFigures bss;
 };
 
+double energy(const std::vector<float>& x) {
+    double sum = 0.0;
+    for (const float v : x) sum += static_cast<double>(v) * static_cast<double>(v);
+    return sum;
+}
+
 // One mix as a recording of one channel with its map, on disk, as the program has it.
 class Bench {
   public:
     Bench(const Mix& mix, SeparationNetwork& network, const fs::path& folder) : folder_(folder) {
         fs::create_directories(folder_);
         std::vector<std::vector<float>> parts;
-        for (const auto& stem : mix.stems) parts.push_back(stem[0]);
-        Mix one = mix;  // the left channel, as a mono recording
-        one.mix[1] = one.mix[0];
+        // The side on which the voice is louder, as a recording of one channel.
+        const auto& voice = mix.stems[kDialogue];
+        const std::size_t side = energy(voice[0]) >= energy(voice[1]) ? 0 : 1;
+        for (const auto& stem : mix.stems) parts.push_back(stem[side]);
+        Mix one = mix;
+        one.mix[1 - side] = one.mix[side];
         const fs::path wav = folder_ / "mix.wav";
         auto writer = SoundFileWriter::create(wav, SoundFormat::WavFloat, kCorpusRate, 1).value();
-        const std::vector<std::vector<float>> channel = {mix.mix[0]};
+        const std::vector<std::vector<float>> channel = {mix.mix[side]};
         if (!writer.write(channel) || !writer.commit()) std::abort();
         source_ = std::make_unique<Source>(std::move(Source::bring_in(wav, folder_ / "work").value()));
         const auto masks = network_masks(network, one).permute({1, 0, 2}).contiguous();
@@ -123,6 +132,8 @@ json row_of(const TradeOff& e, const Truth& t) {
     return {{"leak_db", e.leak_db},
             {"damage", e.damage},
             {"loss", e.parts.loss},
+            {"own_db", e.own_db},
+            {"flicker", e.parts.flicker},
             {"consonants_db", e.parts.consonants_db},
             {"musical_noise", e.parts.musical_noise},
             {"holes", e.parts.holes},
@@ -183,7 +194,7 @@ void report(const json& mixes, const std::function<void(const std::string&)>& lo
     log("| estimate | truth | median rank correlation | lowest tenth |\n|---|---|---|---|");
     line("leak_db", "sir_db", -1);
     line("damage", "sar_db", -1);
-    for (const char* part : {"loss", "consonants_db", "musical_noise", "holes", "thinness_db"})
+    for (const char* part : {"loss", "flicker", "consonants_db", "musical_noise", "holes", "thinness_db"})
         line(part, "sar_db", -1);
     log("\n| point | isolation % | ESTOI | SIR dB | SAR dB | combined dB | SI-SDR dB "
         "|\n|---|---|---|---|---|---|---|");

@@ -96,6 +96,7 @@ BssEval::BssEval(std::span<const std::vector<float>> references, int taps)
 BssFigures BssEval::measure(std::span<const float> estimate, std::size_t target) const {
     const State& s = *state_;
     const auto place = static_cast<Eigen::Index>(s.place.at(target));
+    if (place < 0) return {-120.0, -120.0, -120.0};
     const auto count = static_cast<Eigen::Index>(s.spectra.size());
     const Spectrum spectrum = spectrum_of(*s.fft, estimate);
     Eigen::VectorXd d(count * s.taps);

@@ -22,7 +22,7 @@ class BssEval {
     BssEval& operator=(BssEval&&) noexcept;
     ~BssEval();
 
-    // Figures of an estimate of reference `target`; limited to +-120 dB. The target must not be silent.
+    // Figures of an estimate of reference `target`; limited to +-120 dB. All -120 for a silent target.
     [[nodiscard]] BssFigures measure(std::span<const float> estimate, std::size_t target) const;
 
   private:

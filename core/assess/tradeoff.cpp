@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <numeric>
 
 #include "core/shape/consonants.h"
 #include "core/shape/frame_masks.h"
@@ -72,8 +73,8 @@ float own_share(float mask) {
 }
 
 double damage_of(const DamageParts& p) {
-    const double x = 2.4 * std::sqrt(p.loss) + 0.05 * p.consonants_db + 0.04 * p.musical_noise +
-                     0.5 * p.holes + 0.02 * p.thinness_db;
+    const double x = 1.6 * std::sqrt(p.flicker) + 0.16 * std::sqrt(p.loss) + 0.004 * p.consonants_db +
+                     0.016 * p.musical_noise + 0.08 * p.holes + 0.004 * p.thinness_db;
     return 100.0 * (1.0 - std::exp(-x));
 }
 
@@ -117,11 +118,12 @@ Result<Assessment> Assessment::prepare(const Source& source, const MaskMap& map,
 
 // The steadied masks of a frame are the same weighted mean that FrameMasks makes, here over a table.
 template <typename Visit>
-void Assessment::visit_gains(const Recipe& recipe, const Visit& visit) const {
+void Assessment::visit_gains(const RecipeAt& recipe_at, const Visit& visit) const {
     std::array<float, kBands> gains{};
     std::array<float, kMaskRow> row{};
     const std::span<const float> all(masks_);
     for (std::size_t t = 0; t < frames_; ++t) {
+        const Recipe& recipe = recipe_at(t);
         std::span<const float> masks = all.subspan(t * kMaskRow, kMaskRow);
         if (recipe.steadiness > 0.0F) {
             steady_masks(
@@ -153,7 +155,11 @@ TradeOff Assessment::measure(const Recipe& recipe, std::size_t stem) const {
     std::array<double, kOctaves> octave_after{};
     Kurtosis before;
     Kurtosis after;
-    visit_gains(recipe, [&](std::size_t t, std::span<const float> gains) {
+    // Per band, of the stem and of the rest: energy, and its first and second moment over the gain.
+    std::array<std::array<double, 3>, kBands> moved_own{};
+    std::array<std::array<double, 3>, kBands> moved_rest{};
+    const auto same = [&](std::size_t) -> const Recipe& { return recipe; };
+    visit_gains(same, [&](std::size_t t, std::span<const float> gains) {
         const float* power = power_.data() + t * kBands;
         const float* masks = masks_.data() + t * kMaskRow + stem * kBands;
         const float open = open_[t];
@@ -175,18 +181,38 @@ TradeOff Assessment::measure(const Recipe& recipe, std::size_t stem) const {
             }
             octave_before[table.octave[b]] += own;
             octave_after[table.octave[b]] += g2 * own;
+            const auto gain = static_cast<double>(g);
+            moved_own[b][0] += own;
+            moved_own[b][1] += gain * own;
+            moved_own[b][2] += g2 * own;
+            moved_rest[b][0] += rest;
+            moved_rest[b][1] += gain * rest;
+            moved_rest[b][2] += g2 * rest;
             before.add(b, rest);
             after.add(b, g2 * rest);
         }
     });
     TradeOff out;
     if (total <= static_cast<double>(kTiny)) return out;
-    out.leak_db = std::max(-120.0, db(leak / total));
+    const double own_left = std::accumulate(octave_after.begin(), octave_after.end(), 0.0);
     out.own_db = std::max(-120.0, db(own_total / total));
-    if (own_total / total < 1e-9) return out;
+    const bool sounds = own_total / total > 1e-9 && own_left > 0.0;
+    out.leak_db = std::max(-120.0, db(leak / total) - (sounds ? db(own_left / own_total) : 0.0));
+    if (!sounds) return out;
     DamageParts& p = out.parts;
     p.loss = bent / own_total;
     p.holes = holes / own_total;
+    double explained = 0.0;
+    double unexplained = 0.0;
+    for (std::size_t b = 0; b < kBands; ++b) {
+        for (const auto& m : {moved_own[b], moved_rest[b]}) {
+            if (m[0] <= 0.0) continue;
+            const double fixed = m[1] * m[1] / m[0];  // energy behind the best fixed gain
+            explained += fixed;
+            unexplained += std::max(0.0, m[2] - fixed);
+        }
+    }
+    if (explained > 0.0) p.flicker = unexplained / explained;
     if (onset_before > 0.0) p.consonants_db = std::max(0.0, db(onset_before / std::max(onset_after, 1e-30)));
     p.consonants_db = std::min(p.consonants_db, 40.0);
     const double audible = std::clamp((out.leak_db + 60.0) / 40.0, 0.0, 1.0);
@@ -220,13 +246,36 @@ std::vector<TradeOff> Assessment::curve(const StemSettings& settings, std::size_
 }
 
 std::vector<float> Assessment::risk(const Recipe& recipe, std::size_t stem) const {
+    return risk_with([&](std::size_t) -> const Recipe& { return recipe; }, stem);
+}
+
+std::vector<float> Assessment::risk(const TimedRecipes& recipes, std::size_t stem) const {
+    const auto at = [&](std::size_t t) {
+        return recipes.stem(stem, first_ + static_cast<std::int64_t>(t) * hop_);
+    };
+    Recipe now = at(0);
+    if (!recipes.settings().changes()) return risk(now, stem);
+    return risk_with(
+        [&](std::size_t t) -> const Recipe& {
+            now = at(t);
+            return now;
+        },
+        stem);
+}
+
+std::vector<float> Assessment::risk_with(const RecipeAt& recipe_at, std::size_t stem) const {
     const auto& table = bands();
-    const float level = std::ranges::max(recipe.weight[stem]);
-    const float scale = level > 0.0F ? 1.0F / level : 0.0F;
+    float scale = 1.0F;
+    const auto scaled = [&](std::size_t t) -> const Recipe& {
+        const Recipe& recipe = recipe_at(t);
+        const float level = std::ranges::max(recipe.weight[stem]);
+        scale = level > 0.0F ? 1.0F / level : 0.0F;
+        return recipe;
+    };
     // What is lost where the stem is silent hurts nobody: frames 40 dB below the loud ones fade out.
     std::vector<double> own_of(frames_);
     std::vector<float> out(frames_);
-    visit_gains(recipe, [&](std::size_t t, std::span<const float> gains) {
+    visit_gains(scaled, [&](std::size_t t, std::span<const float> gains) {
         const float* power = power_.data() + t * kBands;
         const float* masks = masks_.data() + t * kMaskRow + stem * kBands;
         double own_sum = 0.0;
@@ -246,7 +295,7 @@ std::vector<float> Assessment::risk(const Recipe& recipe, std::size_t stem) cons
         own_of[t] = own_sum;
         const double all = own_sum > 0.0 ? bent / own_sum : 0.0;
         const double high = before > 0.0 ? lost / before : 0.0;
-        out[t] = static_cast<float>(std::sqrt(std::max(all, static_cast<double>(open_[t]) * high)));
+        out[t] = static_cast<float>(std::max(all, static_cast<double>(open_[t]) * high));
     });
     std::vector<double> sorted = own_of;
     if (sorted.empty()) return out;

@@ -4,19 +4,24 @@
 #pragma once
 
 #include <cstdint>
+#include <functional>
 #include <span>
 #include <vector>
 
 #include "core/base/job.h"
 #include "core/media/source.h"
 #include "core/shape/recipe.h"
+#include "core/shape/timed.h"
 #include "core/split/mask_map.h"
 
 namespace rivlen {
 
 // What makes up damage; each is 0 when nothing is changed.
 struct DamageParts {
-    double loss = 0;           // share of the stem's own energy that is bent: sum (1 - g)^2 E / sum E
+    double loss = 0;     // share of the stem's own energy that is bent: sum (1 - g)^2 E / sum E
+    double flicker = 0;  // energy that gains moving in time put where no fixed filter of the stem and of the
+                         // rest could have put it, against what such filters explain; what BSS Eval calls
+                         // artifacts
     double consonants_db = 0;  // own level lost in 2-10 kHz where consonants begin
     double musical_noise = 0;  // log ratio of the kurtosis of the residue's power, after over before (Uemura,
                                // Takahashi, Saruwatari, Shikano, Kondo, "Automatic optimization scheme of
@@ -27,7 +32,8 @@ struct DamageParts {
 };
 
 struct TradeOff {
-    double leak_db = -120;  // level of the other stems in the output against the source's level
+    double leak_db = -120;  // level of the other stems in the output against the source's level, with the output
+                            // brought to where the stem itself is as loud as before
     double own_db = -120;   // level of the stem itself in the source, against the source's level
     double damage = 0;      // 0 (untouched) to 100
     DamageParts parts;
@@ -58,6 +64,7 @@ class Assessment {
                                               std::size_t points) const;
     // Damage of single frames under a recipe, 0 to 1: what the risk line shows.
     [[nodiscard]] std::vector<float> risk(const Recipe& recipe, std::size_t stem) const;
+    [[nodiscard]] std::vector<float> risk(const TimedRecipes& recipes, std::size_t stem) const;
     // Mean power spectrum over the stretch by band: of the stem by its share, and of the rest. In dB.
     struct Spectra {
         std::array<float, kBands> stem_db, rest_db;
@@ -65,8 +72,10 @@ class Assessment {
     [[nodiscard]] Spectra spectra(std::size_t stem) const;
 
   private:
+    using RecipeAt = std::function<const Recipe&(std::size_t frame)>;
     template <typename Visit>
-    void visit_gains(const Recipe& recipe, const Visit& visit) const;
+    void visit_gains(const RecipeAt& recipe_at, const Visit& visit) const;
+    [[nodiscard]] std::vector<float> risk_with(const RecipeAt& recipe_at, std::size_t stem) const;
 
     std::int64_t first_ = 0;
     int hop_ = kModelHop;

@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <array>
 #include <nlohmann/json.hpp>
+#include <utility>
 
 #include "core/base/output_file.h"
 
@@ -110,6 +111,19 @@ TimedSettings SessionItem::timed() const {
     out.lines = lines;
     out.ranges = ranges;
     return out;
+}
+
+const ShapeSettings& SessionItem::edited() const {
+    if (loop && loop_on) {
+        for (const auto& range : ranges) {
+            if (range.first == loop->first && range.last == loop->last) return range.settings;
+        }
+    }
+    return settings;
+}
+
+ShapeSettings& SessionItem::edited() {
+    return const_cast<ShapeSettings&>(std::as_const(*this).edited());  // NOLINT: the object is not const here
 }
 
 std::string session_to_json(const Session& session) {

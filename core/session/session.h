@@ -40,6 +40,9 @@ struct SessionItem {
     std::vector<SettingsRange> ranges{};
     std::vector<Comparison> comparisons{};
     [[nodiscard]] TimedSettings timed() const;
+    // What the controls show and change: the settings of the range that the loop matches, else the base.
+    [[nodiscard]] const ShapeSettings& edited() const;
+    [[nodiscard]] ShapeSettings& edited();
     bool operator==(const SessionItem&) const = default;
 };
 
