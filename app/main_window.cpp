@@ -226,7 +226,7 @@ QWidget* MainWindow::build_side() {
     auto* column = new QVBoxLayout(side);
     column->setContentsMargins(0, 0, 0, 0);
     picture_ = new PicturePane(side);
-    picture_->setFixedHeight(112);
+    picture_->setFixedHeight(96);
     picture_->setVisible(false);
     tuning_ = new TuningPanel(document_, measuring_, side);
     column->addWidget(picture_);

@@ -22,7 +22,7 @@ Rail::Rail(const ParameterInfo& info, QWidget* parent)
       colour_(colour::kAct),
       number_(new QDoubleSpinBox(this)) {
     setFocusPolicy(Qt::StrongFocus);
-    setFixedHeight(24);
+    setFixedHeight(22);
     setAccessibleName(tr(info.label));
     setAccessibleDescription(tr(info.sentence));
     setToolTip(QString("%1 %2").arg(tr(info.sentence), tr(info.too_much)));

@@ -16,7 +16,7 @@ class Rail : public QWidget {
     [[nodiscard]] double value() const { return value_; }
     void set_colour(const QColor& colour);
     void set_faint(bool faint);  // drawn as something that is switched off; it can still be moved
-    [[nodiscard]] QSize sizeHint() const override { return {170, 24}; }
+    [[nodiscard]] QSize sizeHint() const override { return {170, 22}; }
 
   signals:
     void moved(double value);

@@ -14,6 +14,8 @@
 
 #include "app/main_window.h"
 #include "app/theme.h"
+#include "app/tradeoff_graph.h"
+#include "app/weighting_editor.h"
 #include "core/assess/si_sdr.h"
 #include "tests/fixtures.h"
 
@@ -90,9 +92,9 @@ class WindowTest : public QObject {
     void draggingARailIsOneStep() {
         auto* rail = window_->findChild<Rail*>("isolation");
         const int before = window_->document().undo_stack().index();
-        QTest::mousePress(rail, Qt::LeftButton, {}, {150, 15});
-        for (int x = 150; x > 60; x -= 10) QTest::mouseMove(rail, {x, 15});
-        QTest::mouseRelease(rail, Qt::LeftButton, {}, {60, 15});
+        QTest::mousePress(rail, Qt::LeftButton, {}, {80, 11});
+        for (int x = 80; x > 30; x -= 10) QTest::mouseMove(rail, {x, 11});
+        QTest::mouseRelease(rail, Qt::LeftButton, {}, {30, 11});
         QVERIFY(settings().stems[0].value(Setting::Isolation) < 60);
         QCOMPARE(window_->document().undo_stack().index(), before + 1);
         QCOMPARE(window_->document().undo_stack().count(), before + 1);  // nothing left to redo
@@ -139,7 +141,7 @@ class WindowTest : public QObject {
         QTest::qWait(60);
         QVERIFY(!window_->player().playing());
         const auto heard = output->take_kept();
-        QVERIFY(heard.size() > 40000);
+        QVERIFY2(heard.size() > 40000, qPrintable(QString::number(heard.size())));
         std::size_t begin = 0;
         while (begin < heard.size() && heard[begin] == 0.0F) ++begin;
         begin -= begin % 2;
@@ -150,6 +152,96 @@ class WindowTest : public QObject {
         QVERIFY2(equal > 5000, "the source arrives bit for bit");
         QTest::keyClick(window_.get(), Qt::Key_O);
         QTest::keyClick(window_.get(), Qt::Key_G);
+    }
+
+    void theGraphIsDraggedAndTheProposalTaken() {
+        QTRY_VERIFY_WITH_TIMEOUT(window_->measuring().now() != nullptr, 20000);
+        auto* graph = window_->findChild<TradeOffGraph*>("graph");
+        const int before = window_->document().undo_stack().index();
+        QTest::mousePress(graph, Qt::LeftButton, {}, {static_cast<int>(graph->x_of(90)), 40});
+        for (int p = 90; p >= 30; p -= 10) QTest::mouseMove(graph, {static_cast<int>(graph->x_of(p)), 40});
+        QTest::mouseRelease(graph, Qt::LeftButton, {}, {static_cast<int>(graph->x_of(30)), 40});
+        QVERIFY(std::abs(settings().stems[0].value(Setting::Isolation) - 30) <= 1);
+        QCOMPARE(window_->document().undo_stack().index(), before + 1);
+        QTRY_VERIFY_WITH_TIMEOUT(window_->measuring().settled(), 20000);
+        QVERIFY(window_->measuring().now()->figures.leak_db >
+                window_->measuring().now()->curve.back().leak_db);
+        QTest::keyClick(window_.get(), Qt::Key_P);
+        QCOMPARE(settings().stems[0].value(Setting::Isolation),
+                 window_->measuring().proposal()->isolation_percent);
+        QTest::keyClick(window_.get(), Qt::Key_Z, Qt::ControlModifier);
+        QTest::keyClick(window_.get(), Qt::Key_Z, Qt::ControlModifier);
+        QCOMPARE(settings().stems[0].value(Setting::Isolation), 100.0);
+    }
+
+    void cardsKeepAndGiveBackSettings() {
+        QTest::keyClick(window_.get(), Qt::Key_F2, Qt::ShiftModifier);
+        const ShapeSettings kept = settings();
+        QTest::keyClick(window_.get(), Qt::Key_BracketLeft);
+        QVERIFY(!(settings() == kept));
+        QTest::keyClick(window_.get(), Qt::Key_F2);
+        QVERIFY(settings() == kept);
+        QTRY_VERIFY_WITH_TIMEOUT(window_->measuring().card(0) != nullptr, 20000);
+        QVERIFY(window_->measuring().card(0)->loudness_lufs > -60);
+        QTest::keyClick(window_.get(), Qt::Key_F7);
+        QVERIFY(label("message").contains("empty"));
+    }
+
+    void weightingPointsAreAddedMovedAndRemoved() {
+        auto* editor = window_->findChild<WeightingEditor*>("weighting");
+        QTest::mouseDClick(editor, Qt::LeftButton, {}, {120, 12});
+        QCOMPARE(settings().stems[0].weighting.size(), std::size_t{1});
+        const QPoint at = editor->position_of(settings().stems[0].weighting[0]).toPoint();
+        QTest::mousePress(editor, Qt::LeftButton, {}, at);
+        QTest::mouseMove(editor, {200, 30});
+        QTest::mouseRelease(editor, Qt::LeftButton, {}, {200, 30});
+        QVERIFY(settings().stems[0].weighting[0].hz > 500);
+        QTest::keyClick(editor, Qt::Key_X);
+        QVERIFY(!settings().stems[0].weighting[0].on);
+        QTest::keyClick(editor, Qt::Key_Delete);
+        QVERIFY(settings().stems[0].weighting.empty());
+    }
+
+    void theWorstSpotIsLoopedByKey() {
+        QTRY_VERIFY_WITH_TIMEOUT(!window_->measuring().spots().empty(), 30000);
+        const double worst = window_->measuring().spots()[0].seconds;
+        QTest::keyClick(window_.get(), Qt::Key_N);
+        const auto loop = window_->document().current_item()->loop;
+        QVERIFY(loop && static_cast<double>(loop->first) / 48000 < worst &&
+                static_cast<double>(loop->last) / 48000 > worst);
+    }
+
+    void theLoopCanHaveSettingsOfItsOwn() {
+        QTest::keyClick(window_.get(), Qt::Key_R, Qt::ControlModifier);
+        QCOMPARE(window_->document().current_item()->ranges.size(), std::size_t{1});
+        const ShapeSettings whole = settings();
+        QTest::keyClick(window_.get(), Qt::Key_M);
+        QVERIFY(settings() == whole);
+        QVERIFY(window_->document().current_item()->ranges[0].settings.stems[0].mute);
+        QTest::keyClick(window_.get(), Qt::Key_R, Qt::ControlModifier);
+        QVERIFY(window_->document().current_item()->ranges.empty());
+    }
+
+    void aBlindComparisonIsCountedAndKept() {
+        QTest::keyClick(window_.get(), Qt::Key_B);
+        auto* blind = window_->findChild<BlindComparison*>("blind");
+        QVERIFY(blind != nullptr);
+        blind->start();
+        QTRY_VERIFY_WITH_TIMEOUT(blind->running(), 20000);
+        for (int i = 0; i < 8; ++i) {
+            blind->listen(i % 2);
+            blind->prefer(blind->side_of_one() == 0 ? 0 : 1);  // always the first, wherever it is heard
+        }
+        const auto& kept = window_->document().current_item()->comparisons;
+        QCOMPARE(kept.size(), std::size_t{1});
+        QCOMPARE(kept[0].trials, 8);
+        QCOMPARE(kept[0].first_preferred, 8);
+        QVERIFY(blind->findChild<QLabel*>("blind_outcome")->text().contains("0.8 %"));  // 2 / 2^8
+        blind->close();
+        QVERIFY(!blind->running());
+        window_->player().stop();
+        window_->activateWindow();
+        QVERIFY(QTest::qWaitForWindowActive(window_.get()));
     }
 
     void stemsAreWrittenAndPutBack() {
