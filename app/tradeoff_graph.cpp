@@ -14,7 +14,7 @@ namespace rivlen::app {
 namespace {
 
 constexpr double kLowestLeakDb = -48;
-constexpr double kHighestDamage = 60;
+constexpr double kHighestDamage = 100;
 
 QPolygonF diamond(QPointF at, double size) {
     return QPolygonF({{at.x() - size, at.y()},
@@ -120,7 +120,7 @@ void TradeOffGraph::paintEvent(QPaintEvent*) {
     for (int d = 0; d >= static_cast<int>(kLowestLeakDb); d -= 24)
         painter.drawText(QRectF(0, leak_y(d) - 7, 27, 14), Qt::AlignRight | Qt::AlignVCenter,
                          QString::number(d));
-    for (int d = 0; d <= static_cast<int>(kHighestDamage); d += 20)
+    for (int d = 0; d <= static_cast<int>(kHighestDamage); d += 25)
         painter.drawText(QRectF(r.right() + 4, damage_y(d) - 7, 26, 14), Qt::AlignLeft | Qt::AlignVCenter,
                          QString::number(d));
     painter.drawText(QRectF(2, 0, width() / 2.0, 14), Qt::AlignLeft, tr("leaks in, dB —"));

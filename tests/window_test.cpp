@@ -125,7 +125,8 @@ class WindowTest : public QObject {
         QVERIFY(output != nullptr);
         QTest::keyClick(window_.get(), Qt::Key_G);  // level match off, so that samples can be compared
         QVERIFY(!window_->document().session().level_match);
-        QTest::qWait(1500);
+        QTRY_VERIFY_WITH_TIMEOUT(window_->measuring().settled(), 30000);
+        QTest::qWait(500);
         window_->player().locate(5 * 48000);
         QTest::keyClick(window_.get(), Qt::Key_A);
         QTest::qWait(60);

@@ -25,8 +25,8 @@ std::string reason_of(const TradeOff& from, const TradeOff& at, double percent, 
     if (from.leak_db <= -40.0) return "There is next to nothing else here: leave the source as it is.";
     if (held) {
         return fmt::format(
-            "{:.0f} %: the rest comes down by {:.0f} dB; more would cost more than {} is used for.", percent,
-            down, purpose == Purpose::Natural ? "a natural sound" : "a sound of its own");
+            "{:.0f} %: the rest comes down by {:.0f} dB; beyond that, {} usually loses more than it gains.",
+            percent, down, purpose == Purpose::Natural ? "a natural sound" : "a voice on its own");
     }
     if (percent >= 99.5)
         return fmt::format("100 %: the rest goes down by {:.0f} dB and damage stays at {:.0f}.", down,

@@ -209,7 +209,7 @@ TradeOff Assessment::measure(const Recipe& recipe, std::size_t stem) const {
             if (m[0] <= 0.0) continue;
             const double fixed = m[1] * m[1] / m[0];  // energy behind the best fixed gain
             explained += fixed;
-            unexplained += std::max(0.0, m[2] - fixed);
+            if (m[2] - fixed > 1e-9 * m[2]) unexplained += m[2] - fixed;  // below that it is rounding
         }
     }
     if (explained > 0.0) p.flicker = unexplained / explained;
