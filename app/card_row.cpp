@@ -125,8 +125,9 @@ void CardRow::draw_card(QPainter& painter, std::size_t index, const QRect& rect)
             from + 1, static_cast<std::size_t>((x + 1) * static_cast<double>(count) / spark.width()));
         float worst = 0;
         for (std::size_t i = from; i < std::min(to, count); ++i) worst = std::max(worst, m->risk[i]);
-        const QPointF at(spark.left() + x,
-                         spark.bottom() - std::min(1.0, static_cast<double>(worst) / 0.6) * spark.height());
+        const QPointF at(
+            spark.left() + x,
+            spark.bottom() - std::min(1.0, static_cast<double>(worst) / kFullRisk) * spark.height());
         if (x == 0) {
             path.moveTo(at);
         } else {

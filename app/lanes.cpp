@@ -153,10 +153,8 @@ void LaneCanvas::paintEvent(QPaintEvent*) {
     if (!source) return;
     const auto* item = document_.current_item();
     if (item != nullptr && item->loop) {
-        const double left =
-            view_.to_x(static_cast<double>(item->loop->first) / source->sample_rate(), width());
-        const double right =
-            view_.to_x(static_cast<double>(item->loop->last) / source->sample_rate(), width());
+        const double left = view_.frame_x(item->loop->first, source->sample_rate(), width());
+        const double right = view_.frame_x(item->loop->last, source->sample_rate(), width());
         QColor shade = colour::kGround;
         shade.setAlpha(item->loop_on ? 120 : 60);
         painter.fillRect(QRectF(0, 0, std::max(0.0, left), height()), shade);
@@ -166,7 +164,7 @@ void LaneCanvas::paintEvent(QPaintEvent*) {
         painter.drawLine(QPointF(left, 0), QPointF(left, height()));
         painter.drawLine(QPointF(right, 0), QPointF(right, height()));
     }
-    const double x = view_.to_x(static_cast<double>(player_.position()) / source->sample_rate(), width());
+    const double x = view_.frame_x(player_.position(), source->sample_rate(), width());
     painter.setPen(QPen(colour::kAct, 1.4));
     painter.drawLine(QPointF(x, 0), QPointF(x, height()));
 }

@@ -116,8 +116,9 @@ void Measuring::prepare() {
             return {};
         },
         [this, made](const Status& status) {
-            if (!status) return;
+            if (!status && status.error().kind == ErrorKind::Cancelled) return;  // another has begun
             prepare_job_ = 0;
+            if (!status) return;
             assessment_ = *made;
             measure();
             measure_cards();
@@ -201,8 +202,9 @@ void Measuring::measure_whole() {
             return {};
         },
         [this, line, used = map_](const Status& status) {
-            if (!status || used != map_) return;
+            if (!status && status.error().kind == ErrorKind::Cancelled) return;
             risk_job_ = 0;
+            if (!status || used != map_) return;
             risk_ = std::move(*line);
             spots_ = worst_spots(risk_, 40);
             emit risk_changed();

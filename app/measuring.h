@@ -14,6 +14,7 @@
 namespace rivlen::app {
 
 inline constexpr std::size_t kCurvePoints = 41;
+inline constexpr double kFullRisk = 0.6;  // is drawn at full height
 
 // What is known of one set of settings over the loop.
 struct Measured {

@@ -12,7 +12,6 @@ namespace rivlen::app {
 namespace {
 constexpr double kBeforeSeconds = 1.2,
                  kAfterSeconds = 1.3;  // around a spot, so that it is heard in its words
-constexpr double kFullRisk = 0.6;      // drawn at full height
 }  // namespace
 
 RiskStrip::RiskStrip(Document& document, Measuring& measuring, TimeView& view, QWidget* parent)

@@ -155,14 +155,12 @@ void TimeStrip::paintEvent(QPaintEvent*) {
     }
     const auto* item = document_.current_item();
     if (item != nullptr && item->loop) {
-        const double left =
-            view_.to_x(static_cast<double>(item->loop->first) / source->sample_rate(), width());
-        const double right =
-            view_.to_x(static_cast<double>(item->loop->last) / source->sample_rate(), width());
+        const double left = view_.frame_x(item->loop->first, source->sample_rate(), width());
+        const double right = view_.frame_x(item->loop->last, source->sample_rate(), width());
         painter.fillRect(QRectF(left, height() - 4, right - left, 4),
                          item->loop_on ? colour::kAct : colour::kLine);
     }
-    const double x = view_.to_x(static_cast<double>(player_.position()) / source->sample_rate(), width());
+    const double x = view_.frame_x(player_.position(), source->sample_rate(), width());
     painter.setPen(QPen(colour::kAct, 1.4));
     painter.drawLine(QPointF(x, 0), QPointF(x, height()));
 }

@@ -5,6 +5,7 @@
 #include <QTimer>
 #include <algorithm>
 #include <cmath>
+#include <cstdint>
 
 namespace rivlen::app {
 
@@ -25,6 +26,9 @@ class TimeView : public QObject {
     [[nodiscard]] double start() const { return start_; }
     [[nodiscard]] double span() const { return span_; }
     [[nodiscard]] double to_x(double seconds, int width) const { return (seconds - start_) / span_ * width; }
+    [[nodiscard]] double frame_x(std::int64_t frame, int sample_rate, int width) const {
+        return to_x(static_cast<double>(frame) / sample_rate, width);
+    }
     [[nodiscard]] double to_seconds(double x, int width) const {
         return start_ + x / std::max(width, 1) * span_;
     }

@@ -64,7 +64,6 @@ void add_train(CLI::App& app, Status& status) {
     command->add_option("--seed", options->seed, "Seed of mixes and weights");
     command->add_option("--max-hours", options->max_hours, "Stop after this time; call again to go on");
     command->add_option("--start-from", options->start_from, "Weights to begin with");
-    command->add_flag("--bf16", options->bf16, "Matrix products in bfloat16");
     command->callback([options, &status] { status = train(*options); });
 }
 

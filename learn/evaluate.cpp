@@ -5,6 +5,7 @@
 #include <nlohmann/json.hpp>
 
 #include "core/assess/si_sdr.h"
+#include "core/base/levels.h"
 #include "core/split/bands.h"
 #include "core/split/stft.h"
 #include "learn/tensors.h"
@@ -21,14 +22,8 @@ std::vector<float> joined(const Stereo& x) {
     return all;
 }
 
-double energy(std::span<const float> x) {
-    double sum = 0.0;
-    for (const float v : x) sum += static_cast<double>(v) * static_cast<double>(v);
-    return sum;
-}
-
 double level_against(const Stereo& part, const Stereo& whole) {
-    return 10.0 * std::log10((energy(joined(part)) + 1e-20) / (energy(joined(whole)) + 1e-20));
+    return 10.0 * std::log10((energy_of(joined(part)) + 1e-20) / (energy_of(joined(whole)) + 1e-20));
 }
 
 std::vector<float> mid(const Stereo& x) {
@@ -125,7 +120,7 @@ Figures figures_of(const Mix& mix, const std::array<Stereo, kStems>& estimates) 
             figures.leak_db[name] = std::max(level_against(estimates[s], mix.mix), -120.0);
         }
     }
-    if (energy(mix.dry_voice) > 0.0 && parts > 1) {
+    if (energy_of(mix.dry_voice) > 0.0 && parts > 1) {
         figures.gain_db["dry voice"] = std::clamp(si_sdr_db(mid(estimates[0]), mix.dry_voice), -60.0, 80.0) -
                                        std::clamp(si_sdr_db(mid(mix.mix), mix.dry_voice), -60.0, 80.0);
     }

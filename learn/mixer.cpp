@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "core/base/levels.h"
 #include "core/chain/biquad.h"
 #include "learn/synth.h"
 
@@ -13,13 +14,11 @@ namespace {
 constexpr double kVoiceLevelDb = -26.0;
 
 float gain_of(double db) {
-    return static_cast<float>(std::pow(10.0, db / 20.0));
+    return static_cast<float>(amplitude_of_db(db));
 }
 
 double power(std::span<const float> x) {
-    double sum = 0.0;
-    for (const float v : x) sum += static_cast<double>(v) * static_cast<double>(v);
-    return x.empty() ? 0.0 : sum / static_cast<double>(x.size());
+    return x.empty() ? 0.0 : energy_of(x) / static_cast<double>(x.size());
 }
 
 // Mean power of the 50 ms blocks that lie within 25 dB of the loudest: the level of what sounds, not of the

@@ -5,6 +5,7 @@
 #include <memory>
 #include <numbers>
 
+#include "core/base/levels.h"
 #include "core/base/real_fft.h"
 #include "core/chain/biquad.h"
 #include "learn/corpus.h"
@@ -41,12 +42,6 @@ Convolver& convolver_for(std::size_t length) {
     thread_local std::unique_ptr<Convolver> kept;
     if (!kept || kept->size() != size) kept = std::make_unique<Convolver>(size);
     return *kept;
-}
-
-double energy(std::span<const float> x) {
-    double sum = 0.0;
-    for (const float v : x) sum += static_cast<double>(v) * static_cast<double>(v);
-    return sum;
 }
 
 // Three bands of noise, each with a decay of its own, from 30 ms on.
@@ -123,7 +118,7 @@ RoomSound put_in_room(std::span<const float> dry, const RoomSpec& room, double p
         direct_energy += direct_gain[c] * direct_gain[c];
     }
     std::array<std::vector<float>, 2> responses = {tail(room, rng), tail(room, rng)};
-    const double tail_energy = energy(responses[0]) + energy(responses[1]);
+    const double tail_energy = energy_of(responses[0]) + energy_of(responses[1]);
     const auto scale = static_cast<float>(
         std::sqrt(direct_energy / tail_energy * std::pow(10.0, -room.direct_to_reverb_db / 10.0)));
     auto& convolver = convolver_for(n + responses[0].size());

@@ -17,6 +17,7 @@
 #include "core/assess/statistics.h"
 #include "core/assess/stoi.h"
 #include "core/assess/tradeoff.h"
+#include "core/base/levels.h"
 #include "core/base/output_file.h"
 #include "core/media/sound_file.h"
 #include "core/shape/shaper.h"
@@ -58,12 +59,6 @@ struct Truth {
     BssFigures bss;
 };
 
-double energy(const std::vector<float>& x) {
-    double sum = 0.0;
-    for (const float v : x) sum += static_cast<double>(v) * static_cast<double>(v);
-    return sum;
-}
-
 // One mix as a recording of one channel with its map, on disk, as the program has it.
 class Bench {
   public:
@@ -72,7 +67,7 @@ class Bench {
         std::vector<std::vector<float>> parts;
         // The side on which the voice is louder, as a recording of one channel.
         const auto& voice = mix.stems[kDialogue];
-        const std::size_t side = energy(voice[0]) >= energy(voice[1]) ? 0 : 1;
+        const std::size_t side = energy_of(voice[0]) >= energy_of(voice[1]) ? 0 : 1;
         for (const auto& stem : mix.stems) parts.push_back(stem[side]);
         Mix one = mix;
         one.mix[1 - side] = one.mix[side];

@@ -1,7 +1,6 @@
 #include "learn/train.h"
 
 #include <ATen/Parallel.h>
-#include <ATen/autocast_mode.h>
 #include <torch/torch.h>
 
 #include <chrono>
@@ -49,14 +48,7 @@ double work(SeparationNetwork& network, const Mixer& mixer, const TrainOptions& 
         sums.push_back(loss_sums(mix));
     }
     network->zero_grad();
-    torch::Tensor logits;
-    {
-        at::autocast::set_autocast_cpu_dtype(at::kBFloat16);
-        at::autocast::set_cpu_enabled(options.bf16);
-        logits = network->forward(torch::stack(features)).to(torch::kFloat32);
-        at::autocast::clear_cache();
-        at::autocast::set_cpu_enabled(false);
-    }
+    const auto logits = network->forward(torch::stack(features));
     const auto loss = batch_loss(logits, sums) * (static_cast<double>(count) / options.clips);
     loss.backward();
     return loss.item<double>();

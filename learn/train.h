@@ -31,7 +31,6 @@ struct TrainOptions {
     std::uint64_t seed = 1;
     double max_hours = 1e9;            // stops (with a checkpoint) after this time
     std::filesystem::path start_from;  // weights to begin with; empty: random
-    bool bf16 = false;                 // matrix products in bfloat16
     std::function<void(const std::string&)> log;
 };
 

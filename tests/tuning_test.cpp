@@ -1,9 +1,12 @@
 // Settings beyond isolation and floor, settings over time, and the measured trade-off.
 #include <gtest/gtest.h>
 
+#include <atomic>
 #include <cmath>
 #include <numbers>
 
+#include "core/assess/proposal.h"
+#include "core/assess/risk_line.h"
 #include "core/assess/tradeoff.h"
 #include "core/session/settings_json.h"
 #include "core/shape/shaper.h"
@@ -180,8 +183,6 @@ TEST(Timed, LinesAndRangesDecideWhatHolds) {
     EXPECT_EQ(timed.ranges[0].share(3000), 0.0);
     EXPECT_NEAR(timed.ranges[0].share(4000), 0.5, 1e-9);
     EXPECT_EQ(timed.ranges[0].share(6000), 1.0);
-    EXPECT_TRUE(timed.settings_at(6000).stems[0].mute);
-    EXPECT_FALSE(timed.settings_at(3000).stems[0].mute);
     const TimedRecipes recipes(timed);
     EXPECT_EQ(recipes.kept(6000).weight[0][5], 0.0F);
     EXPECT_NEAR(recipes.kept(4000).weight[0][5], 0.5F, 1e-6F);
@@ -255,6 +256,67 @@ TEST(TradeOff, RiskIsHighestAtTheConsonantAndNothingInSilence) {
     EXPECT_NEAR(static_cast<double>(worst), 96, 6);
     EXPECT_EQ(risk[180], 0.0F);
     for (const float r : a->risk(stem_recipe(with(Setting::Isolation, 0), 0), 0)) EXPECT_EQ(r, 0.0F);
+}
+
+TEST(RiskLine, IsTheSameWithAnyNumberOfWorkersAndReachesTheEnd) {
+    const Spoken spoken(0.4F);
+    const auto one = measure_risk(*spoken.source, *spoken.map, {}, 0, 1);
+    const auto three = measure_risk(*spoken.source, *spoken.map, {}, 0, 3);
+    ASSERT_TRUE(one.ok() && three.ok());
+    EXPECT_EQ(one->risk, three->risk);
+    EXPECT_EQ(one->risk.size(), 40U);  // 2 s
+    std::atomic<bool> stop{true};
+    EXPECT_EQ(measure_risk(*spoken.source, *spoken.map, {}, 0, 1, {{}, &stop}).error().kind,
+              ErrorKind::Cancelled);
+}
+
+TEST(RiskLine, SpotsAreRankedAndLieApart) {
+    RiskLine line;
+    line.risk.assign(200, 0.0F);  // 10 s
+    line.risk[20] = 0.5F;
+    line.risk[30] = 0.4F;  // within two seconds of the first
+    line.risk[100] = 0.9F;
+    line.risk[180] = 0.04F;  // too little to be a spot
+    const auto spots = worst_spots(line, 10);
+    ASSERT_EQ(spots.size(), 2U);
+    EXPECT_NEAR(spots[0].seconds, 5.025, 1e-9);
+    EXPECT_NEAR(spots[1].seconds, 1.025, 1e-9);
+    EXPECT_EQ(worst_spots(line, 1).size(), 1U);
+}
+
+// Leak falls by 40 dB, damage grows with the square of isolation.
+std::vector<TradeOff> made_curve(double own_db, double worst_loss) {
+    std::vector<TradeOff> curve(41);
+    for (std::size_t i = 0; i < curve.size(); ++i) {
+        const double p = static_cast<double>(i) / 40.0;
+        curve[i].leak_db = -3.0 - 40.0 * p;
+        curve[i].own_db = own_db;
+        curve[i].parts.loss = worst_loss * p * p;
+        curve[i].damage = 60.0 * p * p;
+    }
+    return curve;
+}
+
+TEST(Proposal, GoesFurtherTheLessDamageMatters) {
+    const auto curve = made_curve(-3.0, 0.4);
+    const auto natural = propose(curve, Purpose::Natural);
+    const auto alone = propose(curve, Purpose::Alone);
+    const auto over = propose(curve, Purpose::OverPictures);
+    EXPECT_LT(natural.isolation_percent, alone.isolation_percent);
+    EXPECT_LT(alone.isolation_percent, over.isolation_percent);
+    EXPECT_LE(natural.isolation_percent, 40.0);
+    EXPECT_LE(alone.isolation_percent, 70.0);
+    for (const auto& p : {natural, alone, over}) EXPECT_EQ(p.reason.back(), '.');
+}
+
+TEST(Proposal, TakesAllWhereNothingIsLostAndNothingWhereTheStemIsSilent) {
+    auto clean = made_curve(-3.0, 0.0);
+    for (auto& t : clean) t.damage = 0.0;
+    EXPECT_EQ(propose(clean, Purpose::Natural).isolation_percent, 100.0);
+    const auto silent = propose(made_curve(-90.0, 0.4), Purpose::Alone);
+    EXPECT_EQ(silent.isolation_percent, 0.0);
+    EXPECT_NE(silent.reason.find("next to nothing"), std::string::npos);
+    EXPECT_EQ(propose({}, Purpose::Alone).isolation_percent, 0.0);
 }
 
 TEST(TradeOff, AnEmptyStretchIsASentence) {

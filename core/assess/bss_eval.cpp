@@ -6,6 +6,7 @@
 #include <cmath>
 #include <complex>
 
+#include "core/base/levels.h"
 #include "core/base/real_fft.h"
 
 namespace rivlen {
@@ -31,12 +32,6 @@ std::vector<double> correlate(RealFft& fft, const Spectrum& a, const Spectrum& b
             static_cast<double>(fft.time()[at]) / static_cast<double>(fft.size());
     }
     return out;
-}
-
-double energy(std::span<const float> x) {
-    double sum = 0.0;
-    for (const float v : x) sum += static_cast<double>(v) * static_cast<double>(v);
-    return sum;
 }
 
 double ratio_db(double a, double b) {
@@ -65,9 +60,9 @@ BssEval::BssEval(std::span<const std::vector<float>> references, int taps)
     const std::size_t frames = references.empty() ? 0 : references.front().size();
     s.fft = std::make_unique<RealFft>(std::bit_ceil(frames + static_cast<std::size_t>(taps)));
     double loudest = 0.0;
-    for (const auto& r : references) loudest = std::max(loudest, energy(r));
+    for (const auto& r : references) loudest = std::max(loudest, energy_of(r));
     for (const auto& r : references) {
-        const bool sounds = energy(r) > 1e-9 * loudest && loudest > 0.0;
+        const bool sounds = energy_of(r) > 1e-9 * loudest && loudest > 0.0;
         s.place.push_back(sounds ? static_cast<int>(s.spectra.size()) : -1);
         if (sounds) s.spectra.push_back(spectrum_of(*s.fft, r));
     }
@@ -106,7 +101,7 @@ BssFigures BssEval::measure(std::span<const float> estimate, std::size_t target)
     }
     // Energies of projections: |P x|^2 = d' G^-1 d; the projections are nested, so their differences are
     // orthogonal.
-    const double whole = energy(estimate);
+    const double whole = energy_of(estimate);
     const double onto_all = std::min(d.dot(s.all.solve(d)), whole);
     const Eigen::VectorXd own = d.segment(place * s.taps, s.taps);
     const double onto_target =

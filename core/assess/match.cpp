@@ -4,6 +4,7 @@
 #include <cmath>
 
 #include "core/assess/loudness.h"
+#include "core/base/levels.h"
 #include "core/shape/shaper.h"
 
 namespace rivlen {
@@ -55,7 +56,7 @@ Result<MatchResult> measure_match(const Source& source, const MaskMap* map, cons
     for (std::size_t m = 1; m < kMonitors; ++m) {
         if (result.loudness_lufs[m] < kInaudibleLufs || wanted < kInaudibleLufs) continue;
         const double gain_db = std::clamp(wanted - result.loudness_lufs[m], -kLargestGainDb, kLargestGainDb);
-        result.gain[m] = static_cast<float>(std::pow(10.0, gain_db / 20.0));
+        result.gain[m] = static_cast<float>(amplitude_of_db(gain_db));
     }
     return result;
 }

@@ -2,7 +2,7 @@
 
 #include <fmt/format.h>
 
-#include <cmath>
+#include "core/base/levels.h"
 
 namespace rivlen {
 
@@ -14,10 +14,6 @@ struct Aim {
     double free_of_damage;  // up to this damage more is taken
 };
 constexpr std::array<Aim, kPurposes> kAims = {{{6.0, 40, 4.0}, {1.5, 70, 8.0}, {0.35, 100, 100.0}}};
-
-double power(double level_db) {
-    return std::pow(10.0, level_db / 10.0);
-}
 
 std::string reason_of(const TradeOff& from, const TradeOff& at, double percent, bool held, Purpose purpose) {
     const double down = from.leak_db - at.leak_db;
@@ -46,7 +42,7 @@ Proposal propose(std::span<const TradeOff> curve, Purpose purpose) {
         return 100.0 * static_cast<double>(i) / static_cast<double>(curve.size() - 1);
     };
     const auto cost = [&](const TradeOff& t) {
-        return power(t.leak_db) + aim.dear * t.parts.loss * power(t.own_db);
+        return power_of_db(t.leak_db) + aim.dear * t.parts.loss * power_of_db(t.own_db);
     };
     std::size_t best = 0;
     for (std::size_t i = 1; i < curve.size(); ++i) {

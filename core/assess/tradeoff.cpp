@@ -4,6 +4,7 @@
 #include <cmath>
 #include <numeric>
 
+#include "core/base/levels.h"
 #include "core/shape/consonants.h"
 #include "core/shape/frame_masks.h"
 #include "core/shape/shaper.h"
@@ -15,10 +16,6 @@ namespace {
 constexpr float kTiny = 1e-12F;
 constexpr float kHoleGain = 0.25F;
 constexpr std::size_t kOctaves = 8;  // from 62.5 Hz to 16 kHz
-
-double db(double ratio) {
-    return 10.0 * std::log10(std::max(ratio, 1e-12));
-}
 
 struct BandTable {
     std::array<std::uint8_t, kBands> octave{};
@@ -195,9 +192,10 @@ TradeOff Assessment::measure(const Recipe& recipe, std::size_t stem) const {
     TradeOff out;
     if (total <= static_cast<double>(kTiny)) return out;
     const double own_left = std::accumulate(octave_after.begin(), octave_after.end(), 0.0);
-    out.own_db = std::max(-120.0, db(own_total / total));
+    out.own_db = std::max(-120.0, db_of_power(own_total / total));
     const bool sounds = own_total / total > 1e-9 && own_left > 0.0;
-    out.leak_db = std::max(-120.0, db(leak / total) - (sounds ? db(own_left / own_total) : 0.0));
+    out.leak_db =
+        std::max(-120.0, db_of_power(leak / total) - (sounds ? db_of_power(own_left / own_total) : 0.0));
     if (!sounds) return out;
     DamageParts& p = out.parts;
     p.loss = bent / own_total;
@@ -213,7 +211,8 @@ TradeOff Assessment::measure(const Recipe& recipe, std::size_t stem) const {
         }
     }
     if (explained > 0.0) p.flicker = unexplained / explained;
-    if (onset_before > 0.0) p.consonants_db = std::max(0.0, db(onset_before / std::max(onset_after, 1e-30)));
+    if (onset_before > 0.0)
+        p.consonants_db = std::max(0.0, db_of_power(onset_before / std::max(onset_after, 1e-30)));
     p.consonants_db = std::min(p.consonants_db, 40.0);
     const double audible = std::clamp((out.leak_db + 60.0) / 40.0, 0.0, 1.0);
     p.musical_noise = audible * std::max(0.0, after.log_mean(frames_) - before.log_mean(frames_));
@@ -222,7 +221,7 @@ TradeOff Assessment::measure(const Recipe& recipe, std::size_t stem) const {
     double weight = 0.0;
     for (std::size_t o = 0; o < kOctaves; ++o) {
         if (octave_before[o] / own_total < 1e-5) continue;
-        const double change = db(octave_after[o] / octave_before[o]);
+        const double change = db_of_power(octave_after[o] / octave_before[o]);
         const double w = std::sqrt(octave_before[o] / own_total);
         mean += w * change;
         square += w * change * change;
@@ -303,7 +302,7 @@ std::vector<float> Assessment::risk_with(const RecipeAt& recipe_at, std::size_t 
     std::ranges::nth_element(sorted, loud);
     const double reference = *loud;
     for (std::size_t t = 0; t < frames_; ++t) {
-        const double below = db((own_of[t] + 1e-30) / (reference + 1e-30));
+        const double below = db_of_power((own_of[t] + 1e-30) / (reference + 1e-30));
         out[t] *= static_cast<float>(std::clamp((below + 40.0) / 20.0, 0.0, 1.0));
     }
     return out;
@@ -324,8 +323,8 @@ Assessment::Spectra Assessment::spectra(std::size_t stem) const {
         // By the band's width, so that wide bands do not seem louder.
         const double width =
             static_cast<double>(band_edges()[b + 1] - band_edges()[b]) * static_cast<double>(frames_);
-        out.stem_db[b] = static_cast<float>(db(own[b] / width));
-        out.rest_db[b] = static_cast<float>(db(rest[b] / width));
+        out.stem_db[b] = static_cast<float>(db_of_power(own[b] / width));
+        out.rest_db[b] = static_cast<float>(db_of_power(rest[b] / width));
     }
     return out;
 }

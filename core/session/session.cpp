@@ -6,32 +6,20 @@
 #include <utility>
 
 #include "core/base/output_file.h"
+#include "core/session/json_reading.h"
 
 namespace rivlen {
 
 namespace {
 
 namespace fs = std::filesystem;
+using json_reading::flag;
+using json_reading::part;
+using json_reading::text;
 using nlohmann::json;
 
 constexpr std::array<const char*, kMonitors> kMonitorKeys = {"source", "kept",  "removed", "dialogue",
                                                              "reverb", "music", "ambience"};
-
-bool flag(const json& entry, const char* key, bool otherwise) {
-    const auto found = entry.find(key);
-    return found != entry.end() && found->is_boolean() ? found->get<bool>() : otherwise;
-}
-
-std::string text(const json& entry, const char* key) {
-    const auto found = entry.find(key);
-    return found != entry.end() && found->is_string() ? found->get<std::string>() : "";
-}
-
-const json& part(const json& entry, const char* key) {
-    static const json none;
-    const auto found = entry.find(key);
-    return found != entry.end() ? *found : none;
-}
 
 int count(const json& entry, const char* key) {
     const json& value = part(entry, key);

@@ -3,35 +3,24 @@
 #include <algorithm>
 
 #include "core/base/output_file.h"
+#include "core/session/json_reading.h"
 
 namespace rivlen {
 
 namespace {
 
+using json_reading::flag;
+using json_reading::number;
+using json_reading::part;
+using json_reading::text;
 using nlohmann::json;
 
 constexpr int kPresetVersion = 1;
 
-bool flag(const json& entry, const std::string& key, bool otherwise) {
-    const auto found = entry.find(key);
-    return found != entry.end() && found->is_boolean() ? found->get<bool>() : otherwise;
-}
-
-double number(const json& entry, const std::string& key, double lowest, double highest, double otherwise) {
-    const auto found = entry.find(key);
-    if (found == entry.end() || !found->is_number()) return otherwise;
-    return std::clamp(found->get<double>(), lowest, highest);
-}
-
-std::string text(const json& entry, const char* key) {
-    const auto found = entry.find(key);
-    return found != entry.end() && found->is_string() ? found->get<std::string>() : "";
-}
-
 std::optional<std::int64_t> frame(const json& entry, const char* key) {
-    const auto found = entry.find(key);
-    if (found == entry.end() || !found->is_number_unsigned()) return {};
-    const auto value = found->get<std::uint64_t>();
+    const json& found = part(entry, key);
+    if (!found.is_number_unsigned()) return {};
+    const auto value = found.get<std::uint64_t>();
     if (value > (std::uint64_t{1} << 62U)) return {};
     return static_cast<std::int64_t>(value);
 }

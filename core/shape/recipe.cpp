@@ -1,15 +1,12 @@
 #include "core/shape/recipe.h"
 
 #include <algorithm>
-#include <cmath>
+
+#include "core/base/levels.h"
 
 namespace rivlen {
 
 namespace {
-
-float linear(double db) {
-    return static_cast<float>(std::pow(10.0, db / 20.0));
-}
 
 // Share of the guard in a band: none below 1.5 kHz, all from 2.5 kHz on.
 const std::array<float, kBands>& guard_share() {
@@ -36,7 +33,7 @@ bool Recipe::passes_all() const {
 Recipe stem_recipe(const StemSettings& settings, std::size_t stem) {
     Recipe recipe;
     const double gain_db = settings.value(Setting::Gain);
-    const float gain = gain_db == 0 ? 1.0F : linear(gain_db);
+    const float gain = gain_db == 0 ? 1.0F : static_cast<float>(amplitude_of_db(gain_db));
     const double isolation = settings.value(Setting::Isolation);
     std::array<float, kStems> share{};
     if (stem == static_cast<std::size_t>(Stem::Dialogue)) {
@@ -54,7 +51,9 @@ Recipe stem_recipe(const StemSettings& settings, std::size_t stem) {
         for (std::size_t j = 0; j < kStems; ++j)
             recipe.weight[j][b] = gain * (j == stem ? 1.0F : std::max(rest, share[j]));
     }
-    recipe.least = settings.acts(Setting::Floor) ? linear(settings.value(Setting::Floor)) * gain : 0.0F;
+    recipe.least = settings.acts(Setting::Floor)
+                       ? static_cast<float>(amplitude_of_db(settings.value(Setting::Floor))) * gain
+                       : 0.0F;
     if (settings.acts(Setting::Steadiness))
         recipe.steadiness = static_cast<float>(settings.value(Setting::Steadiness) / 100.0);
     return recipe;

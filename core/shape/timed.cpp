@@ -29,13 +29,6 @@ ShapeSettings TimedSettings::base_at(std::int64_t frame) const {
     return out;
 }
 
-ShapeSettings TimedSettings::settings_at(std::int64_t frame) const {
-    for (auto range = ranges.rbegin(); range != ranges.rend(); ++range) {
-        if (range->share(frame) >= 0.5) return range->settings;
-    }
-    return base_at(frame);
-}
-
 TimedRecipes::TimedRecipes(TimedSettings settings)
     : settings_(std::move(settings)), base_(worked_out(settings_.base)) {
     for (const auto& range : settings_.ranges) ranges_.push_back(worked_out(range.settings));

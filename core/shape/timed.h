@@ -46,8 +46,6 @@ struct TimedSettings {
     [[nodiscard]] bool changes() const { return !lines.empty() || !ranges.empty(); }
     // The base with the lines applied; ranges are left out.
     [[nodiscard]] ShapeSettings base_at(std::int64_t frame) const;
-    // What holds in the middle of a range, or base_at().
-    [[nodiscard]] ShapeSettings settings_at(std::int64_t frame) const;
     bool operator==(const TimedSettings&) const = default;
 };
 
