@@ -42,6 +42,8 @@ int main(int argc, char** argv) {
     rivlen::Status status;
     rivlen::cli::add_info(app, status);
     rivlen::cli::add_split(app, status);
+    rivlen::cli::add_assess(app, status);
+    rivlen::cli::add_propose(app, status);
     rivlen::cli::add_putback(app, status);
     try {
         app.parse(argc, argv);

@@ -1,13 +1,12 @@
-#include "core/split/split.h"
-
 #include <fmt/format.h>
 
 #include <memory>
 #include <nlohmann/json.hpp>
 
 #include "cli/commands.h"
+#include "cli/recording.h"
+#include "cli/setting_options.h"
 #include "cli/terminal.h"
-#include "core/base/folders.h"
 #include "core/handover/export.h"
 
 namespace rivlen::cli {
@@ -17,12 +16,12 @@ namespace {
 using nlohmann::json;
 
 struct SplitCommand {
-    std::filesystem::path file, folder, work = default_work_folder(), model, engine;
+    RecordingOptions recording;
+    SettingOptions settings;
+    std::filesystem::path folder;
     std::string format = "wav32";
     std::vector<std::string> stems;
-    ShapeSettings settings;
-    SplitOptions split;
-    bool kept = false, json = false, overwrite = false, again = false;
+    bool kept = false, json = false, overwrite = false;
 };
 
 SoundFormat format_of(const std::string& name) {
@@ -31,15 +30,8 @@ SoundFormat format_of(const std::string& name) {
     return SoundFormat::WavFloat;
 }
 
-Result<SplitReport> ensure_map(const SplitCommand& c, const Source& source, const Separator& separator,
-                               const std::filesystem::path& path) {
-    if (!c.again && MaskMap::open(path, source.hash())) return SplitReport{};
-    TerminalJob job("Splitting");
-    return split(source, separator, path, c.split, job.control());
-}
-
-void print(const SplitCommand& c, const Source& source, const SplitReport& split, const ExportReport& report,
-           const ModelFacts& model) {
+void print(const SplitCommand& c, const Recording& recording, const ExportReport& report) {
+    const auto& [source, map, model, split] = recording;
     if (c.json) {
         json out = {{"source", source.original().string()},
                     {"sample_rate_hz", source.sample_rate()},
@@ -85,23 +77,15 @@ void print(const SplitCommand& c, const Source& source, const SplitReport& split
     fmt::print("Sum of the stems against the source: {:.1f} dBFS.\n", report.sum_dbfs);
 }
 
-Status run(SplitCommand& c) {
-    auto source = [&] {
-        TerminalJob job("Bringing in");
-        return Source::bring_in(c.file, c.work, job.control());
-    }();
-    if (!source) return source.error();
-    auto separator = load_separator(c.engine, c.model);
-    if (!separator) return separator.error();
-    const auto map_file = map_path(*source, (*separator)->model(), c.work);
-    auto split = ensure_map(c, *source, **separator, map_file);
-    if (!split) return split.error();
-    auto map = MaskMap::open(map_file, source->hash());
-    if (!map) return map.error();
+Status run(const SplitCommand& c) {
+    const auto settings = c.settings.settings();
+    if (!settings) return settings.error();
+    const auto recording = open_recording(c.recording);
+    if (!recording) return recording.error();
 
     ExportPlan plan;
     plan.folder = c.folder;
-    plan.base_name = c.file.stem().string();
+    plan.base_name = c.recording.file.stem().string();
     plan.format = format_of(c.format);
     plan.kept_mix = c.kept;
     plan.overwrite = c.overwrite;
@@ -110,10 +94,10 @@ Status run(SplitCommand& c) {
     }
     auto report = [&] {
         TerminalJob job("Writing");
-        return export_stems(*source, *map, c.settings, plan, job.control());
+        return export_stems(recording->source, recording->map, *settings, plan, job.control());
     }();
     if (!report) return report.error();
-    print(c, *source, *split, *report, (*separator)->model());
+    print(c, *recording, *report);
     constexpr double kSumLimitDbfs = -110.0;
     if (report->sum_dbfs > kSumLimitDbfs) {
         return make_error(ErrorKind::Internal,
@@ -128,7 +112,7 @@ Status run(SplitCommand& c) {
 void add_split(CLI::App& app, Status& status) {
     auto c = std::make_shared<SplitCommand>();
     auto* command = app.add_subcommand("split", "Part a recording into stems");
-    command->add_option("FILE", c->file, "Sound or picture file")->required();
+    add_recording_options(*command, c->recording);
     command->add_option("-o,--output", c->folder, "Folder for the stems")->required();
     command->add_option("--format", c->format, "wav32 (32-bit float), wav24 or flac")
         ->check(CLI::IsMember({"wav32", "wav24", "flac"}))
@@ -136,35 +120,9 @@ void add_split(CLI::App& app, Status& status) {
     command->add_option("--stem", c->stems, "Only these stems (may be repeated)")
         ->check(CLI::IsMember({"dialogue", "reverb", "music", "ambience"}));
     command->add_flag("--kept", c->kept, "Also write all stems together, with their settings");
-    for (std::size_t s = 0; s < kStems; ++s) {
-        const std::string name = kStemNames[s];
-        auto& stem = c->settings.stems[s];
-        for (std::size_t i = 0; i < kSettings; ++i) {
-            const auto& p = info(static_cast<Setting>(i));
-            if (p.for_dialogue_only && s != static_cast<std::size_t>(Stem::Dialogue)) continue;
-            command
-                ->add_option_function<double>(
-                    fmt::format("--{}-{}", name, p.key),
-                    [&stem, i, &p](double value) {
-                        stem.values[i] = value;
-                        if (p.switchable) stem.on[i] = true;
-                    },
-                    fmt::format("{} ({}). {}", p.sentence, p.unit, p.too_much))
-                ->check(CLI::Range(p.lowest, p.highest))
-                ->group(name);
-        }
-        command->add_flag("--" + name + "-mute", stem.mute, "Leave this stem out of what is kept")
-            ->group(name);
-    }
-    command->add_option("--workers", c->split.workers, "Chunks at a time")
-        ->check(CLI::Range(1, 64))
-        ->capture_default_str();
-    command->add_option("--work", c->work, "Folder for working copies and maps")->capture_default_str();
-    command->add_option("--model", c->model, "Model file");
-    command->add_option("--engine", c->engine, "Engine library");
-    command->add_flag("--again", c->again, "Split even if a map is there");
     command->add_flag("--overwrite", c->overwrite, "Replace files that are there");
     command->add_flag("--json", c->json, "Print a report as JSON");
+    c->settings.add_to(*command);
     command->callback([c, &status] { status = run(*c); });
 }
 

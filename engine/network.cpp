@@ -134,6 +134,20 @@ class BandAttention : public nn::Module {
     nn::Linear qkv_{nullptr}, out_{nullptr}, up_{nullptr}, down_{nullptr};
 };
 
+class Mlp : public nn::Module {
+  public:
+    explicit Mlp(const NetworkSpec& spec) {
+        norm_ = register_module("norm", nn::LayerNorm(nn::LayerNormOptions({spec.width})));
+        up_ = register_module("up", nn::Linear(spec.width, spec.mlp_hidden));
+        out_ = register_module("out", nn::Linear(spec.mlp_hidden, spec.width));
+    }
+    Tensor forward(const Tensor& x) { return x + out_(torch::relu(up_(norm_(x)))); }
+
+  private:
+    nn::LayerNorm norm_{nullptr};
+    nn::Linear up_{nullptr}, out_{nullptr};
+};
+
 Tensor run_unit(const std::shared_ptr<nn::Module>& unit, const Tensor& x) {
     if (auto* gru = unit->as<TimeGru>()) return gru->forward(x);
     if (auto* conv = unit->as<TimeConv>()) return conv->forward(x);
@@ -164,9 +178,11 @@ SeparationNetworkImpl::SeparationNetworkImpl(const NetworkSpec& spec) : spec_(sp
         } else {
             band_units_->push_back(std::make_shared<BandGru>(spec));
         }
+        if (spec.mlp_hidden > 0) mlps_->push_back(std::make_shared<Mlp>(spec));
     }
     register_module("time", time_units_);
     register_module("band", band_units_);
+    register_module("mlp", mlps_);
     last_norm_ = register_module("last_norm", nn::LayerNorm(nn::LayerNormOptions({spec.width})));
     head1_weight_ = register_parameter("head1_weight", init_weight(patches, spec.width, spec.head_hidden));
     head1_bias_ = register_parameter("head1_bias", torch::zeros({patches, 1, spec.head_hidden}));
@@ -192,6 +208,7 @@ Tensor SeparationNetworkImpl::forward(const Tensor& features) {
     for (std::size_t i = 0; i < static_cast<std::size_t>(spec_.blocks); ++i) {
         x = run_unit(time_units_->ptr(i), x);
         x = run_unit(band_units_->ptr(i), x);
+        if (!mlps_->is_empty()) x = mlps_[i]->as<Mlp>()->forward(x);
     }
     x = last_norm_(x).permute({2, 0, 1, 3}).reshape({patches, clips * steps, spec_.width});
     x = torch::relu(per_patch(x, head1_weight_, head1_bias_));
@@ -199,6 +216,41 @@ Tensor SeparationNetworkImpl::forward(const Tensor& features) {
     // [patches, clips, steps, stems, pf, pb] -> [clips, stems, steps, pf, patches, pb]
     x = x.view({patches, clips, steps, kStems, pf, pb}).permute({1, 3, 2, 4, 0, 5});
     return x.reshape({clips, kStems, steps * pf, kBands}).narrow(2, 0, frames);
+}
+
+Status copy_weights(const SeparationNetwork& from, SeparationNetwork& to) {
+    const NetworkSpec& large = to->spec();
+    NetworkSpec comparable = from->spec();
+    bool fits = comparable.blocks <= large.blocks && comparable.head_hidden <= large.head_hidden &&
+                (comparable.mlp_hidden == 0 || comparable.mlp_hidden == large.mlp_hidden);
+    comparable.blocks = large.blocks;
+    comparable.head_hidden = large.head_hidden;
+    comparable.mlp_hidden = large.mlp_hidden;
+    fits = fits && comparable.to_json() == large.to_json();
+    if (!fits) {
+        return make_error(
+            ErrorKind::Mismatch,
+            "The weights belong to another kind of network. Start from weights of the same width "
+            "and patches, with at most as many blocks.");
+    }
+    const torch::NoGradGuard no_grad;
+    const auto source = from->named_parameters();
+    const std::int64_t head = from->spec().head_hidden;
+    for (auto& item : to->named_parameters()) {
+        auto& value = item.value();
+        if (const auto* found = source.find(item.key()); found == nullptr) {
+            // The last layer of an added residual unit.
+            if (item.key().find(".out.") != std::string::npos) value.zero_();
+        } else if (item.key() == "head1_weight" || item.key() == "head1_bias") {
+            value.narrow(2, 0, head).copy_(*found);
+        } else if (item.key() == "head2_weight") {
+            value.zero_();
+            value.narrow(1, 0, head).copy_(*found);
+        } else {
+            value.copy_(*found);
+        }
+    }
+    return {};
 }
 
 Status save_network(const SeparationNetwork& network, const std::filesystem::path& path,

@@ -29,11 +29,16 @@ class SeparationNetworkImpl : public torch::nn::Module {
   private:
     NetworkSpec spec_;
     torch::Tensor embed_weight_, embed_bias_;  // [patches, in, width], [patches, 1, width]
-    torch::nn::ModuleList time_units_, band_units_;
+    torch::nn::ModuleList time_units_, band_units_, mlps_;
     torch::nn::LayerNorm last_norm_{nullptr};
     torch::Tensor head1_weight_, head1_bias_, head2_weight_, head2_bias_;
 };
 TORCH_MODULE(SeparationNetwork);
+
+// Copies weights into a network that may have more blocks, perceptrons or a wider head, but is otherwise the
+// same. What is added begins by adding nothing, so that the larger network starts with the masks of the
+// smaller. Errors: Mismatch.
+[[nodiscard]] Status copy_weights(const SeparationNetwork& from, SeparationNetwork& to);
 
 // Named parameters as float32; `metadata` goes into the header beside the spec. Errors: DiskFull, Io.
 [[nodiscard]] Status save_network(const SeparationNetwork& network, const std::filesystem::path& path,

@@ -19,6 +19,7 @@ struct NetworkSpec {
     int conv_kernel = 3;
     int conv_layers = 2;    // per block; dilations grow by two from layer to layer of the whole network
     int heads = 4;          // of attention
+    int mlp_hidden = 0;     // of a two-layer perceptron that ends every block; 0: none
     int head_hidden = 128;  // of the mask head
 
     [[nodiscard]] std::string to_json() const;

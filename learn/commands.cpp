@@ -52,18 +52,21 @@ void add_train(CLI::App& app, Status& status) {
     command->add_option("--hidden", options->spec.hidden, "Width of recurrences or convolutions");
     command->add_option("--kernel", options->spec.conv_kernel, "Taps of a convolution");
     command->add_option("--conv-layers", options->spec.conv_layers, "Convolutions a block");
+    command->add_option("--mlp-hidden", options->spec.mlp_hidden, "Width of a perceptron after every block");
     command->add_option("--head-hidden", options->spec.head_hidden, "Width of the mask head");
     command->add_option("--workers", options->workers, "Threads");
     command->add_option("--clips", options->clips, "Clips a step");
     command->add_option("--clip-seconds", options->clip_seconds, "Length of a clip");
     command->add_option("--steps", options->steps, "Steps in all");
     command->add_option("--rate", options->learning_rate, "Highest learning rate");
+    command->add_flag("--muon,!--adamw", options->optimizer.muon, "Optimiser of the matrices");
     command->add_option("--average", options->average, "Memory of the averaged weights, a step");
     command->add_option("--evaluate-every", options->evaluate_every, "Steps between evaluations");
     command->add_option("--save-every", options->save_every, "Steps between checkpoints");
     command->add_option("--seed", options->seed, "Seed of mixes and weights");
     command->add_option("--max-hours", options->max_hours, "Stop after this time; call again to go on");
-    command->add_option("--start-from", options->start_from, "Weights to begin with");
+    command->add_option("--start-from", options->start_from,
+                        "Weights to begin with; the network may be larger than theirs");
     command->callback([options, &status] { status = train(*options); });
 }
 
@@ -72,6 +75,7 @@ struct EvalOptions {
     int per_kind = 10;
     double seconds = 10.0;
     bool oracle = false;
+    bool learned_from = false;
 };
 
 Status evaluate(const EvalOptions& options) {
@@ -83,7 +87,8 @@ Status evaluate(const EvalOptions& options) {
     std::vector<Figures> figures;
     double network_seconds = 0.0;
     double mix_seconds = 0.0;
-    for (const auto& mix : make_eval_set(*corpus, options.per_kind, options.seconds).mixes) {
+    for (const auto& mix :
+         make_eval_set(*corpus, options.per_kind, options.seconds, !options.learned_from).mixes) {
         const auto start = std::chrono::steady_clock::now();
         const auto masks = options.oracle ? oracle_masks(mix) : network_masks(loaded->network, mix);
         network_seconds += std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
@@ -108,6 +113,8 @@ void add_evaluate(CLI::App& app, Status& status) {
     command->add_option("--seconds", options->seconds, "Length of a mix");
     command->add_option("--json", options->json, "Write the table here");
     command->add_flag("--oracle", options->oracle, "Measure the oracle ratio mask instead of the model");
+    command->add_flag("--learned-from", options->learned_from,
+                      "Measure on material learned from instead: the distance shows how much is memory");
     command->callback([options, &status] { status = evaluate(*options); });
 }
 

@@ -48,8 +48,8 @@ struct Mean {
 
 }  // namespace
 
-EvalSet make_eval_set(const Corpus& corpus, int per_kind, double seconds) {
-    const Mixer mixer(corpus, true);
+EvalSet make_eval_set(const Corpus& corpus, int per_kind, double seconds, bool held_out) {
+    const Mixer mixer(corpus, held_out);
     EvalSet set;
     std::uint64_t seed = 1000;
     for (const auto& kind : Mixer::kinds()) {

@@ -16,7 +16,8 @@ struct EvalSet {
     std::vector<Mix> mixes;
 };
 // `per_kind` mixes of every kind of Mixer::kinds(), `seconds` long, always the same for the same corpus.
-[[nodiscard]] EvalSet make_eval_set(const Corpus& corpus, int per_kind, double seconds);
+// `held_out` false draws from what is learned from: the distance between both shows how much is memory.
+[[nodiscard]] EvalSet make_eval_set(const Corpus& corpus, int per_kind, double seconds, bool held_out = true);
 
 // Masks [stems, frames, bands] for a mix by the network, or the oracle ratio mask from the known parts.
 [[nodiscard]] torch::Tensor network_masks(SeparationNetwork& network, const Mix& mix);

@@ -54,13 +54,6 @@ double work(SeparationNetwork& network, const Mixer& mixer, const TrainOptions& 
     return loss.item<double>();
 }
 
-void copy_weights(const SeparationNetwork& from, SeparationNetwork& to) {
-    const torch::NoGradGuard no_grad;
-    const auto source = from->parameters();
-    auto target = to->parameters();
-    for (std::size_t i = 0; i < source.size(); ++i) target[i].copy_(source[i]);
-}
-
 double rate_factor(const TrainOptions& options, std::int64_t step) {
     if (step < options.warmup_steps) return static_cast<double>(step + 1) / options.warmup_steps;
     const double along = static_cast<double>(step - options.warmup_steps) /
@@ -74,7 +67,7 @@ struct Progress {
 };
 
 void save_checkpoint(const fs::path& run, SeparationNetwork& network, SeparationNetwork& average,
-                     torch::optim::AdamW& optimizer, const Progress& progress) {
+                     Optimizer& optimizer, const Progress& progress) {
     torch::serialize::OutputArchive archive;
     torch::serialize::OutputArchive a;
     torch::serialize::OutputArchive b;
@@ -93,7 +86,7 @@ void save_checkpoint(const fs::path& run, SeparationNetwork& network, Separation
 }
 
 Progress load_checkpoint(const fs::path& run, SeparationNetwork& network, SeparationNetwork& average,
-                         torch::optim::AdamW& optimizer) {
+                         Optimizer& optimizer) {
     torch::serialize::InputArchive archive;
     archive.load_from((run / "checkpoint.pt").string());
     torch::serialize::InputArchive a;
@@ -128,19 +121,12 @@ Status train(const TrainOptions& options) {
     if (!options.start_from.empty()) {
         auto loaded = load_network(options.start_from);
         if (!loaded) return loaded.error();
-        if (loaded->network->spec().to_json() != options.spec.to_json()) {
-            return make_error(ErrorKind::Mismatch, "\"{}\" holds another network than the one to be trained.",
-                              options.start_from.string());
-        }
-        copy_weights(loaded->network, network);
+        if (auto status = copy_weights(loaded->network, network); !status) return status;
     }
-    copy_weights(network, average);
+    if (auto status = copy_weights(network, average); !status) return status;
     std::vector<SeparationNetwork> replicas;
     for (int w = 0; w < options.workers; ++w) replicas.emplace_back(options.spec);
-    std::vector<torch::optim::OptimizerParamGroup> groups;
-    groups.emplace_back(network->parameters());
-    torch::optim::AdamW optimizer(
-        groups, torch::optim::AdamWOptions(options.learning_rate).weight_decay(options.weight_decay));
+    Optimizer optimizer(*network, options.optimizer);
 
     Progress progress;
     if (fs::exists(options.run / "checkpoint.pt"))
@@ -162,7 +148,7 @@ Status train(const TrainOptions& options) {
                 const int left = options.clips - first;
                 const int share = (left + static_cast<int>(replicas.size() - w) - 1) /
                                   static_cast<int>(replicas.size() - w);
-                copy_weights(network, replicas[w]);
+                if (auto status = copy_weights(network, replicas[w]); !status) return status;
                 threads.emplace_back([&, w, first, share] {
                     losses[w] = work(replicas[w], mixer, options, progress.step, first, share);
                 });
@@ -177,11 +163,9 @@ Status train(const TrainOptions& options) {
                 for (std::size_t w = 1; w < replicas.size(); ++w) sum += replicas[w]->parameters()[i].grad();
                 parameters[i].mutable_grad() = sum;
             }
-            torch::nn::utils::clip_grad_norm_(parameters, options.clip_norm);
         }
         const double rate = options.learning_rate * rate_factor(options, progress.step);
-        for (auto& group : optimizer.param_groups()) group.options().set_lr(rate);
-        optimizer.step();
+        optimizer.step(rate);
         {
             const torch::NoGradGuard no_grad;
             // Early on, a long memory would keep the random start in the average.
@@ -233,6 +217,7 @@ Status train(const TrainOptions& options) {
                                            {"start_from", options.start_from.filename().string()},
                                            {"seed", options.seed},
                                            {"loss", smooth_loss},
+                                           {"optimizer", options.optimizer.muon ? "muon" : "adamw"},
                                            {"workers", options.workers}};
             auto status =
                 save_network(average, options.run / "model.safetensors", {{"training", record.dump()}});

@@ -9,6 +9,7 @@
 #include "core/base/result.h"
 #include "engine/network_spec.h"
 #include "learn/corpus.h"
+#include "learn/optimizer.h"
 
 namespace rivlen::learn {
 
@@ -21,9 +22,8 @@ struct TrainOptions {
     double clip_seconds = 3.0;
     std::int64_t steps = 2000;  // the learning rate has decayed to nothing by then
     double learning_rate = 2e-3;
-    double weight_decay = 0.01;
     int warmup_steps = 100;
-    double clip_norm = 1.0;
+    OptimizerOptions optimizer;
     double average = 0.995;  // of the weights that are saved and evaluated
     int save_every = 100;
     int evaluate_every = 500;

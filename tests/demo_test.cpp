@@ -76,6 +76,49 @@ TEST(Demo, ExitCodesTellWhatWentWrong) {
     EXPECT_EQ(run("--help > /dev/null"), 0);
 }
 
+// assess and propose on the demo; a proposed preset then gives what was proposed.
+TEST(Demo, AssessAndPropose) {
+    const Scratch& scratch = split_demo();
+    const auto file = [&](const char* name) { return "'" + (scratch / name).string() + "'"; };
+    const std::string demo = "'" + (kRoot / "demo/tide-mill.mov").string() + "' --work " + file("work") +
+                             " --engine '" RIVLEN_ENGINE_FILE "' --model '" +
+                             (kRoot / "models/quick.safetensors").string() + "' --from 5 --to 12 ";
+    ASSERT_EQ(run("assess " + demo + "--points 11 --json --curve " + file("c.csv") + " --curve " +
+                  file("c.json") + " --curve " + file("c.svg") + " > " + file("assess.json")),
+              0);
+    const auto assessed = nlohmann::json::parse(*read_text_file(scratch / "assess.json"));
+    ASSERT_EQ(assessed["curve"].size(), 11U);
+    EXPECT_EQ(nlohmann::json::parse(*read_text_file(scratch / "c.json"))["curve"], assessed["curve"]);
+    EXPECT_DOUBLE_EQ(assessed["now"]["leak_db"], assessed["curve"][10]["leak_db"]);
+    for (std::size_t i = 1; i < 11; ++i) {
+        EXPECT_LT(assessed["curve"][i]["leak_db"], assessed["curve"][i - 1]["leak_db"].get<double>() + 0.01);
+        EXPECT_GT(assessed["curve"][i]["damage"], assessed["curve"][i - 1]["damage"].get<double>() - 0.5);
+    }
+    const std::string csv = *read_text_file(scratch / "c.csv");
+    EXPECT_EQ(std::ranges::count(csv, '\n'), 12);
+
+    ASSERT_EQ(run("propose " + demo + "--purpose natural --json --save " + file("p.rivlen-preset") + " > " +
+                  file("propose.json")),
+              0);
+    const auto proposed = nlohmann::json::parse(*read_text_file(scratch / "propose.json")).at(0);
+    ASSERT_EQ(
+        run("assess " + demo + "--json --preset " + file("p.rivlen-preset") + " > " + file("again.json")), 0);
+    const auto again = nlohmann::json::parse(*read_text_file(scratch / "again.json"));
+    EXPECT_EQ(again["now"]["isolation_percent"], proposed["isolation_percent"]);
+    EXPECT_NEAR(again["now"]["leak_db"].get<double>(), proposed["leak_db"].get<double>(), 0.01);
+    // An option goes before the preset.
+    ASSERT_EQ(run("assess " + demo + "--json --dialogue-isolation 0 --preset " + file("p.rivlen-preset") +
+                  " > " + file("again.json")),
+              0);
+    EXPECT_LT(nlohmann::json::parse(*read_text_file(scratch / "again.json"))["now"]["damage"].get<double>(),
+              0.0);
+
+    EXPECT_EQ(run("assess " + demo + "--curve " + file("c.csv") + " 2> /dev/null"), 5);  // is there already
+    EXPECT_EQ(run("assess " + demo + "--curve " + file("c.txt") + " 2> /dev/null"), 3);
+    EXPECT_EQ(run("assess " + demo + "--from 4000 2> /dev/null"), 2);  // an option given twice
+    EXPECT_EQ(run("assess " + demo + "--preset '" + (kRoot / "README.md").string() + "' 2> /dev/null"), 3);
+}
+
 // The same input gives the same map, bit for bit, whatever the number of workers; silence gives finite masks.
 TEST(Engine, DeterministicAndCalmOnSilence) {
     const Scratch scratch;

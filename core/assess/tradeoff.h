@@ -34,8 +34,8 @@ struct DamageParts {
 struct TradeOff {
     double leak_db = -120;  // level of the other stems in the output against the source's level, with the
                             // output brought to where the stem itself is as loud as before
-    double own_db = -120;  // level of the stem itself in the source, against the source's level
-    double damage = 0;     // 0 (untouched) to 100
+    double own_db = -120;   // level of the stem itself in the source, against the source's level
+    double damage = 0;      // 0 (untouched) to 100
     DamageParts parts;
 };
 

@@ -1,0 +1,41 @@
+#include "cli/recording.h"
+
+#include "cli/terminal.h"
+
+namespace rivlen::cli {
+
+void add_recording_options(CLI::App& command, RecordingOptions& options) {
+    command.add_option("FILE", options.file, "Sound or picture file")->required();
+    command.add_option("--workers", options.split.workers, "Chunks split at a time")
+        ->check(CLI::Range(1, 64))
+        ->capture_default_str();
+    command.add_option("--work", options.work, "Folder for working copies and maps")->capture_default_str();
+    command.add_option("--model", options.model, "Model file");
+    command.add_option("--engine", options.engine, "Engine library");
+    command.add_flag("--again", options.again, "Split even if a map is there");
+}
+
+Result<Recording> open_recording(const RecordingOptions& options) {
+    auto source = [&] {
+        TerminalJob job("Bringing in");
+        return Source::bring_in(options.file, options.work, job.control());
+    }();
+    if (!source) return source.error();
+    auto separator = load_separator(options.engine, options.model);
+    if (!separator) return separator.error();
+    const ModelFacts& model = (*separator)->model();
+    const auto path = map_path(*source, model, options.work);
+    SplitReport report;
+    auto map = MaskMap::open(path, source->hash());
+    if (options.again || !map) {
+        TerminalJob job("Splitting");
+        auto done = split(*source, **separator, path, options.split, job.control());
+        if (!done) return done.error();
+        report = *done;
+        map = MaskMap::open(path, source->hash());
+        if (!map) return map.error();
+    }
+    return Recording{std::move(*source), std::move(*map), model, report};
+}
+
+}  // namespace rivlen::cli

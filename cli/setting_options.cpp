@@ -1,0 +1,52 @@
+#include "cli/setting_options.h"
+
+#include <fmt/format.h>
+
+#include "core/session/settings_json.h"
+
+namespace rivlen::cli {
+
+void SettingOptions::add_to(CLI::App& command) {
+    command.add_option("--preset", preset_, "Begin with the settings of this preset file");
+    for (std::size_t s = 0; s < kStems; ++s) {
+        const std::string name = kStemNames[s];
+        for (std::size_t i = 0; i < kSettings; ++i) {
+            const auto setting = static_cast<Setting>(i);
+            const auto& p = info(setting);
+            if (p.for_dialogue_only && s != static_cast<std::size_t>(Stem::Dialogue)) continue;
+            command
+                .add_option_function<double>(
+                    fmt::format("--{}-{}", name, p.key),
+                    [this, s, setting, &p](double value) {
+                        changes_.emplace_back([=](ShapeSettings& settings) {
+                            settings.stems[s].set(setting, value);
+                            if (p.switchable) settings.stems[s].set_on(setting, true);
+                        });
+                    },
+                    fmt::format("{} ({}). {}", p.sentence, p.unit, p.too_much))
+                ->check(CLI::Range(p.lowest, p.highest))
+                ->group(name);
+        }
+        command
+            .add_flag_function(
+                "--" + name + "-mute",
+                [this, s](std::int64_t) {
+                    changes_.emplace_back([s](ShapeSettings& settings) { settings.stems[s].mute = true; });
+                },
+                "Leave this stem out of what is kept")
+            ->group(name);
+    }
+}
+
+Result<ShapeSettings> SettingOptions::settings() const {
+    ShapeSettings settings;
+    if (!preset_.empty()) {
+        auto card = load_preset(preset_);
+        if (!card) return card.error();
+        settings = card->settings;
+    }
+    for (const auto& change : changes_) change(settings);
+    return settings;
+}
+
+}  // namespace rivlen::cli

@@ -1,0 +1,92 @@
+#include "learn/optimizer.h"
+
+#include <cmath>
+
+namespace rivlen::learn {
+
+using torch::Tensor;
+
+Tensor orthogonalised(const Tensor& x) {
+    // Coefficients of the paper: steep at zero, so that five steps are enough.
+    constexpr double kA = 3.4445;
+    constexpr double kB = -4.7750;
+    constexpr double kC = 2.0315;
+    const bool tall = x.size(1) > x.size(2);
+    auto y = tall ? x.transpose(1, 2).contiguous() : x.clone();
+    y = y / (y.flatten(1).norm(2, 1).view({-1, 1, 1}) + 1e-7);
+    for (int i = 0; i < 5; ++i) {
+        const auto gram = torch::bmm(y, y.transpose(1, 2));
+        const auto poly = torch::baddbmm(gram, gram, gram, kB, kC);
+        y = torch::baddbmm(y, poly, y, kA, 1.0);
+    }
+    return tall ? y.transpose(1, 2) : y;
+}
+
+Optimizer::Optimizer(torch::nn::Module& network, OptimizerOptions options) : options_(options) {
+    for (const auto& item : network.named_parameters()) {
+        Slot slot;
+        slot.parameter = item.value();
+        slot.first = torch::zeros_like(slot.parameter);
+        const auto sizes = slot.parameter.sizes();
+        const bool matrix = (sizes.size() == 2 || sizes.size() == 3) && sizes[sizes.size() - 2] > 1;
+        if (options_.muon && matrix) {
+            const bool gates = item.key().find("weight_ih") != std::string::npos ||
+                               item.key().find("weight_hh") != std::string::npos;
+            if (gates) {
+                slot.matrices = {3, sizes[0] / 3, sizes[1]};
+            } else if (sizes.size() == 2) {
+                slot.matrices = {1, sizes[0], sizes[1]};
+            } else {
+                slot.matrices = sizes.vec();
+            }
+        } else {
+            slot.second = torch::zeros_like(slot.parameter);
+        }
+        slots_.push_back(std::move(slot));
+    }
+}
+
+void Optimizer::step(double rate) {
+    const torch::NoGradGuard no_grad;
+    std::vector<Tensor> parameters;
+    for (auto& slot : slots_) parameters.push_back(slot.parameter);
+    torch::nn::utils::clip_grad_norm_(parameters, options_.clip_norm);
+    ++steps_;
+    const auto t = static_cast<double>(steps_);
+    for (auto& slot : slots_) {
+        const Tensor& gradient = slot.parameter.grad();
+        slot.parameter.mul_(1.0 - rate * options_.weight_decay);
+        if (!slot.matrices.empty()) {
+            slot.first.mul_(options_.momentum).add_(gradient);
+            const auto ahead = gradient + options_.momentum * slot.first;
+            const auto update = orthogonalised(ahead.view(slot.matrices)).reshape(slot.parameter.sizes());
+            const auto larger = static_cast<double>(std::max(slot.matrices[1], slot.matrices[2]));
+            slot.parameter.add_(update, -rate * 0.2 * std::sqrt(larger));
+        } else {
+            slot.first.mul_(options_.beta1).add_(gradient, 1.0 - options_.beta1);
+            slot.second.mul_(options_.beta2).addcmul_(gradient, gradient, 1.0 - options_.beta2);
+            const auto spread = (slot.second / (1.0 - std::pow(options_.beta2, t))).sqrt_().add_(1e-8);
+            slot.parameter.addcdiv_(slot.first, spread, -rate / (1.0 - std::pow(options_.beta1, t)));
+        }
+    }
+}
+
+void Optimizer::save(torch::serialize::OutputArchive& archive) const {
+    archive.write("steps", torch::tensor(steps_, torch::kInt64));
+    for (std::size_t i = 0; i < slots_.size(); ++i) {
+        archive.write("first" + std::to_string(i), slots_[i].first);
+        if (slots_[i].second.defined()) archive.write("second" + std::to_string(i), slots_[i].second);
+    }
+}
+
+void Optimizer::load(torch::serialize::InputArchive& archive) {
+    Tensor steps;
+    archive.read("steps", steps);
+    steps_ = steps.item<std::int64_t>();
+    for (std::size_t i = 0; i < slots_.size(); ++i) {
+        archive.read("first" + std::to_string(i), slots_[i].first);
+        if (slots_[i].second.defined()) archive.read("second" + std::to_string(i), slots_[i].second);
+    }
+}
+
+}  // namespace rivlen::learn

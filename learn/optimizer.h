@@ -1,0 +1,46 @@
+// The optimiser of the training: Muon for matrices, AdamW for everything else.
+#pragma once
+
+#include <torch/torch.h>
+
+#include <string>
+#include <vector>
+
+namespace rivlen::learn {
+
+// The nearest matrix with all singular values near one, by five steps of a quintic Newton-Schulz iteration
+// (Jordan et al., "Muon: An optimizer for hidden layers in neural networks", 2024). x [batch, rows, columns].
+[[nodiscard]] torch::Tensor orthogonalised(const torch::Tensor& x);
+
+struct OptimizerOptions {
+    double weight_decay = 0.01;
+    double momentum = 0.95;  // of matrices
+    double beta1 = 0.9, beta2 = 0.999;
+    double clip_norm = 1.0;  // of the whole gradient
+    bool muon = true;        // false: AdamW for matrices, too
+};
+
+// Matrices take orthogonalised steps of the size 0.2 sqrt(max(rows, columns)) times the rate, which equals
+// AdamW's usual step in root mean square (Liu et al., "Muon is scalable for LLM training", 2025), so that one
+// rate serves both. The three gates of a recurrence count as three matrices, layers of single bands as one
+// each.
+class Optimizer {
+  public:
+    Optimizer(torch::nn::Module& network, OptimizerOptions options);
+    // One step with the gradients that the parameters hold.
+    void step(double rate);
+    void save(torch::serialize::OutputArchive& archive) const;
+    void load(torch::serialize::InputArchive& archive);
+
+  private:
+    struct Slot {
+        torch::Tensor parameter;
+        torch::Tensor first, second;         // moments; second is empty for matrices
+        std::vector<std::int64_t> matrices;  // shape [batch, rows, columns]; empty: no matrix
+    };
+    OptimizerOptions options_;
+    std::vector<Slot> slots_;
+    std::int64_t steps_ = 0;
+};
+
+}  // namespace rivlen::learn
