@@ -2,6 +2,8 @@
 // run from the build tree both are found.
 #include <benchmark/benchmark.h>
 
+#include "core/assess/risk_line.h"
+#include "core/assess/tradeoff.h"
 #include "core/shape/shaper.h"
 #include "core/split/split.h"
 #include "tests/fixtures.h"
@@ -30,13 +32,32 @@ void split_stereo(benchmark::State& state) {
 }
 BENCHMARK(split_stereo)->Arg(1)->Arg(2)->UseRealTime()->Unit(benchmark::kMillisecond)->Iterations(3);
 
-// All four stems of a stereo recording together, on one core.
+// Opening the engine library and the model.
+void load_engine(benchmark::State& state) {
+    for (auto _ : state) {
+        const auto separator = load_separator();
+        if (!separator) return state.SkipWithError(separator.error().message.c_str());
+    }
+}
+BENCHMARK(load_engine)->Unit(benchmark::kMillisecond)->Iterations(3);
+
+// Everything that costs time, switched on.
+StemSettings elaborate_settings() {
+    StemSettings s;
+    for (std::size_t i = 0; i < kSettings; ++i) s.on[i] = true;
+    s.set(Setting::Isolation, 80);
+    s.weighting = {{100, -50, true}, {1000, 0, true}, {8000, 50, true}};
+    return s;
+}
+
+// All four stems of a stereo recording together, on one core; neutral settings, then elaborate ones.
 void shape_four_stems(benchmark::State& state) {
     const test::Scratch scratch;
     const auto source = test::noise_source(scratch, 48000, 2, 20.0);
     const auto map = test::random_map(scratch, source);
     std::array<Recipe, kStems> recipes;
-    for (std::size_t s = 0; s < kStems; ++s) recipes[s] = stem_recipe(StemSettings{}, s);
+    for (std::size_t s = 0; s < kStems; ++s)
+        recipes[s] = stem_recipe(state.range(0) == 0 ? StemSettings{} : elaborate_settings(), s);
     for (auto _ : state) {
         benchmark::DoNotOptimize(render(source, map, recipes, 0, static_cast<std::int64_t>(source.frames()),
                                         {}, [](std::int64_t, auto) { return Status{}; })
@@ -44,7 +65,34 @@ void shape_four_stems(benchmark::State& state) {
     }
     real_time(state, source.seconds());
 }
-BENCHMARK(shape_four_stems)->Unit(benchmark::kMillisecond);
+BENCHMARK(shape_four_stems)->ArgName("elaborate")->Arg(0)->Arg(1)->Unit(benchmark::kMillisecond);
+
+// What is measured again when a setting moves: curve, figures and risk of a loop of 10 s.
+void curve_of_ten_seconds(benchmark::State& state) {
+    const test::Scratch scratch;
+    const auto source = test::noise_source(scratch, 48000, 2, 10.0);
+    const auto map = test::random_map(scratch, source);
+    const auto assessment = Assessment::prepare(source, map, 0, static_cast<std::int64_t>(source.frames()));
+    if (!assessment) return state.SkipWithError(assessment.error().message.c_str());
+    const StemSettings settings = state.range(0) == 0 ? StemSettings{} : elaborate_settings();
+    for (auto _ : state) {
+        benchmark::DoNotOptimize(assessment->curve(settings, 0, 41));
+        benchmark::DoNotOptimize(assessment->risk(stem_recipe(settings, 0), 0));
+    }
+}
+BENCHMARK(curve_of_ten_seconds)->ArgName("elaborate")->Arg(0)->Arg(1)->Unit(benchmark::kMillisecond);
+
+// The risk line over a whole recording, two workers: an hour in 10 s is 360 x real time.
+void risk_line(benchmark::State& state) {
+    const test::Scratch scratch;
+    const auto source = test::noise_source(scratch, 48000, 2, 300.0);
+    const auto map = test::random_map(scratch, source);
+    ShapeSettings settings;
+    if (state.range(0) != 0) settings.stems[0] = elaborate_settings();
+    for (auto _ : state) benchmark::DoNotOptimize(measure_risk(source, map, settings, 0, 2).ok());
+    real_time(state, source.seconds());
+}
+BENCHMARK(risk_line)->ArgName("elaborate")->Arg(0)->Arg(1)->UseRealTime()->Unit(benchmark::kMillisecond);
 
 }  // namespace
 

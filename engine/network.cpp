@@ -5,6 +5,7 @@
 
 #include "core/base/safetensors.h"
 #include "core/split/bands.h"
+#include "engine/recurrence.h"
 
 namespace rivlen {
 
@@ -19,26 +20,26 @@ Tensor per_patch(const Tensor& x, const Tensor& weight, const Tensor& bias) {
     return torch::baddbmm(bias, x, weight);
 }
 
-// All units map [clips, time, patches, width] to the same shape and add themselves to their input.
-class TimeGru : public nn::Module {
+// All units map [steps, patches, clips, width] to the same shape and add themselves to their input. In this
+// order both recurrences read and write rows that lie together, and nothing is ever turned around.
+class RecurrentUnit : public nn::Module {
   public:
-    explicit TimeGru(const NetworkSpec& spec) {
+    RecurrentUnit(const NetworkSpec& spec, bool along_time) : along_time_(along_time) {
         norm_ = register_module("norm", nn::LayerNorm(nn::LayerNormOptions({spec.width})));
-        gru_ = register_module("gru", nn::GRU(nn::GRUOptions(spec.width, spec.hidden).bidirectional(true)));
+        gru_ = register_module("gru", std::make_shared<BidirectionalGru>(spec.width, spec.hidden));
         out_ = register_module("out", nn::Linear(2 * spec.hidden, spec.width));
     }
     Tensor forward(const Tensor& x) {
-        const auto b = x.size(0);
-        const auto t = x.size(1);
-        const auto p = x.size(2);
-        auto y = norm_(x).permute({1, 0, 2, 3}).reshape({t, b * p, x.size(3)});
-        y = out_(std::get<0>(gru_(y)));
-        return x + y.view({t, b, p, x.size(3)}).permute({1, 0, 2, 3});
+        auto y = norm_(x);
+        if (along_time_) y = y.view({1, x.size(0), x.size(1) * x.size(2), x.size(3)});
+        y = out_(gru_->forward(y));
+        return x + y.view(x.sizes());
     }
 
   private:
+    bool along_time_;
     nn::LayerNorm norm_{nullptr};
-    nn::GRU gru_{nullptr};
+    std::shared_ptr<BidirectionalGru> gru_;
     nn::Linear out_{nullptr};
 };
 
@@ -58,14 +59,14 @@ class TimeConv : public nn::Module {
         register_module("outs", outs_);
     }
     Tensor forward(Tensor x) {
-        const auto t = x.size(1);
+        const auto t = x.size(0);
         for (std::size_t layer = 0; layer < dilations_.size(); ++layer) {
             const std::int64_t dilation = dilations_[layer];
             const std::int64_t reach = dilation * (kernel_ / 2);
             const auto y = F::pad(norms_[layer]->as<nn::LayerNorm>()->forward(x),
-                                  F::PadFuncOptions({0, 0, 0, 0, reach, reach}));
+                                  F::PadFuncOptions({0, 0, 0, 0, 0, 0, reach, reach}));
             std::vector<Tensor> taps;
-            for (std::int64_t k = 0; k < kernel_; ++k) taps.push_back(y.narrow(1, k * dilation, t));
+            for (std::int64_t k = 0; k < kernel_; ++k) taps.push_back(y.narrow(0, k * dilation, t));
             const auto gated = torch::glu(ins_[layer]->as<nn::Linear>()->forward(torch::cat(taps, -1)), -1);
             x = x + outs_[layer]->as<nn::Linear>()->forward(gated);
         }
@@ -76,28 +77,6 @@ class TimeConv : public nn::Module {
     int kernel_;
     std::vector<int> dilations_;
     nn::ModuleList norms_, ins_, outs_;
-};
-
-class BandGru : public nn::Module {
-  public:
-    explicit BandGru(const NetworkSpec& spec) {
-        norm_ = register_module("norm", nn::LayerNorm(nn::LayerNormOptions({spec.width})));
-        gru_ = register_module("gru", nn::GRU(nn::GRUOptions(spec.width, spec.hidden).bidirectional(true)));
-        out_ = register_module("out", nn::Linear(2 * spec.hidden, spec.width));
-    }
-    Tensor forward(const Tensor& x) {
-        const auto b = x.size(0);
-        const auto t = x.size(1);
-        const auto p = x.size(2);
-        auto y = norm_(x).permute({2, 0, 1, 3}).reshape({p, b * t, x.size(3)});
-        y = out_(std::get<0>(gru_(y)));
-        return x + y.view({p, b, t, x.size(3)}).permute({1, 2, 0, 3});
-    }
-
-  private:
-    nn::LayerNorm norm_{nullptr};
-    nn::GRU gru_{nullptr};
-    nn::Linear out_{nullptr};
 };
 
 // Self-attention over the patches of a frame, then a two-layer perceptron. Positions need no code of their
@@ -112,7 +91,8 @@ class BandAttention : public nn::Module {
         up_ = register_module("up", nn::Linear(spec.width, 2 * spec.width));
         down_ = register_module("down", nn::Linear(2 * spec.width, spec.width));
     }
-    Tensor forward(const Tensor& x) {
+    Tensor forward(const Tensor& input) {
+        const auto x = input.transpose(1, 2).contiguous();  // patches last but one
         const auto n = x.size(0) * x.size(1);
         const auto p = x.size(2);
         const auto c = x.size(3);
@@ -125,7 +105,7 @@ class BandAttention : public nn::Module {
             torch::softmax(torch::bmm(q, k.transpose(1, 2)) / std::sqrt(static_cast<double>(d)), -1);
         const auto mixed = torch::bmm(weights, v).view({n, heads_, p, d}).transpose(1, 2).reshape(x.sizes());
         const auto y = x + out_(mixed);
-        return y + down_(torch::relu(up_(norm2_(y))));
+        return (y + down_(torch::relu(up_(norm2_(y))))).transpose(1, 2).contiguous();
     }
 
   private:
@@ -149,9 +129,8 @@ class Mlp : public nn::Module {
 };
 
 Tensor run_unit(const std::shared_ptr<nn::Module>& unit, const Tensor& x) {
-    if (auto* gru = unit->as<TimeGru>()) return gru->forward(x);
+    if (auto* gru = unit->as<RecurrentUnit>()) return gru->forward(x);
     if (auto* conv = unit->as<TimeConv>()) return conv->forward(x);
-    if (auto* gru = unit->as<BandGru>()) return gru->forward(x);
     return unit->as<BandAttention>()->forward(x);
 }
 
@@ -171,12 +150,12 @@ SeparationNetworkImpl::SeparationNetworkImpl(const NetworkSpec& spec) : spec_(sp
         if (spec.time_unit == "conv") {
             time_units_->push_back(std::make_shared<TimeConv>(spec, block));
         } else {
-            time_units_->push_back(std::make_shared<TimeGru>(spec));
+            time_units_->push_back(std::make_shared<RecurrentUnit>(spec, true));
         }
         if (spec.band_unit == "attention") {
             band_units_->push_back(std::make_shared<BandAttention>(spec));
         } else {
-            band_units_->push_back(std::make_shared<BandGru>(spec));
+            band_units_->push_back(std::make_shared<RecurrentUnit>(spec, false));
         }
         if (spec.mlp_hidden > 0) mlps_->push_back(std::make_shared<Mlp>(spec));
     }
@@ -184,7 +163,8 @@ SeparationNetworkImpl::SeparationNetworkImpl(const NetworkSpec& spec) : spec_(sp
     register_module("band", band_units_);
     register_module("mlp", mlps_);
     last_norm_ = register_module("last_norm", nn::LayerNorm(nn::LayerNormOptions({spec.width})));
-    head1_weight_ = register_parameter("head1_weight", init_weight(patches, spec.width, spec.head_hidden));
+    head1_weight_ = register_parameter(
+        "head1_weight", init_weight(patches, spec.width + (spec.head_sees_input ? in : 0), spec.head_hidden));
     head1_bias_ = register_parameter("head1_bias", torch::zeros({patches, 1, spec.head_hidden}));
     head2_weight_ = register_parameter("head2_weight", init_weight(patches, spec.head_hidden, out) * 0.5);
     head2_bias_ = register_parameter("head2_bias", torch::zeros({patches, 1, out}));
@@ -203,14 +183,16 @@ Tensor SeparationNetworkImpl::forward(const Tensor& features) {
     x = x.reshape({clips, steps, pf, kFeatureChannels, patches, pb})
             .permute({4, 0, 1, 2, 3, 5})
             .reshape({patches, clips * steps, pf * kFeatureChannels * pb});
+    const auto patches_in = x;
     x = per_patch(x, embed_weight_, embed_bias_);
-    x = x.view({patches, clips, steps, spec_.width}).permute({1, 2, 0, 3}).contiguous();
+    x = x.view({patches, clips, steps, spec_.width}).permute({2, 0, 1, 3}).contiguous();
     for (std::size_t i = 0; i < static_cast<std::size_t>(spec_.blocks); ++i) {
         x = run_unit(time_units_->ptr(i), x);
         x = run_unit(band_units_->ptr(i), x);
         if (!mlps_->is_empty()) x = mlps_[i]->as<Mlp>()->forward(x);
     }
-    x = last_norm_(x).permute({2, 0, 1, 3}).reshape({patches, clips * steps, spec_.width});
+    x = last_norm_(x).permute({1, 2, 0, 3}).reshape({patches, clips * steps, spec_.width});
+    if (spec_.head_sees_input) x = torch::cat({x, patches_in}, 2);
     x = torch::relu(per_patch(x, head1_weight_, head1_bias_));
     x = per_patch(x, head2_weight_, head2_bias_);
     // [patches, clips, steps, stems, pf, pb] -> [clips, stems, steps, pf, patches, pb]
@@ -222,10 +204,12 @@ Status copy_weights(const SeparationNetwork& from, SeparationNetwork& to) {
     const NetworkSpec& large = to->spec();
     NetworkSpec comparable = from->spec();
     bool fits = comparable.blocks <= large.blocks && comparable.head_hidden <= large.head_hidden &&
-                (comparable.mlp_hidden == 0 || comparable.mlp_hidden == large.mlp_hidden);
+                (comparable.mlp_hidden == 0 || comparable.mlp_hidden == large.mlp_hidden) &&
+                (!comparable.head_sees_input || large.head_sees_input);
     comparable.blocks = large.blocks;
     comparable.head_hidden = large.head_hidden;
     comparable.mlp_hidden = large.mlp_hidden;
+    comparable.head_sees_input = large.head_sees_input;
     fits = fits && comparable.to_json() == large.to_json();
     if (!fits) {
         return make_error(
@@ -242,7 +226,8 @@ Status copy_weights(const SeparationNetwork& from, SeparationNetwork& to) {
             // The last layer of an added residual unit.
             if (item.key().find(".out.") != std::string::npos) value.zero_();
         } else if (item.key() == "head1_weight" || item.key() == "head1_bias") {
-            value.narrow(2, 0, head).copy_(*found);
+            value.narrow(2, 0, head).zero_();  // of what the smaller one does not see
+            value.narrow(2, 0, head).narrow(1, 0, found->size(1)).copy_(*found);
         } else if (item.key() == "head2_weight") {
             value.zero_();
             value.narrow(1, 0, head).copy_(*found);

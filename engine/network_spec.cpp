@@ -8,7 +8,7 @@ namespace rivlen {
 
 NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(NetworkSpec, time_unit, band_unit, patch_frames, patch_bands,
                                                 width, blocks, hidden, conv_kernel, conv_layers, heads,
-                                                mlp_hidden, head_hidden)
+                                                mlp_hidden, head_hidden, head_sees_input)
 
 std::string NetworkSpec::to_json() const {
     return nlohmann::json(*this).dump();

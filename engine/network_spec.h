@@ -21,6 +21,7 @@ struct NetworkSpec {
     int heads = 4;          // of attention
     int mlp_hidden = 0;     // of a two-layer perceptron that ends every block; 0: none
     int head_hidden = 128;  // of the mask head
+    bool head_sees_input = false;  // the head is also given the patch as it came in
 
     [[nodiscard]] std::string to_json() const;
     // Errors: BadInput for a missing, unknown or impossible value.

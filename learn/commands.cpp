@@ -54,6 +54,8 @@ void add_train(CLI::App& app, Status& status) {
     command->add_option("--conv-layers", options->spec.conv_layers, "Convolutions a block");
     command->add_option("--mlp-hidden", options->spec.mlp_hidden, "Width of a perceptron after every block");
     command->add_option("--head-hidden", options->spec.head_hidden, "Width of the mask head");
+    command->add_flag("--head-sees-input", options->spec.head_sees_input,
+                      "Give the head the patch itself, too");
     command->add_option("--workers", options->workers, "Threads");
     command->add_option("--clips", options->clips, "Clips a step");
     command->add_option("--clip-seconds", options->clip_seconds, "Length of a clip");
