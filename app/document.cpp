@@ -114,6 +114,68 @@ void Document::edit_settings(const QString& label, const QString& key,
     });
 }
 
+ShapeSettings Document::shown_settings() const {
+    const SessionItem* item = current_item();
+    return item != nullptr ? item->edited_at(playhead_) : ShapeSettings{};
+}
+
+const SettingLine* Document::line_of(std::size_t stem, Setting setting) const {
+    const SessionItem* item = current_item();
+    return item != nullptr && item->own_range() == nullptr ? find_line(item->lines, stem, setting) : nullptr;
+}
+
+void Document::edit_lines(const QString& label, const QString& key,
+                          const std::function<void(std::vector<SettingLine>&)>& change) {
+    if (current_item() == nullptr) return;
+    edit(label, key,
+         [&](Session& session) { change(session.items[static_cast<std::size_t>(session.current)].lines); });
+}
+
+void Document::set_value(const QString& label, std::size_t stem, Setting setting, double value) {
+    const QString key = QString("%1 %2").arg(info(setting).key).arg(stem);
+    const auto switch_on = [&](StemSettings& s) {
+        if (info(setting).switchable) s.set_on(setting, true);  // who moves it wants to hear it
+    };
+    if (line_of(stem, setting) == nullptr) {
+        edit_settings(label, key, [&](ShapeSettings& s) {
+            s.stems[stem].set(setting, value);
+            switch_on(s.stems[stem]);
+        });
+        return;
+    }
+    const std::int64_t at = playhead_;
+    const bool goes_on =
+        written_ && written_->stem == stem && written_->setting == setting && written_->last < at;
+    const std::int64_t from = goes_on ? written_->last + 1 : at;
+    written_ = Written{stem, setting, goes_on ? written_->first : at, at};
+    edit(label, key, [&](Session& session) {
+        auto& item = session.items[static_cast<std::size_t>(session.current)];
+        erase_points(item.lines, stem, setting, from, at);
+        put_point(item.lines, stem, setting, {at, value});
+        switch_on(item.settings.stems[stem]);
+    });
+}
+
+void Document::close_step() {
+    if (written_ && written_->last > written_->first) {
+        const Written w = *written_;
+        const QString key = QString("%1 %2").arg(info(w.setting).key).arg(w.stem);
+        edit_lines(undo_.undoText(), key, [&](std::vector<SettingLine>& lines) {
+            const SettingLine* line = find_line(lines, w.stem, w.setting);
+            if (line == nullptr) return;
+            std::vector<LinePoint> part;
+            for (const auto& point : line->points) {
+                if (point.frame >= w.first && point.frame <= w.last) part.push_back(point);
+            }
+            const auto fewer = thinned(part, info(w.setting).step);
+            erase_points(lines, w.stem, w.setting, w.first, w.last + 1);
+            for (const auto& point : fewer) put_point(lines, w.stem, w.setting, point);
+        });
+    }
+    written_.reset();
+    ++step_;
+}
+
 void Document::apply(const Session& session) {
     const bool other_items =
         session.current != session_.current || session.items.size() != session_.items.size();

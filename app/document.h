@@ -53,8 +53,23 @@ class Document : public QObject {
     void edit(const QString& label, const QString& key, const std::function<void(Session&)>& change);
     void edit_settings(const QString& label, const QString& key,
                        const std::function<void(ShapeSettings&)>& change);
-    // Ends a run of merged changes.
-    void close_step() { ++step_; }
+    // Ends a run of merged changes; a line that was written during it is thinned out.
+    void close_step();
+
+    // Where playback is: what a line says there is what controls show and change.
+    void set_playhead(std::int64_t frame) { playhead_ = frame; }
+    [[nodiscard]] std::int64_t playhead() const { return playhead_; }
+    // The settings that the controls show: of the loop's own range, else the base with its lines at the
+    // playhead.
+    [[nodiscard]] ShapeSettings shown_settings() const;
+    // The line that a control of the current recording writes; null where it sets one value for all times.
+    [[nodiscard]] const SettingLine* line_of(std::size_t stem, Setting setting) const;
+    // Sets a value where the control shows it: at the playhead when the setting has a line (what lies between
+    // two such calls of one step is overwritten, so that moving a control while playing writes the line),
+    // else for all times.
+    void set_value(const QString& label, std::size_t stem, Setting setting, double value);
+    void edit_lines(const QString& label, const QString& key,
+                    const std::function<void(std::vector<SettingLine>&)>& change);
 
     void bring_in(const std::filesystem::path& path);
     // Splits the current recording. Does nothing while it is being split already.
@@ -97,6 +112,13 @@ class Document : public QObject {
     QUndoStack undo_;
     std::map<std::filesystem::path, Material> materials_;
     QTimer autosave_timer_;
+    struct Written {  // by set_value in this step
+        std::size_t stem = 0;
+        Setting setting = Setting::Isolation;
+        std::int64_t first = 0, last = 0;
+    };
+    std::optional<Written> written_;
+    std::int64_t playhead_ = 0;
     int step_ = 0;
     int splitting_ = 0;
     bool split_on_arrival_ = false, recovered_ = false;

@@ -163,6 +163,12 @@ void LaneCanvas::paintEvent(QPaintEvent*) {
         painter.setPen(QPen(item->loop_on ? colour::kAct : colour::kDim, 1, Qt::DashLine));
         painter.drawLine(QPointF(left, 0), QPointF(left, height()));
         painter.drawLine(QPointF(right, 0), QPointF(right, height()));
+        if (const auto heard = item->heard_loop(); heard && heard->first < item->loop->first) {
+            const double lead = view_.frame_x(heard->first, source->sample_rate(), width());
+            painter.setPen(QPen(colour::kAct, 1, Qt::DotLine));
+            painter.drawLine(QPointF(lead, 0), QPointF(lead, height()));
+            painter.drawLine(QPointF(lead, 4), QPointF(left, 4));
+        }
     }
     const double x = view_.frame_x(player_.position(), source->sample_rate(), width());
     painter.setPen(QPen(colour::kAct, 1.4));

@@ -78,6 +78,8 @@ MainWindow::MainWindow(const fs::path& work_folder, QWidget* parent)
         say(tr("\"%1\" is not there any more. Use Recording, Find missing… to show where it is.").arg(path),
             true);
     });
+    connect(tuning_, &TuningPanel::line_wanted, this, &MainWindow::open_line);
+    connect(line_, &LineEditor::opened_or_closed, this, [this] { tuning_->show_line(line_->setting()); });
     connect(lanes_, &LaneCanvas::lane_clicked, this, [this](int lane) {
         if (lane > 0) choose_stem(lane - 1);
     });
@@ -157,6 +159,7 @@ QWidget* MainWindow::build_lanes() {
     lanes_ = new LaneCanvas(document_, player_, view_, area);
     lanes_->setObjectName("lanes");
     strip_->setObjectName("strip");
+    line_ = new LineEditor(document_, view_, *lanes_);
     auto* headers = new QWidget(area);
     headers->setFixedWidth(kHeaderWidth);
     auto* column = new QVBoxLayout(headers);
@@ -375,9 +378,12 @@ void MainWindow::build_menus() {
             [this] { set_monitor(static_cast<Monitor>(static_cast<int>(Monitor::Dialogue) + stem_)); });
     add_act(listen, tr("Level match"), {QKeySequence("G")}, [this] { level_match_->click(); });
     add_act(listen, tr("Loop on or off"), {QKeySequence("L")}, [this] { toggle_loop(); });
+    add_act(listen, tr("Loop with more or no pre-roll"), {QKeySequence("Shift+L")},
+            [this] { step_pre_roll(); });
     add_act(listen, tr("Go to the start"), {QKeySequence("Home")}, [this] {
         const auto* item = document_.current_item();
-        player_.locate(item != nullptr && item->loop && item->loop_on ? item->loop->first : 0);
+        const auto loop = item != nullptr ? item->heard_loop() : std::nullopt;
+        player_.locate(loop ? loop->first : 0);
     });
     const auto nudge = [this](double frames) {
         if (!shown_source_) return;
@@ -397,10 +403,9 @@ void MainWindow::build_menus() {
     add_act(stems, tr("Mute"), {QKeySequence("M")},
             [this] { mute_[static_cast<std::size_t>(stem_)]->click(); });
     const auto isolate = [this](double by) {
-        document_.edit_settings(tr("Isolation"), QString("Isolation %1").arg(stem_), [&](ShapeSettings& x) {
-            auto& stem = x.stems[static_cast<std::size_t>(stem_)];
-            stem.set(Setting::Isolation, std::clamp(stem.value(Setting::Isolation) + by, 0.0, 100.0));
-        });
+        const auto stem = static_cast<std::size_t>(stem_);
+        const double now = document_.shown_settings().stems[stem].value(Setting::Isolation);
+        document_.set_value(tr("Isolation"), stem, Setting::Isolation, std::clamp(now + by, 0.0, 100.0));
     };
     add_act(stems, tr("Less isolation"), {QKeySequence("[")}, [isolate] { isolate(-5); });
     add_act(stems, tr("More isolation"), {QKeySequence("]")}, [isolate] { isolate(5); });
@@ -415,6 +420,16 @@ void MainWindow::build_menus() {
         add_act(tune, tr("Keep on card %1").arg(i + 1), {QKeySequence("Shift+" + key)},
                 [this, i] { cards_->store(i); });
     }
+    add_act(tune, tr("Line over time"), {QKeySequence("Y")},
+            [this] { open_line(tuning_->touched(), !line_->setting()); });
+    add_act(tune, tr("Remove the line"), {QKeySequence("Shift+Y")}, [this] {
+        const Setting setting = line_->setting().value_or(tuning_->touched());
+        document_.edit_lines(tr("Remove the line"), {}, [&](std::vector<SettingLine>& lines) {
+            std::erase_if(lines, [&](const SettingLine& l) {
+                return l.stem == static_cast<std::size_t>(stem_) && l.setting == setting;
+            });
+        });
+    });
     add_act(tune, tr("Compare blind…"), {QKeySequence("B")}, [this] { compare_blind(); });
 
     auto* show = menuBar()->addMenu(tr("Show"));
@@ -580,10 +595,36 @@ void MainWindow::follow_session() {
 // While a blind comparison runs, it alone decides what is heard.
 void MainWindow::feed_player() {
     const auto* item = document_.current_item();
-    if (item != nullptr) player_.set_loop(item->loop_on ? item->loop : std::nullopt);
+    if (item != nullptr) player_.set_loop(item->heard_loop());
     if (blind_ != nullptr && blind_->running()) return;
     player_.set_monitor(document_.session().monitor);
     if (item != nullptr) player_.set_settings(item->timed());
+}
+
+void MainWindow::open_line(Setting setting, bool open) {
+    if (!open) return line_->close_line();
+    if (!shown_source_) {
+        tuning_->show_line({});
+        return say(tr("Bring in a recording first."), false);
+    }
+    line_->open(static_cast<std::size_t>(stem_), setting);
+    line_->setFocus();
+}
+
+// Goes round: none, one, two, five seconds.
+void MainWindow::step_pre_roll() {
+    if (!shown_source_) return;
+    const std::int64_t rate = shown_source_->sample_rate();
+    document_.edit(tr("Pre-roll"), {}, [rate](Session& session) {
+        if (session.current < 0) return;
+        auto& frames = session.items[static_cast<std::size_t>(session.current)].pre_roll_frames;
+        const std::int64_t now = frames / rate;
+        frames = rate * (now < 1 ? 1 : now < 2 ? 2 : now < 5 ? 5 : 0);
+    });
+    const std::int64_t frames = document_.current_item()->pre_roll_frames;
+    say(frames > 0 ? tr("The loop begins %1 s before its range each time.").arg(frames / rate)
+                   : tr("The loop begins with its range."),
+        false);
 }
 
 void MainWindow::hold_for_loop() {
@@ -659,6 +700,11 @@ void MainWindow::follow_time() {
     if (!shown_source_) return;
     const double seconds = static_cast<double>(player_.position()) / shown_source_->sample_rate();
     const bool playing = player_.playing();
+    if (document_.playhead() != player_.position()) {
+        document_.set_playhead(player_.position());
+        tuning_->follow_playhead();
+        tuning_->update();
+    }
     const QString shown = strip_->time_text().of(seconds);
     if (shown != time_->text() || playing) {
         time_->setText(shown);
@@ -675,6 +721,7 @@ void MainWindow::follow_time() {
 }
 
 void MainWindow::choose_stem(int stem) {
+    if (stem_ != stem && line_ != nullptr && line_->setting()) line_->close_line();
     stem_ = stem;
     tuning_->choose(static_cast<std::size_t>(stem));
     lanes_->set_chosen(stem);

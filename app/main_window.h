@@ -14,6 +14,7 @@
 #include "app/document.h"
 #include "app/jobs.h"
 #include "app/lanes.h"
+#include "app/line_editor.h"
 #include "app/measuring.h"
 #include "app/picture_pane.h"
 #include "app/risk_strip.h"
@@ -71,6 +72,8 @@ class MainWindow : public QMainWindow {
     void save(bool ask_name);
     void toggle_loop();
     void hold_for_loop();
+    void open_line(Setting setting, bool open);
+    void step_pre_roll();
     void compare_blind();
     void feed_player();
     bool may_discard();
@@ -83,6 +86,7 @@ class MainWindow : public QMainWindow {
     TimeView view_;
     QTimer clock_, match_timer_, message_timer_;
     LaneCanvas* lanes_ = nullptr;
+    LineEditor* line_ = nullptr;
     TimeStrip* strip_ = nullptr;
     PicturePane* picture_ = nullptr;
     TuningPanel* tuning_ = nullptr;

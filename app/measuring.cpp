@@ -71,6 +71,12 @@ LoopRange Measuring::range() const {
     return range;
 }
 
+// Lines count with what they say in the middle of what is measured.
+ShapeSettings Measuring::settings() const {
+    const auto* item = document_.current_item();
+    return item != nullptr ? item->edited_at((range_.first + range_.last) / 2) : ShapeSettings{};
+}
+
 void Measuring::follow() {
     const auto source = document_.source();
     const auto map = document_.map();
@@ -96,8 +102,7 @@ void Measuring::follow() {
     }
     const auto* item = document_.current_item();
     if (item == nullptr || !map_) return;
-    if (assessment_ && (measured_settings_ != item->edited() || measured_stem_ != stem_))
-        measure_timer_.start();
+    if (assessment_ && (measured_settings_ != settings() || measured_stem_ != stem_)) measure_timer_.start();
     if (assessment_) measure_cards();
     if (risk_settings_ != item->timed()) risk_timer_.start();
 }
@@ -134,13 +139,13 @@ void Measuring::measure() {
     auto spectra = std::make_shared<Assessment::Spectra>();
     measure_job_ = jobs_.start(
         tr("Measuring"),
-        [source = source_, map = map_, assessment = assessment_, range = range_, settings = item->edited(),
+        [source = source_, map = map_, assessment = assessment_, range = range_, settings = settings(),
          stem = stem_, result, spectra](const JobControl& job) -> Status {
             *result = measure_all(*source, *map, *assessment, range, settings, stem, false, job);
             *spectra = assessment->spectra(stem);
             return {};
         },
-        [this, result, spectra, settings = item->edited(), stem = stem_, used = assessment_](const Status&) {
+        [this, result, spectra, settings = settings(), stem = stem_, used = assessment_](const Status&) {
             measure_job_ = 0;
             if (used == assessment_) {
                 measured_settings_ = settings;

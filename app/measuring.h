@@ -53,6 +53,7 @@ class Measuring : public QObject {
     void measure_cards();
     void measure_whole();
     [[nodiscard]] LoopRange range() const;
+    [[nodiscard]] ShapeSettings settings() const;
 
     Document& document_;
     JobList& jobs_;

@@ -54,6 +54,11 @@ void Rail::set_faint(bool faint) {
     update();
 }
 
+void Rail::set_marked(bool marked) {
+    marked_ = marked;
+    update();
+}
+
 void Rail::set_colour(const QColor& colour) {
     colour_ = colour;
     update();
@@ -82,7 +87,7 @@ void Rail::paintEvent(QPaintEvent*) {
     painter.setBrush(fill);
     painter.drawRect(QRectF(r.left(), r.top(), r.width() * part, r.height()));
     const double x = r.left() + r.width() * part;
-    painter.setBrush(colour::kPanel);
+    painter.setBrush(marked_ ? colour::kAct : colour::kPanel);
     painter.setPen(QPen(hasFocus() ? colour::kAct : fill, 2));
     painter.drawPolygon(QPolygonF({{x - 6, r.center().y()},
                                    {x, r.center().y() - 9},

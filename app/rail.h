@@ -15,7 +15,8 @@ class Rail : public QWidget {
     void set_value(double value);  // without telling anyone
     [[nodiscard]] double value() const { return value_; }
     void set_colour(const QColor& colour);
-    void set_faint(bool faint);  // drawn as something that is switched off; it can still be moved
+    void set_faint(bool faint);    // drawn as something that is switched off; it can still be moved
+    void set_marked(bool marked);  // its value changes over time
     [[nodiscard]] QSize sizeHint() const override { return {170, 22}; }
 
   signals:
@@ -37,7 +38,7 @@ class Rail : public QWidget {
     const ParameterInfo& info_;
     double value_;
     QColor colour_;
-    bool faint_ = false;
+    bool faint_ = false, marked_ = false;
     QDoubleSpinBox* number_;
 };
 

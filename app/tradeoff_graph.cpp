@@ -62,15 +62,14 @@ double TradeOffGraph::damage_y(double damage) const {
 }
 
 double TradeOffGraph::isolation() const {
-    const auto* item = document_.current_item();
-    return item != nullptr ? item->edited().stems[measuring_.stem()].value(Setting::Isolation) : 100.0;
+    return document_.current_item() != nullptr
+               ? document_.shown_settings().stems[measuring_.stem()].value(Setting::Isolation)
+               : 100.0;
 }
 
 void TradeOffGraph::set_isolation(double percent) {
-    percent = std::clamp(std::round(percent), 0.0, 100.0);
-    document_.edit_settings(
-        tr("Isolation"), QString("Isolation %1").arg(measuring_.stem()),
-        [&](ShapeSettings& s) { s.stems[measuring_.stem()].set(Setting::Isolation, percent); });
+    document_.set_value(tr("Isolation"), measuring_.stem(), Setting::Isolation,
+                        std::clamp(std::round(percent), 0.0, 100.0));
 }
 
 void TradeOffGraph::draw_curve(QPainter& painter, const std::vector<TradeOff>& curve, bool faint) const {

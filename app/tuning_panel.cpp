@@ -11,7 +11,7 @@ namespace rivlen::app {
 
 namespace {
 
-constexpr int kLabelWidth = 118;
+constexpr int kLabelWidth = 112;
 constexpr const char* kWords = "rivlen_words";  // property of a control: its plain sentence
 
 void dim(QWidget* widget) {
@@ -140,11 +140,27 @@ void TuningPanel::add_row(Setting setting) {
         widget->installEventFilter(this);
     }
     rows_box_->layout()->addWidget(row.box);
+    row.line = new QToolButton(row.box);
+    row.line->setObjectName(QString("%1_line").arg(p.key));
+    row.line->setIcon(QIcon(":/icons/line.svg"));
+    row.line->setIconSize({13, 13});
+    row.line->setFixedSize(22, 20);
+    row.line->setCheckable(true);
+    row.line->setFocusPolicy(Qt::TabFocus);
+    row.line->setAccessibleName(tr("Line of %1").arg(tr(p.label)));
+    const QString line_words =
+        tr("Lets %1 change over time: a line on the stem's lane (Y).").arg(tr(p.label));
+    row.line->setToolTip(line_words);
+    row.line->setProperty(kWords, line_words);
+    row.line->installEventFilter(this);
+    line->addWidget(row.line);
+    connect(row.line, &QToolButton::clicked, this, [this, setting](bool open) {
+        touched_ = setting;
+        emit line_wanted(setting, open);
+    });
     connect(row.rail, &Rail::moved, this, [this, setting, &p](double value) {
-        document_.edit_settings(tr(p.label), QString("%1 %2").arg(p.label).arg(stem_), [&](ShapeSettings& s) {
-            s.stems[stem_].set(setting, value);
-            if (p.switchable) s.stems[stem_].set_on(setting, true);  // who moves it wants to hear it
-        });
+        touched_ = setting;
+        document_.set_value(tr(p.label), stem_, setting, value);
     });
     connect(row.rail, &Rail::released, this, [this] { document_.close_step(); });
 }
@@ -166,9 +182,10 @@ void TuningPanel::choose(std::size_t stem) {
 void TuningPanel::refresh() {
     const SessionItem* item = document_.current_item();
     setEnabled(item != nullptr);
-    const StemSettings settings = item != nullptr ? item->edited().stems[stem_] : StemSettings{};
+    const StemSettings settings = document_.shown_settings().stems[stem_];
     for (std::size_t i = 0; i < kSettings; ++i) {
         rows_[i].rail->set_value(settings.values[i]);
+        rows_[i].rail->set_marked(document_.line_of(stem_, static_cast<Setting>(i)) != nullptr);
         if (rows_[i].on == nullptr) continue;
         const QSignalBlocker quiet(rows_[i].on);
         rows_[i].on->setChecked(settings.on[i]);
@@ -176,6 +193,16 @@ void TuningPanel::refresh() {
     }
     const QSignalBlocker quiet(weighting_on_);
     weighting_on_->setChecked(settings.weighting_on);
+}
+
+void TuningPanel::show_line(std::optional<Setting> open) {
+    for (std::size_t i = 0; i < kSettings; ++i)
+        rows_[i].line->setChecked(open && static_cast<std::size_t>(*open) == i);
+}
+
+void TuningPanel::follow_playhead() {
+    const SessionItem* item = document_.current_item();
+    if (item != nullptr && !item->lines.empty()) refresh();
 }
 
 void TuningPanel::show_figures() {
@@ -192,9 +219,9 @@ void TuningPanel::show_figures() {
 void TuningPanel::take_proposal() {
     const Proposal* proposal = measuring_.proposal();
     if (proposal == nullptr) return;
-    document_.edit_settings(tr("Take proposal"), {}, [&](ShapeSettings& s) {
-        s.stems[stem_].set(Setting::Isolation, proposal->isolation_percent);
-    });
+    document_.close_step();
+    document_.set_value(tr("Take proposal"), stem_, Setting::Isolation, proposal->isolation_percent);
+    document_.close_step();
 }
 
 void TuningPanel::explain(const QString& words) {

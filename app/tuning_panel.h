@@ -23,6 +23,14 @@ class TuningPanel : public QWidget {
     void choose(std::size_t stem);
     void refresh();
     void take_proposal();
+    // Shows that the line of a setting is open (or of none), and what lines say at the playhead now.
+    void show_line(std::optional<Setting> open);
+    void follow_playhead();
+    // The setting whose control was touched last.
+    [[nodiscard]] Setting touched() const { return touched_; }
+
+  signals:
+    void line_wanted(Setting setting, bool open);
 
   protected:
     bool eventFilter(QObject* watched, QEvent* event) override;
@@ -32,6 +40,7 @@ class TuningPanel : public QWidget {
         QWidget* box = nullptr;
         QCheckBox* on = nullptr;  // null for what cannot be switched
         Rail* rail = nullptr;
+        QToolButton* line = nullptr;  // opens the setting's line over time
     };
     void add_row(Setting setting);
     void explain(const QString& words);
@@ -39,6 +48,7 @@ class TuningPanel : public QWidget {
     Document& document_;
     Measuring& measuring_;
     std::size_t stem_ = 0;
+    Setting touched_ = Setting::Isolation;
     QLabel *mark_, *name_, *figures_, *reason_, *help_;
     TradeOffGraph* graph_;
     WeightingEditor* weighting_;

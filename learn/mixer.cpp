@@ -5,6 +5,7 @@
 
 #include "core/base/levels.h"
 #include "core/chain/biquad.h"
+#include "core/split/stft.h"
 #include "learn/synth.h"
 
 namespace rivlen::learn {
@@ -90,6 +91,33 @@ std::vector<Biquad> random_colour(Rng& rng, double depth_db) {
     filters.push_back(Biquad::peaking(kCorpusRate, rng.log_uniform(200, 6000), rng.uniform(0.5, 3),
                                       rng.uniform(-depth_db, depth_db)));
     return filters;
+}
+
+// What a lossy code at a low rate takes away: the highs, and in every band whatever lies far enough below its
+// level at that moment. A sketch of perceptual coding, not a code.
+void lose_as_coded(Stereo& x, Rng& rng) {
+    const double cutoff_hz = rng.log_uniform(7000, 17000);
+    const double kept_db = rng.uniform(8, 18);
+    const auto top = static_cast<std::size_t>(cutoff_hz * kModelFft / kCorpusRate);
+    Stft stft(kModelFft);
+    for (auto& channel : x) {
+        auto spectra = analyse(stft, channel);
+        for (std::size_t at = 0; at < spectra.size(); at += kModelBins) {
+            const auto frame = std::span(spectra).subspan(at, kModelBins);
+            for (std::size_t first = 1; first < top; first += std::max<std::size_t>(4, first / 5)) {
+                const auto band =
+                    frame.subspan(first, std::min(std::max<std::size_t>(4, first / 5), top - first));
+                float highest = 0.0F;
+                for (const Complex& bin : band) highest = std::max(highest, std::norm(bin));
+                const float least = highest * static_cast<float>(power_of_db(-kept_db));
+                for (Complex& bin : band) {
+                    if (std::norm(bin) < least) bin = {};
+                }
+            }
+            std::ranges::fill(frame.subspan(top), Complex{});
+        }
+        channel = synthesise(stft, spectra, channel.size());
+    }
 }
 
 // Cuts the silence before and after an utterance (below -45 dB of its peak), leaving 20 ms.
@@ -308,6 +336,7 @@ Scene Mixer::random_scene(Rng& rng) {
     scene.mono = rng.chance(0.4);
     scene.telephone = rng.chance(0.04);
     scene.clipped = rng.chance(0.05);
+    scene.coded = rng.chance(0.05);
     return scene;
 }
 
@@ -364,14 +393,17 @@ Scene Mixer::scene_of_kind(const std::string& kind, Rng& rng) {
 }
 
 Mix Mixer::make(const Scene& scene, std::size_t frames, Rng& rng) const {
-    Mix mix;
-    mix.kind = scene.kind;
-    for (auto& stem : mix.stems) stem = silence(frames);
-    mix.dry_voice.assign(frames, 0.0F);
-    auto& [dialogue, reverb, music_stem, ambience] = mix.stems;
+    const Parts parts = make_parts(scene, frames, rng);
+    return combine(scene, parts, parts, parts, rng);
+}
 
+Parts Mixer::make_parts(const Scene& scene, std::size_t frames, Rng& rng) const {
+    Parts parts;
+    for (auto* part : {&parts.dialogue, &parts.reverb, &parts.music, &parts.ambience})
+        *part = silence(frames);
+    parts.dry_voice.assign(frames, 0.0F);
     for (int v = 0; v < scene.voices; ++v) {
-        auto dry = talk(frames, mix.bandwidth_hz, rng);
+        auto dry = talk(frames, parts.bandwidth_hz, rng);
         if (scene.coloured && rng.chance(0.7)) {
             for (const auto& f : random_colour(rng, 7.0)) BiquadFilter(f).process(dry);
         }
@@ -383,26 +415,25 @@ Mix Mixer::make(const Scene& scene, std::size_t frames, Rng& rng) const {
         if (rng.chance(0.02)) pan = rng.chance(0.5) ? -1.0 : 1.0;
         if (scene.room > 0) {
             const auto sound = put_in_room(dry, random_room(rng, scene.room == 2), pan, rng);
-            add(dialogue, sound.direct);
-            add(reverb, sound.reverb);
+            add(parts.dialogue, sound.direct);
+            add(parts.reverb, sound.reverb);
         } else {
             const double angle = (pan + 1.0) * 0.7853981633974483;
             const std::array<double, 2> place = {std::cos(angle) * 1.4142135623730951,
                                                  std::sin(angle) * 1.4142135623730951};
             const float flip = !scene.mono && rng.chance(0.015) ? -1.0F : 1.0F;
             for (std::size_t i = 0; i < frames; ++i) {
-                dialogue[0][i] += static_cast<float>(place[0]) * dry[i];
-                dialogue[1][i] += static_cast<float>(place[1]) * flip * dry[i];
+                parts.dialogue[0][i] += static_cast<float>(place[0]) * dry[i];
+                parts.dialogue[1][i] += static_cast<float>(place[1]) * flip * dry[i];
             }
         }
-        for (std::size_t i = 0; i < frames; ++i) mix.dry_voice[i] += dry[i];
+        for (std::size_t i = 0; i < frames; ++i) parts.dry_voice[i] += dry[i];
     }
     if (scene.music) {
-        music_stem = music(frames, rng);
+        parts.music = music(frames, rng);
         if (rng.chance(0.4)) {
-            for (const auto& f : random_colour(rng, 6.0)) filter(music_stem, f);
+            for (const auto& f : random_colour(rng, 6.0)) filter(parts.music, f);
         }
-        set_level(music_stem, kVoiceLevelDb - scene.voice_over_music_db, true);
     }
     if (!scene.ambiences.empty()) {
         for (const auto& kind : scene.ambiences) {
@@ -410,12 +441,35 @@ Mix Mixer::make(const Scene& scene, std::size_t frames, Rng& rng) const {
                            : kind == "recorded" ? recorded_ambience(frames, rng)
                                                 : synthesise_ambience(kind, frames, rng);
             set_level(layer, rng.uniform(-8, 0), kind == "bangs" || kind == "recorded");
-            add(ambience, layer);
+            add(parts.ambience, layer);
         }
         if (rng.chance(0.5)) {
-            for (const auto& f : random_colour(rng, 8.0)) filter(ambience, f);
+            for (const auto& f : random_colour(rng, 8.0)) filter(parts.ambience, f);
         }
-        set_level(ambience, kVoiceLevelDb - scene.voice_over_ambience_db, true);
+    }
+    return parts;
+}
+
+Mix Mixer::combine(const Scene& scene, const Parts& voice, const Parts& music, const Parts& ambience,
+                   Rng& rng) {
+    Mix mix;
+    mix.kind = scene.kind;
+    const std::size_t frames = voice.dry_voice.size();
+    for (auto& stem : mix.stems) stem = silence(frames);
+    mix.dry_voice.assign(frames, 0.0F);
+    if (scene.voices > 0) {
+        mix.stems[0] = voice.dialogue;
+        mix.stems[1] = voice.reverb;
+        mix.dry_voice = voice.dry_voice;
+        mix.bandwidth_hz = voice.bandwidth_hz;
+    }
+    if (scene.music) {
+        mix.stems[2] = music.music;
+        set_level(mix.stems[2], kVoiceLevelDb - scene.voice_over_music_db, true);
+    }
+    if (!scene.ambiences.empty()) {
+        mix.stems[3] = ambience.ambience;
+        set_level(mix.stems[3], kVoiceLevelDb - scene.voice_over_ambience_db, true);
     }
     if (scene.mono) {
         for (auto& stem : mix.stems) {
@@ -438,6 +492,7 @@ Mix Mixer::make(const Scene& scene, std::size_t frames, Rng& rng) const {
     for (float& x : mix.dry_voice) x *= level;
     mix.mix = silence(frames);
     for (const auto& stem : mix.stems) add(mix.mix, stem);
+    if (scene.coded) lose_as_coded(mix.mix, rng);
     if (scene.clipped) {
         float peak = 1e-9F;
         for (const auto& channel : mix.mix) {

@@ -34,7 +34,16 @@ struct Scene {
     bool mono = false;
     bool telephone = false;
     bool clipped = false;
+    bool coded = false;    // loses what a lossy code at a low rate would lose
     bool coloured = true;  // microphone and tape colour
+};
+
+// What mixes are put together from. Making parts costs much more than putting them together, so that learning
+// uses every part several times, each time with others and at other levels.
+struct Parts {
+    Stereo dialogue, reverb, music, ambience;
+    std::vector<float> dry_voice;
+    double bandwidth_hz = 24000;
 };
 
 class Mixer {
@@ -48,6 +57,14 @@ class Mixer {
     [[nodiscard]] static Scene scene_of_kind(const std::string& kind, Rng& rng);
 
     [[nodiscard]] Mix make(const Scene& scene, std::size_t frames, Rng& rng) const;
+
+    // The same in two steps: make() is combine() of the parts of its scene. What a scene does without stays
+    // silent.
+    [[nodiscard]] Parts make_parts(const Scene& scene, std::size_t frames, Rng& rng) const;
+    // Voice, music and ambience from three sets of parts of equal length (they may be the same set), as far
+    // as the scene has them.
+    [[nodiscard]] static Mix combine(const Scene& scene, const Parts& voice, const Parts& music,
+                                     const Parts& ambience, Rng& rng);
 
   private:
     struct Source {

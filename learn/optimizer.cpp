@@ -1,6 +1,10 @@
 #include "learn/optimizer.h"
 
+#include <ATen/Parallel.h>
+
+#include <atomic>
 #include <cmath>
+#include <thread>
 
 namespace rivlen::learn {
 
@@ -46,28 +50,40 @@ Optimizer::Optimizer(torch::nn::Module& network, OptimizerOptions options) : opt
     }
 }
 
-void Optimizer::step(double rate) {
-    const torch::NoGradGuard no_grad;
-    std::vector<Tensor> parameters;
-    for (auto& slot : slots_) parameters.push_back(slot.parameter);
-    torch::nn::utils::clip_grad_norm_(parameters, options_.clip_norm);
+void Optimizer::step(double rate, int workers) {
+    {
+        const torch::NoGradGuard no_grad;
+        std::vector<Tensor> parameters;
+        for (auto& slot : slots_) parameters.push_back(slot.parameter);
+        torch::nn::utils::clip_grad_norm_(parameters, options_.clip_norm);
+    }
     ++steps_;
+    std::atomic<std::size_t> next{0};
+    const auto run = [&] {
+        at::set_num_threads(1);
+        const torch::NoGradGuard no_grad;
+        for (std::size_t i = next++; i < slots_.size(); i = next++) step_one(slots_[i], rate);
+    };
+    std::vector<std::jthread> threads;
+    for (int w = 1; w < workers; ++w) threads.emplace_back(run);
+    run();
+}
+
+void Optimizer::step_one(Slot& slot, double rate) const {
     const auto t = static_cast<double>(steps_);
-    for (auto& slot : slots_) {
-        const Tensor& gradient = slot.parameter.grad();
-        slot.parameter.mul_(1.0 - rate * options_.weight_decay);
-        if (!slot.matrices.empty()) {
-            slot.first.mul_(options_.momentum).add_(gradient);
-            const auto ahead = gradient + options_.momentum * slot.first;
-            const auto update = orthogonalised(ahead.view(slot.matrices)).reshape(slot.parameter.sizes());
-            const auto larger = static_cast<double>(std::max(slot.matrices[1], slot.matrices[2]));
-            slot.parameter.add_(update, -rate * 0.2 * std::sqrt(larger));
-        } else {
-            slot.first.mul_(options_.beta1).add_(gradient, 1.0 - options_.beta1);
-            slot.second.mul_(options_.beta2).addcmul_(gradient, gradient, 1.0 - options_.beta2);
-            const auto spread = (slot.second / (1.0 - std::pow(options_.beta2, t))).sqrt_().add_(1e-8);
-            slot.parameter.addcdiv_(slot.first, spread, -rate / (1.0 - std::pow(options_.beta1, t)));
-        }
+    const Tensor& gradient = slot.parameter.grad();
+    slot.parameter.mul_(1.0 - rate * options_.weight_decay);
+    if (!slot.matrices.empty()) {
+        slot.first.mul_(options_.momentum).add_(gradient);
+        const auto ahead = gradient + options_.momentum * slot.first;
+        const auto update = orthogonalised(ahead.view(slot.matrices)).reshape(slot.parameter.sizes());
+        const auto larger = static_cast<double>(std::max(slot.matrices[1], slot.matrices[2]));
+        slot.parameter.add_(update, -rate * 0.2 * std::sqrt(larger));
+    } else {
+        slot.first.mul_(options_.beta1).add_(gradient, 1.0 - options_.beta1);
+        slot.second.mul_(options_.beta2).addcmul_(gradient, gradient, 1.0 - options_.beta2);
+        const auto spread = (slot.second / (1.0 - std::pow(options_.beta2, t))).sqrt_().add_(1e-8);
+        slot.parameter.addcdiv_(slot.first, spread, -rate / (1.0 - std::pow(options_.beta1, t)));
     }
 }
 

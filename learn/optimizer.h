@@ -27,8 +27,9 @@ struct OptimizerOptions {
 class Optimizer {
   public:
     Optimizer(torch::nn::Module& network, OptimizerOptions options);
-    // One step with the gradients that the parameters hold.
-    void step(double rate);
+    // One step with the gradients that the parameters hold; parameters are shared out among `workers`
+    // threads.
+    void step(double rate, int workers);
     void save(torch::serialize::OutputArchive& archive) const;
     void load(torch::serialize::InputArchive& archive);
 
@@ -38,6 +39,7 @@ class Optimizer {
         torch::Tensor first, second;         // moments; second is empty for matrices
         std::vector<std::int64_t> matrices;  // shape [batch, rows, columns]; empty: no matrix
     };
+    void step_one(Slot& slot, double rate) const;
     OptimizerOptions options_;
     std::vector<Slot> slots_;
     std::int64_t steps_ = 0;

@@ -5,7 +5,9 @@
 
 #include <chrono>
 #include <cmath>
+#include <deque>
 #include <fstream>
+#include <limits>
 #include <nlohmann/json.hpp>
 #include <thread>
 
@@ -32,18 +34,58 @@ std::uint64_t clip_seed(std::uint64_t run_seed, std::int64_t step, int clip) {
     return rng.bits();
 }
 
+// A worker's stock of parts: with every step some are made anew and take the place of the oldest, and mixes
+// are put together from all that are there. What it holds depends on the step alone, so that a run can go on
+// anywhere.
+class Stock {
+  public:
+    Stock(const Mixer& mixer, const TrainOptions& options, std::size_t worker)
+        : mixer_(&mixer), options_(&options), worker_(worker) {}
+
+    void follow(std::int64_t step, int clips) {
+        const auto fresh = static_cast<std::int64_t>((clips + kUses - 1) / kUses);
+        for (std::int64_t at = std::max(made_until_, step - kSteps + 1); at <= step; ++at) {
+            for (std::int64_t i = 0; i < fresh; ++i) {
+                Rng rng(clip_seed(options_->seed + 7777 + worker_, at, static_cast<int>(i)));
+                Scene scene = Mixer::random_scene(rng);
+                while (scene.ambiences.empty() || scene.voices == 0) scene = Mixer::random_scene(rng);
+                scene.music = true;
+                const auto frames = static_cast<std::size_t>(options_->clip_seconds * kCorpusRate);
+                parts_.push_back(mixer_->make_parts(scene, frames, rng));
+            }
+        }
+        made_until_ = step + 1;
+        while (parts_.size() > static_cast<std::size_t>(kSteps * fresh)) parts_.pop_front();
+    }
+    [[nodiscard]] Mix draw(Rng& rng) const {
+        const Scene scene = Mixer::random_scene(rng);
+        const auto any = [&]() -> const Parts& { return parts_[rng.below(parts_.size())]; };
+        const Parts& voice = any();
+        const Parts& music = any();
+        return Mixer::combine(scene, voice, music, any(), rng);
+    }
+
+  private:
+    static constexpr int kUses = 4;             // of every part, on average
+    static constexpr std::int64_t kSteps = 16;  // that a part stays
+    const Mixer* mixer_;
+    const TrainOptions* options_;
+    std::size_t worker_;
+    std::int64_t made_until_ = std::numeric_limits<std::int64_t>::min();
+    std::deque<Parts> parts_;
+};
+
 // One worker's share of a step: mixes, forward, backward. Gradients stay in the worker's own copy of the
 // network.
-double work(SeparationNetwork& network, const Mixer& mixer, const TrainOptions& options, std::int64_t step,
+double work(SeparationNetwork& network, Stock& stock, const TrainOptions& options, std::int64_t step,
             int first, int count) {
     at::set_num_threads(1);  // per thread: OpenMP keeps this setting for each thread apart
     std::vector<torch::Tensor> features;
     std::vector<LossSums> sums;
-    const auto frames = static_cast<std::size_t>(options.clip_seconds * kCorpusRate);
+    stock.follow(step, count);
     for (int i = 0; i < count; ++i) {
         Rng rng(clip_seed(options.seed, step, first + i));
-        const Scene scene = Mixer::random_scene(rng);
-        const Mix mix = mixer.make(scene, frames, rng);
+        const Mix mix = stock.draw(rng);
         features.push_back(features_of(mix.mix));
         sums.push_back(loss_sums(mix));
     }
@@ -125,7 +167,11 @@ Status train(const TrainOptions& options) {
     }
     if (auto status = copy_weights(network, average); !status) return status;
     std::vector<SeparationNetwork> replicas;
-    for (int w = 0; w < options.workers; ++w) replicas.emplace_back(options.spec);
+    std::vector<Stock> stocks;
+    for (int w = 0; w < options.workers; ++w) {
+        replicas.emplace_back(options.spec);
+        stocks.emplace_back(mixer, options, static_cast<std::size_t>(w));
+    }
     Optimizer optimizer(*network, options.optimizer);
 
     Progress progress;
@@ -150,7 +196,7 @@ Status train(const TrainOptions& options) {
                                   static_cast<int>(replicas.size() - w);
                 if (auto status = copy_weights(network, replicas[w]); !status) return status;
                 threads.emplace_back([&, w, first, share] {
-                    losses[w] = work(replicas[w], mixer, options, progress.step, first, share);
+                    losses[w] = work(replicas[w], stocks[w], options, progress.step, first, share);
                 });
                 first += share;
             }
@@ -165,7 +211,7 @@ Status train(const TrainOptions& options) {
             }
         }
         const double rate = options.learning_rate * rate_factor(options, progress.step);
-        optimizer.step(rate);
+        optimizer.step(rate, options.workers);
         {
             const torch::NoGradGuard no_grad;
             // Early on, a long memory would keep the random start in the average.

@@ -28,6 +28,7 @@ Session example(const std::filesystem::path& folder) {
     session.items[0].lines = {{0, Setting::Isolation, {{0, 20}, {48000, 80}}}};
     session.items[0].ranges = {{1000, 9000, 480, session.items[0].settings}};
     session.items[0].comparisons = {{"natural", "source", 12, 10}};
+    session.items[0].pre_roll_frames = 96000;
     session.current = 1;
     session.monitor = Monitor::Removed;
     session.level_match = false;
@@ -42,6 +43,28 @@ TEST(Session, ComesBackAsItWas) {
     ASSERT_TRUE(back.ok()) << back.error().message;
     EXPECT_EQ(*back, session);
     EXPECT_EQ(scratch.leftovers(), 0);
+}
+
+TEST(Session, SettingsOfARangeOrOfALineAreShownWhereTheyHold) {
+    SessionItem item;
+    item.lines = {{0, Setting::Isolation, {{0, 20}, {1000, 80}}}};
+    EXPECT_EQ(item.edited_at(500).stems[0].value(Setting::Isolation), 50);
+    EXPECT_EQ(item.edited().stems[0].value(Setting::Isolation), 100);
+    item.loop = LoopRange{200, 900};
+    EXPECT_EQ(item.own_range(), nullptr);
+    ShapeSettings own;
+    own.stems[0].set(Setting::Isolation, 7);
+    item.ranges = {{200, 900, 10, own}};
+    ASSERT_NE(item.own_range(), nullptr);
+    EXPECT_EQ(item.edited_at(500).stems[0].value(Setting::Isolation), 7);
+    item.loop_on = false;
+    EXPECT_EQ(item.own_range(), nullptr);
+    EXPECT_FALSE(item.heard_loop().has_value());
+    item.loop_on = true;
+    item.pre_roll_frames = 150;
+    EXPECT_EQ(item.heard_loop(), (LoopRange{50, 900}));
+    item.pre_roll_frames = 500;
+    EXPECT_EQ(item.heard_loop(), (LoopRange{0, 900}));
 }
 
 TEST(Session, MovesTogetherWithItsRecordings) {

@@ -189,6 +189,36 @@ TEST(Timed, LinesAndRangesDecideWhatHolds) {
     EXPECT_EQ(recipes.kept(2000).weight[0][5], 1.0F);
 }
 
+TEST(Lines, PointsAreKeptInOrderAndALineEndsWithItsLastPoint) {
+    std::vector<SettingLine> lines;
+    put_point(lines, 1, Setting::Gain, {500, -3});
+    put_point(lines, 1, Setting::Gain, {100, -6});
+    put_point(lines, 1, Setting::Gain, {500, -1});
+    ASSERT_EQ(lines.size(), 1U);
+    EXPECT_EQ(lines[0].points, (std::vector<LinePoint>{{100, -6}, {500, -1}}));
+    EXPECT_EQ(find_line(lines, 1, Setting::Floor), nullptr);
+    EXPECT_EQ(find_line(lines, 0, Setting::Gain), nullptr);
+    erase_points(lines, 1, Setting::Gain, 100, 101);
+    EXPECT_EQ(lines[0].points.size(), 1U);
+    erase_points(lines, 1, Setting::Gain, 0, 1000);
+    EXPECT_TRUE(lines.empty());
+}
+
+// Whatever is left out, the thinned line stays within the tolerance at every point.
+TEST(Lines, ThinningStaysWithinTheTolerance) {
+    std::vector<LinePoint> points;
+    for (int i = 0; i <= 400; ++i) points.push_back({i * 800, 50 + 40 * std::sin(i / 40.0)});
+    const auto fewer = thinned(points, 1.0);
+    EXPECT_LT(fewer.size(), 60U);
+    EXPECT_EQ(fewer.front(), points.front());
+    EXPECT_EQ(fewer.back(), points.back());
+    const SettingLine line{0, Setting::Isolation, fewer};
+    for (const auto& p : points) EXPECT_NEAR(line.at(p.frame), p.value, 1.0 + 1e-9);
+    std::vector<LinePoint> straight;
+    for (int i = 0; i < 50; ++i) straight.push_back({i * 10, 3.0 * i});
+    EXPECT_EQ(thinned(straight, 0.01).size(), 2U);
+}
+
 // kept + removed = source is arithmetic; that what is kept changes without a click is not.
 TEST(Timed, ARangeComesInWithoutAStep) {
     const Scratch scratch;

@@ -12,10 +12,12 @@
 #include <QtTest>
 #include <fstream>
 
+#include "app/line_editor.h"
 #include "app/main_window.h"
 #include "app/theme.h"
 #include "app/tradeoff_graph.h"
 #include "app/weighting_editor.h"
+#include "core/assess/loudness.h"
 #include "core/assess/si_sdr.h"
 #include "tests/fixtures.h"
 
@@ -153,6 +155,185 @@ class WindowTest : public QObject {
         QVERIFY2(equal > 5000, "the source arrives bit for bit");
         QTest::keyClick(window_.get(), Qt::Key_O);
         QTest::keyClick(window_.get(), Qt::Key_G);
+    }
+
+    // Kept and removed, each heard over the same stretch, add up to the source sample by sample.
+    void keptAndRemovedArriveAndAddUp() {
+        QTest::keyClick(window_.get(), Qt::Key_G);
+        QTest::keyClick(window_.get(), Qt::Key_O);
+        QTest::keyClick(window_.get(), Qt::Key_BracketLeft);
+        QTest::keyClick(window_.get(), Qt::Key_BracketLeft);
+        QTRY_VERIFY_WITH_TIMEOUT(window_->measuring().settled(), 30000);
+        QTest::qWait(300);
+        std::array<std::vector<float>, 2> heard;
+        for (std::size_t i = 0; i < 2; ++i) {
+            QTest::keyClick(window_.get(), i == 0 ? Qt::Key_S : Qt::Key_D);
+            window_->player().locate(5 * 48000);
+            QTest::qWait(60);
+            (void)window_->output().simulated()->take_kept();
+            QTest::keyClick(window_.get(), Qt::Key_Space);
+            QTest::qWait(500);
+            QTest::keyClick(window_.get(), Qt::Key_Space);
+            QTest::qWait(60);
+            heard[i] = from_first_sound(window_->output().simulated()->take_kept());
+            QVERIFY(heard[i].size() > 30000);
+        }
+        const auto samples = window_->document().source()->samples().subspan(std::size_t{5} * 48000 * 2);
+        double removed = 0;
+        for (std::size_t i = 400; i < 30000; ++i) {
+            QVERIFY(std::abs(heard[0][i] + heard[1][i] - samples[i]) < 1e-6F);
+            removed = std::max(removed, static_cast<double>(std::abs(heard[1][i])));
+        }
+        QVERIFY2(removed > 1e-3, "something is removed");
+        for (int i = 0; i < 2; ++i) QTest::keyClick(window_.get(), Qt::Key_BracketRight);
+        QTest::keyClick(window_.get(), Qt::Key_O);
+        QTest::keyClick(window_.get(), Qt::Key_G);
+    }
+
+    // Monitors are switched while a loop plays: the source goes on exactly where it was (no sample is lost or
+    // put in), and over the loop what is kept and removed arrives as loud as the source to within 0.5 LU.
+    void switchingLosesNothingAndLevelsMatch() {
+        constexpr std::int64_t kLoop = 3 * 48000;
+        window_->document().edit("loop", {}, [](Session& s) {
+            s.items[0].loop = LoopRange{5 * 48000, 5 * 48000 + kLoop};
+            s.items[0].loop_on = true;
+        });
+        QTest::keyClick(window_.get(), Qt::Key_O);
+        QTest::keyClick(window_.get(), Qt::Key_A);
+        QVERIFY(window_->document().session().level_match);
+        QTRY_VERIFY_WITH_TIMEOUT(window_->measuring().settled(), 30000);
+        QTest::qWait(600);
+        window_->player().locate(5 * 48000);
+        QTest::qWait(60);
+        auto* output = window_->output().simulated();
+        (void)output->take_kept();
+        QTest::keyClick(window_.get(), Qt::Key_Space);
+        std::vector<float> heard;
+        const auto collect_until = [&](double seconds) {
+            for (int i = 0; i < 400 && static_cast<double>(heard.size()) < seconds * 96000; ++i) {
+                QTest::qWait(25);
+                const auto more = output->take_kept();
+                heard.insert(heard.end(), more.begin(), more.end());
+                if (i == 0) heard = from_first_sound(std::move(heard));
+            }
+        };
+        collect_until(1.0);
+        QTest::keyClick(window_.get(), Qt::Key_S);
+        collect_until(1.4);
+        QTest::keyClick(window_.get(), Qt::Key_A);
+        collect_until(2.9);
+        const auto samples = window_->document().source()->samples().subspan(std::size_t{5} * 48000 * 2);
+        std::size_t equal = 0;
+        for (std::size_t i = std::size_t{2} * 96000; i < std::size_t{28} * 9600; ++i)
+            equal += heard[i] == samples[i] ? 1U : 0U;
+        QCOMPARE(equal, std::size_t{8} * 9600);
+        // Two passes of each: the second is whole.
+        std::array<double, 3> lufs{};
+        int m = 0;
+        for (const auto key : {Qt::Key_A, Qt::Key_S, Qt::Key_D}) {
+            QTest::keyClick(window_.get(), key);
+            QTest::qWait(200);
+            (void)output->take_kept();
+            heard.clear();
+            for (int i = 0; i < 400 && heard.size() < static_cast<std::size_t>(kLoop) * 2; ++i) {
+                QTest::qWait(25);
+                const auto more = output->take_kept();
+                heard.insert(heard.end(), more.begin(), more.end());
+            }
+            heard.resize(static_cast<std::size_t>(kLoop) * 2);
+            std::vector<std::vector<float>> planar(2);
+            for (std::size_t i = 0; i < heard.size(); ++i) planar[i % 2].push_back(heard[i]);
+            LoudnessMeter meter(48000, 2);
+            meter.add(planar);
+            lufs[static_cast<std::size_t>(m++)] = meter.result().integrated_lufs;
+        }
+        QVERIFY2(std::abs(lufs[1] - lufs[0]) < 0.5, qPrintable(QString("%1 %2").arg(lufs[0]).arg(lufs[1])));
+        QVERIFY2(std::abs(lufs[2] - lufs[0]) < 0.5, qPrintable(QString("%1 %2").arg(lufs[0]).arg(lufs[2])));
+        QCOMPARE(window_->player().drop_outs(), std::uint64_t{0});
+        QTest::keyClick(window_.get(), Qt::Key_Space);
+        QTest::keyClick(window_.get(), Qt::Key_S);
+        QTest::keyClick(window_.get(), Qt::Key_O);
+        QTest::qWait(100);
+    }
+
+    void theLoopGetsAPreRoll() {
+        QTest::keyClick(window_.get(), Qt::Key_L, Qt::ShiftModifier);
+        QCOMPARE(window_->document().current_item()->heard_loop()->first,
+                 window_->document().current_item()->loop->first - 48000);
+        QTest::keyClick(window_.get(), Qt::Key_Home);
+        QTRY_COMPARE(window_->player().position(), window_->document().current_item()->loop->first - 48000);
+        for (int i = 0; i < 3; ++i) QTest::keyClick(window_.get(), Qt::Key_L, Qt::ShiftModifier);
+        QCOMPARE(window_->document().current_item()->pre_roll_frames, std::int64_t{0});
+    }
+
+    // A line is drawn by the mouse, changed by keys, written by a control, undone as a whole.
+    void aSettingIsDrawnOverTime() {
+        const auto lines = [this] { return window_->document().current_item()->lines; };
+        const int before = window_->document().undo_stack().index();
+        QTest::mouseClick(window_->findChild<QToolButton*>("isolation_line"), Qt::LeftButton);
+        auto* editor = window_->findChild<LineEditor*>("line_editor");
+        QVERIFY(editor->isVisible());
+        QTest::mouseClick(editor, Qt::LeftButton, {}, {100, editor->height() / 2});
+        QTest::mousePress(editor, Qt::LeftButton, {}, {300, editor->height() / 2});
+        QTest::mouseMove(editor, {300, 10});
+        QTest::mouseMove(editor, {320, 6});
+        QTest::mouseRelease(editor, Qt::LeftButton, {}, {320, 6});
+        QCOMPARE(lines().size(), std::size_t{1});
+        QCOMPARE(lines()[0].points.size(), std::size_t{2});
+        QVERIFY(std::abs(lines()[0].points[0].value - 50) < 6);
+        QCOMPARE(lines()[0].points[1].value, 100.0);
+        QCOMPARE(window_->document().undo_stack().index(), before + 2);  // a click, and one drag
+        QTest::keyClick(editor, Qt::Key_Down);
+        QCOMPARE(lines()[0].points[1].value, 99.0);
+        QTest::keyClick(editor, Qt::Key_Left);
+        QTest::keyClick(editor, Qt::Key_Delete);
+        QCOMPARE(lines()[0].points.size(), std::size_t{1});
+
+        // With a line, the control writes where playback is.
+        const std::int64_t at = lines()[0].points[0].frame + 48000;
+        window_->player().locate(at);
+        QTRY_COMPARE(window_->document().playhead(), at);
+        QTest::keyClick(window_->findChild<Rail*>("isolation"), Qt::Key_Left, Qt::ShiftModifier);
+        QCOMPARE(lines()[0].points.size(), std::size_t{2});
+        QCOMPARE(lines()[0].points[1], (LinePoint{at, 89}));
+        window_->player().locate(0);
+        QTRY_COMPARE(window_->findChild<Rail*>("isolation")->value(), 99.0);
+        QCOMPARE(settings().stems[0].value(Setting::Isolation), 100.0);  // the base is not touched
+
+        QTest::keyClick(editor, Qt::Key_Escape);
+        QVERIFY(!editor->isVisible());
+        QVERIFY(!window_->findChild<QToolButton*>("isolation_line")->isChecked());
+        QTest::keyClick(window_.get(), Qt::Key_Y, Qt::ShiftModifier);
+        QVERIFY(lines().empty());
+        while (window_->document().undo_stack().index() > before) window_->document().undo_stack().undo();
+        QVERIFY(lines().empty());
+    }
+
+    // Moving a control while playing writes its line, thinned out when it is let go.
+    void aLineIsWrittenWhilePlaying() {
+        window_->document().edit_lines("line", {}, [](std::vector<SettingLine>& lines) {
+            put_point(lines, 0, Setting::Gain, {0, 0});
+        });
+        window_->player().locate(10 * 48000);
+        QTest::qWait(80);
+        auto* rail = window_->findChild<Rail*>("gain");
+        QTest::keyClick(window_.get(), Qt::Key_Space);
+        QTest::mousePress(rail, Qt::LeftButton, {}, {60, 11});
+        for (int x = 60; x > 20; --x) {
+            QTest::qWait(20);
+            QTest::mouseMove(rail, {x, 11});
+        }
+        QTest::mouseRelease(rail, Qt::LeftButton, {}, {20, 11});
+        QTest::keyClick(window_.get(), Qt::Key_Space);
+        const auto* line = find_line(window_->document().current_item()->lines, 0, Setting::Gain);
+        QVERIFY(line != nullptr && line->points.size() > 2);
+        QVERIFY2(line->points.size() < 30, "thinned out");
+        QVERIFY(line->points.back().frame > line->points[1].frame + 24000);
+        QVERIFY(line->points.back().value < line->points[1].value - 3);
+        window_->document().undo_stack().undo();  // the drag as a whole
+        QCOMPARE(find_line(window_->document().current_item()->lines, 0, Setting::Gain)->points.size(),
+                 std::size_t{1});
+        window_->document().undo_stack().undo();
     }
 
     void theGraphIsDraggedAndTheProposalTaken() {
@@ -359,6 +540,13 @@ class WindowTest : public QObject {
     }
 
   private:
+    // Interleaved sound from its first sample on that is not silence.
+    static std::vector<float> from_first_sound(std::vector<float> heard) {
+        const auto begin = std::ranges::find_if(heard, [](float x) { return x != 0.0F; });
+        const auto skip = (begin - heard.begin()) / 2 * 2;
+        heard.erase(heard.begin(), heard.begin() + skip);
+        return heard;
+    }
     ShapeSettings settings() { return window_->document().current_item()->settings; }
     QString label(const char* name) { return window_->findChild<QLabel*>(name)->text(); }
     bool click_able(const char* name) { return window_->findChild<QToolButton*>(name)->isEnabled(); }

@@ -21,11 +21,9 @@ using nlohmann::json;
 constexpr std::array<const char*, kMonitors> kMonitorKeys = {"source", "kept",  "removed", "dialogue",
                                                              "reverb", "music", "ambience"};
 
-int count(const json& entry, const char* key) {
+int count(const json& entry, const char* key, std::uint64_t most = 100000) {
     const json& value = part(entry, key);
-    return value.is_number_unsigned()
-               ? static_cast<int>(std::min<std::uint64_t>(value.get<std::uint64_t>(), 100000))
-               : 0;
+    return value.is_number_unsigned() ? static_cast<int>(std::min(value.get<std::uint64_t>(), most)) : 0;
 }
 
 SessionItem item_from_json(const json& entry, const fs::path& folder) {
@@ -55,6 +53,7 @@ SessionItem item_from_json(const json& entry, const fs::path& folder) {
         if (range.first >= 0 && range.last > range.first) item.loop = range;
     }
     item.loop_on = flag(entry, "loop_on", true);
+    item.pre_roll_frames = count(entry, "pre_roll_frames", 60 * 192000);
     return item;
 }
 
@@ -71,6 +70,7 @@ json session_json(const Session& session, const fs::path& folder) {
             if (!relative.empty() && *relative.begin() != "..") path = relative;
         }
         json entry = {{"path", path.string()}, {"hash", item.hash}, {"loop_on", item.loop_on}};
+        if (item.pre_roll_frames > 0) entry["pre_roll_frames"] = item.pre_roll_frames;
         entry["stems"] = settings_to_json(item.settings);
         if (!item.lines.empty()) entry["lines"] = lines_to_json(item.lines);
         if (!item.ranges.empty()) entry["ranges"] = ranges_to_json(item.ranges);
@@ -101,13 +101,25 @@ TimedSettings SessionItem::timed() const {
     return out;
 }
 
+const SettingsRange* SessionItem::own_range() const {
+    if (!loop || !loop_on) return nullptr;
+    const auto found = std::ranges::find_if(
+        ranges, [this](const SettingsRange& r) { return r.first == loop->first && r.last == loop->last; });
+    return found != ranges.end() ? &*found : nullptr;
+}
+
 const ShapeSettings& SessionItem::edited() const {
-    if (loop && loop_on) {
-        for (const auto& range : ranges) {
-            if (range.first == loop->first && range.last == loop->last) return range.settings;
-        }
-    }
-    return settings;
+    const SettingsRange* range = own_range();
+    return range != nullptr ? range->settings : settings;
+}
+
+ShapeSettings SessionItem::edited_at(std::int64_t frame) const {
+    return own_range() != nullptr ? edited() : timed().base_at(frame);
+}
+
+std::optional<LoopRange> SessionItem::heard_loop() const {
+    if (!loop || !loop_on) return {};
+    return LoopRange{std::max<std::int64_t>(0, loop->first - pre_roll_frames), loop->last};
 }
 
 ShapeSettings& SessionItem::edited() {

@@ -35,6 +35,7 @@ struct SessionItem {
     ShapeSettings settings;
     std::optional<LoopRange> loop;
     bool loop_on = true;
+    std::int64_t pre_roll_frames = 0;  // are played before the loop each time
     std::array<std::optional<Card>, kCards> cards{};
     std::vector<SettingLine> lines{};
     std::vector<SettingsRange> ranges{};
@@ -43,6 +44,12 @@ struct SessionItem {
     // What the controls show and change: the settings of the range that the loop matches, else the base.
     [[nodiscard]] const ShapeSettings& edited() const;
     [[nodiscard]] ShapeSettings& edited();
+    // The settings of a range that the loop matches; null where it matches none.
+    [[nodiscard]] const SettingsRange* own_range() const;
+    // The same as edited(), with the lines of the base applied at a frame.
+    [[nodiscard]] ShapeSettings edited_at(std::int64_t frame) const;
+    // The loop with what is heard before it.
+    [[nodiscard]] std::optional<LoopRange> heard_loop() const;
     bool operator==(const SessionItem&) const = default;
 };
 

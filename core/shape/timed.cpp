@@ -1,6 +1,7 @@
 #include "core/shape/timed.h"
 
 #include <algorithm>
+#include <cmath>
 
 namespace rivlen {
 
@@ -11,6 +12,70 @@ double SettingLine::at(std::int64_t frame) const {
     if (after == points.end()) return a.value;
     const double part = static_cast<double>(frame - a.frame) / static_cast<double>(after->frame - a.frame);
     return a.value + part * (after->value - a.value);
+}
+
+namespace {
+
+auto place_of(auto& lines, std::size_t stem, Setting setting) {
+    return std::ranges::find_if(
+        lines, [&](const SettingLine& line) { return line.stem == stem && line.setting == setting; });
+}
+
+// Marks the points to keep between first and last, both of which are kept.
+void keep_between(std::span<const LinePoint> points, double tolerance, std::size_t first, std::size_t last,
+                  std::vector<bool>& keep) {
+    const SettingLine chord{0, Setting::Isolation, {points[first], points[last]}};
+    double farthest = tolerance;
+    std::size_t at = first;
+    for (std::size_t i = first + 1; i < last; ++i) {
+        const double distance = std::abs(points[i].value - chord.at(points[i].frame));
+        if (distance > farthest) {
+            farthest = distance;
+            at = i;
+        }
+    }
+    if (at == first) return;
+    keep[at] = true;
+    keep_between(points, tolerance, first, at, keep);
+    keep_between(points, tolerance, at, last, keep);
+}
+
+}  // namespace
+
+const SettingLine* find_line(const std::vector<SettingLine>& lines, std::size_t stem, Setting setting) {
+    const auto found = place_of(lines, stem, setting);
+    return found != lines.end() ? &*found : nullptr;
+}
+
+void put_point(std::vector<SettingLine>& lines, std::size_t stem, Setting setting, LinePoint point) {
+    auto line = place_of(lines, stem, setting);
+    if (line == lines.end()) line = lines.insert(line, SettingLine{stem, setting, {}});
+    const auto at = std::ranges::lower_bound(line->points, point.frame, {}, &LinePoint::frame);
+    if (at != line->points.end() && at->frame == point.frame) {
+        at->value = point.value;
+    } else {
+        line->points.insert(at, point);
+    }
+}
+
+void erase_points(std::vector<SettingLine>& lines, std::size_t stem, Setting setting, std::int64_t first,
+                  std::int64_t last) {
+    const auto line = place_of(lines, stem, setting);
+    if (line == lines.end()) return;
+    std::erase_if(line->points, [&](const LinePoint& p) { return p.frame >= first && p.frame < last; });
+    if (line->points.empty()) lines.erase(line);
+}
+
+std::vector<LinePoint> thinned(std::span<const LinePoint> points, double tolerance) {
+    if (points.size() < 3) return {points.begin(), points.end()};
+    std::vector<bool> keep(points.size(), false);
+    keep.front() = keep.back() = true;
+    keep_between(points, tolerance, 0, points.size() - 1, keep);
+    std::vector<LinePoint> out;
+    for (std::size_t i = 0; i < points.size(); ++i) {
+        if (keep[i]) out.push_back(points[i]);
+    }
+    return out;
 }
 
 double SettingsRange::share(std::int64_t frame) const {

@@ -4,6 +4,7 @@
 
 #include <cstdint>
 #include <optional>
+#include <span>
 #include <vector>
 
 #include "core/shape/recipe.h"
@@ -25,6 +26,18 @@ struct SettingLine {
     [[nodiscard]] double at(std::int64_t frame) const;  // needs a point
     bool operator==(const SettingLine&) const = default;
 };
+
+// The line of a setting; null where it has none.
+[[nodiscard]] const SettingLine* find_line(const std::vector<SettingLine>& lines, std::size_t stem,
+                                           Setting setting);
+// Sets a point, in place of one at the same frame; begins the line where there is none.
+void put_point(std::vector<SettingLine>& lines, std::size_t stem, Setting setting, LinePoint point);
+// Removes the points of [first, last); a line that has none left is removed, too.
+void erase_points(std::vector<SettingLine>& lines, std::size_t stem, Setting setting, std::int64_t first,
+                  std::int64_t last);
+// Leaves out points without which the line stays within `tolerance` of where it was (Ramer 1972; Douglas and
+// Peucker 1973, with the distance taken along the value).
+[[nodiscard]] std::vector<LinePoint> thinned(std::span<const LinePoint> points, double tolerance);
 
 struct SettingsRange {
     std::int64_t first = 0, last = 0;  // frames; last is one past the end
