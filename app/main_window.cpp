@@ -183,6 +183,7 @@ QWidget* MainWindow::build_lanes() {
             const QString key = kStemNames[s];
             names_[s] = button(stem_label(s), "stem_" + key,
                                tr("Choose this stem for tuning (arrow up, arrow down)."), header);
+            names_[s]->setProperty("drawn", true);  // its icon has the stem's colour: no bright ground behind it
             names_[s]->setIcon(stem_icon(s));
             names_[s]->setToolButtonStyle(Qt::ToolButtonTextBesideIcon);
             names_[s]->setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Fixed);
@@ -265,6 +266,7 @@ QWidget* MainWindow::build_transport() {
                    m < 3 ? tr("Listen to: %1.").arg(labels[m]) : tr("Listen to this stem alone."), bar);
         monitors_[m]->setCheckable(true);
         group->addButton(monitors_[m]);
+        if (m >= 3) monitors_[m]->setProperty("drawn", true);
         if (m >= 3) monitors_[m]->setIcon(stem_icon(m - 3));
         if (m >= 3) monitors_[m]->setToolButtonStyle(Qt::ToolButtonIconOnly);
         connect(monitors_[m], &QToolButton::clicked, this,

@@ -12,7 +12,7 @@
 namespace rivlen::app {
 
 namespace {
-constexpr int kNumberWidth = 68;
+constexpr int kNumberWidth = 62;
 }
 
 Rail::Rail(const ParameterInfo& info, QWidget* parent)

@@ -49,7 +49,7 @@ TradeOffGraph::TradeOffGraph(Document& document, Measuring& measuring, QWidget* 
 }
 
 QRectF TradeOffGraph::plot() const {
-    return {30.0, 16.0, std::max(20.0, width() - 60.0), std::max(20.0, height() - 34.0)};
+    return {30.0, 18.0, std::max(20.0, width() - 66.0), std::max(20.0, height() - 36.0)};
 }
 double TradeOffGraph::x_of(double percent) const {
     return plot().left() + plot().width() * percent / 100.0;
@@ -120,7 +120,7 @@ void TradeOffGraph::paintEvent(QPaintEvent*) {
         painter.drawText(QRectF(0, leak_y(d) - 7, 27, 14), Qt::AlignRight | Qt::AlignVCenter,
                          QString::number(d));
     for (int d = 0; d <= static_cast<int>(kHighestDamage); d += 25)
-        painter.drawText(QRectF(r.right() + 4, damage_y(d) - 7, 26, 14), Qt::AlignLeft | Qt::AlignVCenter,
+        painter.drawText(QRectF(r.right() + 9, damage_y(d) - 7, 26, 14), Qt::AlignLeft | Qt::AlignVCenter,
                          QString::number(d));
     painter.drawText(QRectF(2, 0, width() / 2.0, 14), Qt::AlignLeft, tr("leaks in, dB —"));
     painter.setPen(colour::kWarn);

@@ -11,7 +11,7 @@ namespace rivlen::app {
 
 namespace {
 
-constexpr int kLabelWidth = 112;
+constexpr int kLabelWidth = 124;
 constexpr const char* kWords = "rivlen_words";  // property of a control: its plain sentence
 
 void dim(QWidget* widget) {
@@ -143,7 +143,9 @@ void TuningPanel::add_row(Setting setting) {
     row.line = new QToolButton(row.box);
     row.line->setObjectName(QString("%1_line").arg(p.key));
     row.line->setIcon(QIcon(":/icons/line.svg"));
-    row.line->setIconSize({13, 13});
+    row.line->setProperty("compact", true);
+    row.line->setProperty("drawn", true);
+    row.line->setIconSize({15, 15});
     row.line->setFixedSize(22, 20);
     row.line->setCheckable(true);
     row.line->setFocusPolicy(Qt::TabFocus);
