@@ -1,4 +1,5 @@
 // The separation engine: runs the network behind the interface of core/split/separator.h.
+#include <ATen/Context.h>
 #include <ATen/Parallel.h>
 #include <torch/torch.h>
 
@@ -6,6 +7,7 @@
 
 #include "core/split/bands.h"
 #include "core/split/separator.h"
+#include "engine/golden.h"
 #include "engine/network.h"
 
 namespace rivlen {
@@ -55,11 +57,32 @@ class Engine : public Separator {
     ModelFacts facts_;
 };
 
+// Where the usual path computes wrongly, one without oneDNN's kernels is tried.
+Status check_machine(LoadedNetwork& loaded) {
+    if (loaded.golden.empty()) {
+        return make_error(
+            ErrorKind::BadInput,
+            "The separation model has no golden masks to check this machine with. Install Rivlen's "
+            "models again.");
+    }
+    at::set_num_threads(1);
+    const c10::InferenceMode inference;
+    if (golden_difference(loaded.network, loaded.golden) <= kGoldenTolerance) return {};
+    at::globalContext().setUserEnabledMkldnn(false);
+    if (golden_difference(loaded.network, loaded.golden) <= kGoldenTolerance) return {};
+    return make_error(
+        ErrorKind::Unsupported,
+        "This machine's matrix library computes wrongly: the model does not give the masks it should, so "
+        "nothing is split. Choose another one with 'update-alternatives --config "
+        "libblas.so.3-x86_64-linux-gnu', or start Rivlen with OPENBLAS_CORETYPE=Haswell.");
+}
+
 Result<std::shared_ptr<const Separator>> open_engine(const std::filesystem::path& model) {
     auto facts = model_identity(model);
     if (!facts) return facts.error();
     auto loaded = load_network(model);
     if (!loaded) return loaded.error();
+    if (auto status = check_machine(*loaded); !status) return status.error();
     facts->patch_frames = loaded->network->spec().patch_frames;
     facts->metadata = loaded->metadata;
     return std::shared_ptr<const Separator>(std::make_shared<Engine>(std::move(*loaded), std::move(*facts)));

@@ -5,6 +5,7 @@
 
 #include "core/base/safetensors.h"
 #include "core/split/bands.h"
+#include "engine/golden.h"
 #include "engine/recurrence.h"
 
 namespace rivlen {
@@ -238,7 +239,7 @@ Status copy_weights(const SeparationNetwork& from, SeparationNetwork& to) {
     return {};
 }
 
-Status save_network(const SeparationNetwork& network, const std::filesystem::path& path,
+Status save_network(SeparationNetwork& network, const std::filesystem::path& path,
                     std::map<std::string, std::string> metadata) {
     metadata["network"] = network->spec().to_json();
     std::vector<Tensor> kept;
@@ -250,6 +251,9 @@ Status save_network(const SeparationNetwork& network, const std::filesystem::pat
             {item.key(), "F32", value.sizes().vec(),
              std::as_bytes(std::span(value.data_ptr<float>(), static_cast<std::size_t>(value.numel())))});
     }
+    const auto golden = golden_masks(network);
+    tensors.push_back(
+        {"golden", "U8", {static_cast<std::int64_t>(golden.size())}, std::as_bytes(std::span(golden))});
     return safetensors::write(path, metadata, tensors);
 }
 
@@ -276,6 +280,10 @@ Result<LoadedNetwork> load_network(const std::filesystem::path& path) {
                               path.string(), item.key());
         }
         std::memcpy(item.value().data_ptr<float>(), tensor->bytes.data(), tensor->bytes.size());
+    }
+    if (const auto* golden = file->find("golden"); golden != nullptr && golden->dtype == "U8") {
+        loaded.golden.resize(golden->bytes.size());
+        std::memcpy(loaded.golden.data(), golden->bytes.data(), golden->bytes.size());
     }
     loaded.network->eval();
     return loaded;

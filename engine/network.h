@@ -40,13 +40,15 @@ TORCH_MODULE(SeparationNetwork);
 // smaller. Errors: Mismatch.
 [[nodiscard]] Status copy_weights(const SeparationNetwork& from, SeparationNetwork& to);
 
-// Named parameters as float32; `metadata` goes into the header beside the spec. Errors: DiskFull, Io.
-[[nodiscard]] Status save_network(const SeparationNetwork& network, const std::filesystem::path& path,
+// Named parameters as float32, and the golden masks as "golden"; `metadata` goes into the header beside the
+// spec. Errors: DiskFull, Io.
+[[nodiscard]] Status save_network(SeparationNetwork& network, const std::filesystem::path& path,
                                   std::map<std::string, std::string> metadata);
 
 struct LoadedNetwork {
     SeparationNetwork network{nullptr};
     std::map<std::string, std::string> metadata;
+    std::vector<std::uint8_t> golden;  // see golden.h; empty in files that have none
 };
 // Errors: NotFound, BadInput, Unsupported.
 [[nodiscard]] Result<LoadedNetwork> load_network(const std::filesystem::path& path);

@@ -78,6 +78,7 @@ struct EvalOptions {
     double seconds = 10.0;
     bool oracle = false;
     bool learned_from = false;
+    bool voice = false;
 };
 
 Status evaluate(const EvalOptions& options) {
@@ -95,14 +96,19 @@ Status evaluate(const EvalOptions& options) {
         const auto masks = options.oracle ? oracle_masks(mix) : network_masks(loaded->network, mix);
         network_seconds += std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
         mix_seconds += static_cast<double>(mix.frames()) / kCorpusRate;
-        figures.push_back(figures_of(mix, apply_masks(masks, mix)));
+        const auto estimates = apply_masks(masks, mix);
+        figures.push_back(figures_of(mix, estimates));
+        if (!options.voice) continue;
+        if (auto status = add_voice_figures(mix, estimates, figures.back()); !status) return status;
     }
     const std::string json = summary_json(figures);
     const auto gains = mean_gains(figures);
     fmt::print(
-        "{}\n{} mixes: SI-SDR gain dialogue {:.2f}, music {:.2f}, ambience {:.2f}, dry voice {:.2f} dB; "
+        "{}\n{}\n{}{} mixes: SI-SDR gain dialogue {:.2f}, music {:.2f}, ambience {:.2f}, dry voice {:.2f} "
+        "dB; "
         "network {:.1f} x real time on one thread\n",
-        json, figures.size(), gains[0], gains[1], gains[2], gains[3], mix_seconds / network_seconds);
+        json, gain_table(figures), options.voice ? voice_table(figures) + "\n" : "", figures.size(), gains[0],
+        gains[1], gains[2], gains[3], mix_seconds / network_seconds);
     return options.json.empty() ? Status{} : write_text_file(options.json, json);
 }
 
@@ -115,9 +121,22 @@ void add_evaluate(CLI::App& app, Status& status) {
     command->add_option("--seconds", options->seconds, "Length of a mix");
     command->add_option("--json", options->json, "Write the table here");
     command->add_flag("--oracle", options->oracle, "Measure the oracle ratio mask instead of the model");
+    command->add_flag("--voice", options->voice,
+                      "Also BSS Eval and ESTOI of the voice, the oracle mask and FFmpeg's denoiser");
     command->add_flag("--learned-from", options->learned_from,
                       "Measure on material learned from instead: the distance shows how much is memory");
     command->callback([options, &status] { status = evaluate(*options); });
+}
+
+void add_seal(CLI::App& app, Status& status) {
+    auto model = std::make_shared<std::filesystem::path>();
+    auto* command = app.add_subcommand("seal", "Store the golden masks in a weights file anew");
+    command->add_option("model", *model, "Weights (.safetensors)")->required();
+    command->callback([model, &status] {
+        at::set_num_threads(1);
+        auto loaded = load_network(*model);
+        status = loaded ? save_network(loaded->network, *model, loaded->metadata) : Status(loaded.error());
+    });
 }
 
 void add_tradeoff(CLI::App& app, Status& status) {
@@ -140,6 +159,7 @@ void add_commands(CLI::App& app, Status& status) {
     add_corpus(app, status);
     add_train(app, status);
     add_evaluate(app, status);
+    add_seal(app, status);
     add_tradeoff(app, status);
 }
 

@@ -1,11 +1,20 @@
 #include "learn/evaluate.h"
 
+#include <fmt/format.h>
+#include <unistd.h>
+
 #include <algorithm>
 #include <cmath>
+#include <cstdlib>
+#include <filesystem>
 #include <nlohmann/json.hpp>
 
+#include "core/assess/bss_eval.h"
 #include "core/assess/si_sdr.h"
+#include "core/assess/stoi.h"
 #include "core/base/levels.h"
+#include "core/media/decode.h"
+#include "core/media/sound_file.h"
 #include "core/split/bands.h"
 #include "core/split/stft.h"
 #include "learn/tensors.h"
@@ -127,6 +136,133 @@ Figures figures_of(const Mix& mix, const std::array<Stereo, kStems>& estimates) 
     return figures;
 }
 
+namespace {
+
+// Samples by which `late` lags behind `early`, 0 to `most`; from the two seconds in their middle.
+std::size_t lag_of(std::span<const float> late, std::span<const float> early, std::size_t most) {
+    const std::size_t count = std::min<std::size_t>(2 * kCorpusRate, early.size() - most);
+    const std::size_t from = (early.size() - most - count) / 2;
+    std::size_t best = 0;
+    double highest = -1e30;
+    for (std::size_t lag = 0; lag <= most; ++lag) {
+        float sum = 0.0F;
+        for (std::size_t i = 0; i < count; ++i) sum += late[from + lag + i] * early[from + i];
+        if (static_cast<double>(sum) > highest) {
+            highest = static_cast<double>(sum);
+            best = lag;
+        }
+    }
+    return best;
+}
+
+Result<std::vector<float>> denoised(const std::vector<float>& mono) {
+    constexpr std::size_t kMostDelay = 8192;
+    const std::filesystem::path folder =
+        std::filesystem::temp_directory_path() / fmt::format("rivlen-eval-{}", ::getpid());
+    std::filesystem::create_directories(folder);
+    const std::vector<std::vector<float>> channel = {mono};
+    auto writer = SoundFileWriter::create(folder / "mix.wav", SoundFormat::WavFloat, kCorpusRate, 1);
+    if (!writer) return writer.error();
+    if (auto status = writer->write(channel); !status) return status.error();
+    if (auto status = writer->commit(); !status) return status.error();
+    const std::string command = fmt::format(
+        "cd '{}' && ffmpeg -v error -y -i mix.wav -af apad=pad_len={},afftdn=nr=24:tn=1 -c:a pcm_f32le "
+        "out.wav",
+        folder.string(), kMostDelay);
+    const bool ran = std::system(command.c_str()) == 0;  // NOLINT(concurrency-mt-unsafe,cert-env33-c)
+    auto out = ran ? read_audio(folder / "out.wav")
+                   : Result<AudioBuffer>(make_error(ErrorKind::NotFound, "Cannot run ffmpeg."));
+    std::error_code ignored;
+    std::filesystem::remove_all(folder, ignored);
+    if (!out) return out.error();
+    auto& sound = out->channels[0];
+    sound.resize(mono.size() + kMostDelay, 0.0F);
+    std::vector<float> padded = mono;
+    padded.resize(sound.size(), 0.0F);
+    const std::size_t lag = lag_of(sound, padded, kMostDelay);
+    sound.erase(sound.begin(), sound.begin() + static_cast<std::ptrdiff_t>(lag));
+    sound.resize(mono.size(), 0.0F);
+    return std::move(sound);
+}
+
+std::string cell(const Mean& mean, bool with_lowest) {
+    if (mean.count == 0) return "-";
+    return with_lowest ? fmt::format("{:.1f} ({:.1f})", mean.value(), mean.lowest)
+                       : fmt::format("{:.2f}", mean.value());
+}
+
+// Rows "all" and every kind in the order of Mixer::kinds(), one column for each key.
+template <typename Pick>
+std::string table_of(const std::vector<Figures>& figures, const std::vector<std::string>& keys,
+                     const Pick& pick, bool with_lowest) {
+    std::string out;
+    std::vector<std::string> rows = {"all"};
+    rows.insert(rows.end(), Mixer::kinds().begin(), Mixer::kinds().end());
+    for (const auto& row : rows) {
+        std::map<std::string, Mean> means;
+        for (const auto& f : figures) {
+            if (row != "all" && row != f.kind) continue;
+            for (const auto& [key, value] : pick(f)) means[key].add(value);
+        }
+        if (means.empty()) continue;
+        out += "| " + row;
+        for (const auto& key : keys) out += " | " + cell(means[key], with_lowest);
+        out += " |\n";
+    }
+    return out;
+}
+
+}  // namespace
+
+Status add_voice_figures(const Mix& mix, const std::array<Stereo, kStems>& estimates, Figures& figures) {
+    const auto gain = figures.gain_db.find("dialogue");
+    if (gain == figures.gain_db.end()) return {};
+    std::vector<std::vector<float>> parts;
+    for (const auto& stem : mix.stems) parts.push_back(mid(stem));
+    const auto whole = mid(mix.mix);
+    const auto voice = mid(estimates[0]);
+    const BssEval bss(parts);
+    const BssFigures now = bss.measure(voice, 0);
+    const BssFigures before = bss.measure(whole, 0);
+    figures.voice["sdr"] = now.sdr_db;
+    figures.voice["sir"] = now.sir_db;
+    figures.voice["sar"] = now.sar_db;
+    figures.voice["mix sdr"] = before.sdr_db;
+    figures.voice["mix sir"] = before.sir_db;
+    figures.voice["estoi"] = intelligibility(parts[0], voice, kCorpusRate).estoi;
+    figures.voice["mix estoi"] = intelligibility(parts[0], whole, kCorpusRate).estoi;
+    const auto truth = joined(mix.stems[0]);
+    const auto gain_of = [](const std::vector<float>& estimate, const std::vector<float>& from,
+                            const std::vector<float>& reference) {
+        return std::clamp(si_sdr_db(estimate, reference), -60.0, 80.0) -
+               std::clamp(si_sdr_db(from, reference), -60.0, 80.0);
+    };
+    figures.voice["oracle gain"] =
+        gain_of(joined(apply_masks(oracle_masks(mix), mix)[0]), joined(mix.mix), truth);
+    auto cleaned = denoised(whole);
+    if (!cleaned) return cleaned.error();
+    figures.voice["denoiser gain"] = gain_of(*cleaned, whole, parts[0]);
+    return {};
+}
+
+std::string gain_table(const std::vector<Figures>& figures) {
+    return "| kind | dialogue | music | ambience | dry voice |\n|---|---|---|---|---|\n" +
+           table_of(
+               figures, {"dialogue", "music", "ambience", "dry voice"},
+               [](const Figures& f) { return f.gain_db; }, true);
+}
+
+std::string voice_table(const std::vector<Figures>& figures) {
+    return "| kind | SDR | of the mix | SIR | of the mix | SAR | ESTOI | of the mix | gain by oracle mask | "
+           "by denoiser "
+           "|\n|---|---|---|---|---|---|---|---|---|---|\n" +
+           table_of(
+               figures,
+               {"sdr", "mix sdr", "sir", "mix sir", "sar", "estoi", "mix estoi", "oracle gain",
+                "denoiser gain"},
+               [](const Figures& f) { return f.voice; }, false);
+}
+
 std::string summary_json(const std::vector<Figures>& figures) {
     std::map<std::string, std::map<std::string, Mean>> table;
     for (const auto& f : figures) {
@@ -134,14 +270,15 @@ std::string summary_json(const std::vector<Figures>& figures) {
             for (const auto& [name, v] : f.gain_db) table[row]["gain " + name].add(v);
             for (const auto& [name, v] : f.value_db) table[row]["si-sdr " + name].add(v);
             for (const auto& [name, v] : f.leak_db) table[row]["leak " + name].add(v);
+            for (const auto& [name, v] : f.voice) table[row]["voice " + name].add(v);
         }
     }
     nlohmann::json json;
     for (const auto& [kind, columns] : table) {
         for (const auto& [column, mean] : columns) {
             const double worst = column.starts_with("leak") ? mean.highest : mean.lowest;
-            json[kind][column] = {{"mean_db", std::round(mean.value() * 100) / 100},
-                                  {"worst_db", std::round(worst * 100) / 100},
+            json[kind][column] = {{"mean", std::round(mean.value() * 100) / 100},
+                                  {"worst", std::round(worst * 100) / 100},
                                   {"count", mean.count}};
         }
     }

@@ -32,8 +32,22 @@ struct Figures {
     std::map<std::string, double> gain_db;   // by stem name, and "dry voice"
     std::map<std::string, double> value_db;  // SI-SDR itself, where there is nothing to gain (voice alone)
     std::map<std::string, double> leak_db;
+    std::map<std::string, double> voice;  // "sdr", "sir", "sar", "estoi" (of the estimate), "mix sdr", "mix
+                                          // sir", "mix estoi", "oracle gain", "denoiser gain"
 };
 [[nodiscard]] Figures figures_of(const Mix& mix, const std::array<Stereo, kStems>& estimates);
+
+// For a mix with a voice and something else: BSS Eval and ESTOI of the voice (of mid channels), of the mix
+// itself and of the estimate, and the voice's SI-SDR gain by the oracle ratio mask and by FFmpeg's spectral
+// denoiser (afftdn, noise floor tracked, its delay taken out). Takes some seconds a mix. Errors: NotFound
+// when ffmpeg cannot be run.
+[[nodiscard]] Status add_voice_figures(const Mix& mix, const std::array<Stereo, kStems>& estimates,
+                                       Figures& figures);
+
+// The table of docs/model.md: a row a kind, gains as mean (worst).
+[[nodiscard]] std::string gain_table(const std::vector<Figures>& figures);
+// The table of the figures that add_voice_figures() adds.
+[[nodiscard]] std::string voice_table(const std::vector<Figures>& figures);
 
 // Means over figures as a JSON text: overall and by kind.
 [[nodiscard]] std::string summary_json(const std::vector<Figures>& figures);

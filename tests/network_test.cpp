@@ -2,8 +2,10 @@
 #include <gtest/gtest.h>
 #include <torch/torch.h>
 
+#include "engine/golden.h"
 #include "engine/network.h"
 #include "engine/recurrence.h"
+#include "tests/fixtures.h"
 
 namespace rivlen {
 namespace {
@@ -84,6 +86,44 @@ TEST(Network, GrowsWithoutChangingItsMasks) {
     const auto x = torch::rand({2, 10, 2, 256});
     EXPECT_LT(largest_difference(a->forward(x), b->forward(x)), 1e-5);
     EXPECT_FALSE(copy_weights(b, a).ok());
+}
+
+SeparationNetwork small_network() {
+    torch::manual_seed(2);
+    NetworkSpec spec;
+    spec.width = 16;
+    spec.hidden = 8;
+    spec.blocks = 1;
+    spec.head_hidden = 16;
+    return SeparationNetwork(spec);
+}
+
+// What is stored beside the weights tells a machine that computes right from one that does not.
+TEST(Golden, ASmallFaultInTheArithmeticIsNoticed) {
+    const test::Scratch scratch;
+    auto network = small_network();
+    ASSERT_TRUE(save_network(network, scratch / "m.safetensors", {}).ok());
+    auto loaded = load_network(scratch / "m.safetensors");
+    ASSERT_TRUE(loaded.ok());
+    EXPECT_LE(golden_difference(loaded->network, loaded->golden), 1.0 / 255.0);
+    {
+        const torch::NoGradGuard no_grad;  // one product gone wrong
+        loaded->network->named_parameters()["head2_weight"][3].mul_(0.5);
+    }
+    EXPECT_GT(golden_difference(loaded->network, loaded->golden), kGoldenTolerance);
+    EXPECT_EQ(golden_difference(loaded->network, {1, 2, 3}), 1.0);
+}
+
+TEST(Network, WeightsOfAnotherShapeAreRefused) {
+    const test::Scratch scratch;
+    auto network = small_network();
+    ASSERT_TRUE(save_network(network, scratch / "m.safetensors", {{"training", "{}"}}).ok());
+    EXPECT_EQ(load_network(scratch / "m.safetensors")->metadata.at("training"), "{}");
+    EXPECT_EQ(load_network(scratch / "none").error().kind, ErrorKind::NotFound);
+    test::write_wav(scratch / "x.wav", {{0.0F}}, 48000);
+    EXPECT_EQ(load_network(scratch / "x.wav").error().kind, ErrorKind::BadInput);
+    EXPECT_FALSE(NetworkSpec::from_json(R"({"time_unit":"magic"})").ok());
+    EXPECT_FALSE(NetworkSpec::from_json(R"({"width":-4})").ok());
 }
 
 }  // namespace
