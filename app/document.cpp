@@ -156,6 +156,18 @@ void Document::set_value(const QString& label, std::size_t stem, Setting setting
     });
 }
 
+void Document::take_proposal(const QString& label, std::size_t stem, const Proposal& proposal) {
+    if (current_item() == nullptr) return;
+    close_step();
+    const bool has_line = line_of(stem, Setting::Isolation) != nullptr;
+    edit(label, {}, [&](Session& session) {
+        auto& item = session.items[static_cast<std::size_t>(session.current)];
+        take(proposal, item.edited().stems[stem]);
+        if (has_line)
+            put_point(item.lines, stem, Setting::Isolation, {playhead_, proposal.isolation_percent});
+    });
+}
+
 void Document::close_step() {
     if (written_ && written_->last > written_->first) {
         const Written w = *written_;

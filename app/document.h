@@ -14,6 +14,7 @@
 #include <optional>
 
 #include "app/jobs.h"
+#include "core/assess/proposal.h"
 #include "core/media/decode.h"
 #include "core/media/source.h"
 #include "core/session/session.h"
@@ -68,6 +69,8 @@ class Document : public QObject {
     // two such calls of one step is overwritten, so that moving a control while playing writes the line),
     // else for all times.
     void set_value(const QString& label, std::size_t stem, Setting setting, double value);
+    // A proposal as one step; a line of isolation gets a point.
+    void take_proposal(const QString& label, std::size_t stem, const Proposal& proposal);
     void edit_lines(const QString& label, const QString& key,
                     const std::function<void(std::vector<SettingLine>&)>& change);
 

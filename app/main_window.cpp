@@ -183,7 +183,8 @@ QWidget* MainWindow::build_lanes() {
             const QString key = kStemNames[s];
             names_[s] = button(stem_label(s), "stem_" + key,
                                tr("Choose this stem for tuning (arrow up, arrow down)."), header);
-            names_[s]->setProperty("drawn", true);  // its icon has the stem's colour: no bright ground behind it
+            names_[s]->setProperty("drawn",
+                                   true);  // its icon has the stem's colour: no bright ground behind it
             names_[s]->setIcon(stem_icon(s));
             names_[s]->setToolButtonStyle(Qt::ToolButtonTextBesideIcon);
             names_[s]->setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Fixed);

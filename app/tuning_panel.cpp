@@ -221,9 +221,7 @@ void TuningPanel::show_figures() {
 void TuningPanel::take_proposal() {
     const Proposal* proposal = measuring_.proposal();
     if (proposal == nullptr) return;
-    document_.close_step();
-    document_.set_value(tr("Take proposal"), stem_, Setting::Isolation, proposal->isolation_percent);
-    document_.close_step();
+    document_.take_proposal(tr("Take proposal"), stem_, *proposal);
 }
 
 void TuningPanel::explain(const QString& words) {

@@ -182,21 +182,23 @@ Status propose_settings(const ProposeCommand& c) {
     for (std::size_t i = 0; i < kPurposes; ++i) {
         if (!c.purpose.empty() && c.purpose != kPurposeKeys[i]) continue;
         const Proposal proposal = propose(measured->curve, static_cast<Purpose>(i));
+        ShapeSettings proposed = measured->settings;
+        take(proposal, proposed.stems[stem]);
+        const TradeOff figures = measured->assessment.measure(stem_recipe(proposed.stems[stem], stem), stem);
         if (c.stretch.json) {
             out.push_back({{"purpose", kPurposeKeys[i]},
                            {"isolation_percent", proposal.isolation_percent},
-                           {"leak_db", proposal.figures.leak_db},
-                           {"damage", proposal.figures.damage},
+                           {"steadiness_percent", proposal.steadiness_percent},
+                           {"leak_db", figures.leak_db},
+                           {"damage", figures.damage},
                            {"reason", proposal.reason}});
         } else {
             fmt::print("{:20} {}\n{:20} leak {:.1f} dB, damage {:.1f}\n", kPurposeLabels[i], proposal.reason,
-                       "", proposal.figures.leak_db, proposal.figures.damage);
+                       "", figures.leak_db, figures.damage);
         }
-        if (!c.save.empty()) {
-            Card card{kPurposeLabels[i], proposal.reason, measured->settings};
-            card.settings.stems[stem].set(Setting::Isolation, proposal.isolation_percent);
-            if (auto status = save_preset(card, c.save); !status) return status;
-        }
+        if (c.save.empty()) continue;
+        if (auto status = save_preset({kPurposeLabels[i], proposal.reason, proposed}, c.save); !status)
+            return status;
     }
     if (c.stretch.json) fmt::print("{}\n", out.dump(2, ' ', false, json::error_handler_t::replace));
     return {};

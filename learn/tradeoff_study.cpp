@@ -149,17 +149,17 @@ json study_one(const Mix& mix, SeparationNetwork& network, const fs::path& folde
         out["settings"].push_back(
             row_of(assessment.measure(stem_recipe(settings, kDialogue), kDialogue), bench.truth(settings)));
     const auto curve = assessment.curve({}, kDialogue, kCurvePoints);
-    const auto at = [&](double isolation) {
+    const auto at = [&](const Proposal& proposal) {
         StemSettings s;
-        s.set(Setting::Isolation, isolation);
+        take(proposal, s);
         json row = row_of(assessment.measure(stem_recipe(s, kDialogue), kDialogue), bench.truth(s));
-        row["isolation"] = isolation;
+        row["isolation"] = proposal.isolation_percent;
         return row;
     };
     for (std::size_t p = 0; p < kPurposes; ++p)
-        out["proposals"][kPurposeKeys[p]] = at(propose(curve, static_cast<Purpose>(p)).isolation_percent);
-    out["proposals"]["fixed 50 %"] = at(50);
-    out["proposals"]["fixed 100 %"] = at(100);
+        out["proposals"][kPurposeKeys[p]] = at(propose(curve, static_cast<Purpose>(p)));
+    out["proposals"]["fixed 50 %"] = at(Proposal{50, 0, {}, {}});
+    out["proposals"]["fixed 100 %"] = at(Proposal{100, 0, {}, {}});
     return out;
 }
 

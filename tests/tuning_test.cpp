@@ -349,6 +349,25 @@ TEST(Proposal, TakesAllWhereNothingIsLostAndNothingWhereTheStemIsSilent) {
     EXPECT_EQ(propose({}, Purpose::Alone).isolation_percent, 0.0);
 }
 
+TEST(Proposal, SteadinessGoesWithATwitteringResidueAndLeavesOnesOwn) {
+    auto curve = made_curve(-3.0, 0.0);
+    for (auto& t : curve) t.damage = 0.0;
+    StemSettings s;
+    take(propose(curve, Purpose::OverPictures), s);
+    EXPECT_FALSE(s.acts(Setting::Steadiness));
+    for (auto& t : curve) t.parts.musical_noise = 1.0;
+    const auto proposal = propose(curve, Purpose::OverPictures);
+    EXPECT_NE(proposal.reason.find("steadiness"), std::string::npos);
+    EXPECT_EQ(proposal.reason.back(), '.');
+    take(proposal, s);
+    EXPECT_EQ(s.value(Setting::Isolation), 100.0);
+    EXPECT_TRUE(s.acts(Setting::Steadiness));
+    EXPECT_EQ(s.value(Setting::Steadiness), proposal.steadiness_percent);
+    s.set(Setting::Steadiness, 70);
+    take(proposal, s);
+    EXPECT_EQ(s.value(Setting::Steadiness), 70.0);
+}
+
 TEST(TradeOff, AnEmptyStretchIsASentence) {
     const Spoken spoken(0.4F);
     EXPECT_EQ(Assessment::prepare(*spoken.source, *spoken.map, 500, 500).error().kind, ErrorKind::BadInput);

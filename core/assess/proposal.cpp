@@ -32,7 +32,17 @@ std::string reason_of(const TradeOff& from, const TradeOff& at, double percent, 
         down);
 }
 
+constexpr double kTwitter = 0.3;  // musical noise from which steadiness is proposed
+constexpr double kSteadiness = 5.0;
+
 }  // namespace
+
+void take(const Proposal& proposal, StemSettings& settings) {
+    settings.set(Setting::Isolation, proposal.isolation_percent);
+    if (proposal.steadiness_percent <= 0.0 || settings.acts(Setting::Steadiness)) return;
+    settings.set(Setting::Steadiness, proposal.steadiness_percent);
+    settings.set_on(Setting::Steadiness, true);
+}
 
 Proposal propose(std::span<const TradeOff> curve, Purpose purpose) {
     const Aim& aim = kAims[static_cast<std::size_t>(purpose)];
@@ -56,7 +66,12 @@ Proposal propose(std::span<const TradeOff> curve, Purpose purpose) {
     if (curve.front().own_db <= -60.0 || curve.front().leak_db <= -40.0) best = 0;
     out.isolation_percent = percent_of(best);
     out.figures = curve[best];
+    if (best > 0 && curve[best].parts.musical_noise > kTwitter) out.steadiness_percent = kSteadiness;
     out.reason = reason_of(curve.front(), curve[best], out.isolation_percent, held, purpose);
+    if (out.steadiness_percent > 0.0) {
+        out.reason.pop_back();
+        out.reason += fmt::format("; {:.0f} % steadiness calms what flickers.", out.steadiness_percent);
+    }
     return out;
 }
 
