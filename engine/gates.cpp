@@ -2,13 +2,11 @@
 
 #include <bit>
 
+#include "core/base/vector_code.h"
+
 namespace rivlen {
 
 namespace {
-
-// The loops below are compiled for several instruction sets; the program takes the widest that the machine
-// has.
-#define RIVLEN_VECTOR_CODE __attribute__((target_clones("avx512f", "avx2", "default")))
 
 // e^x to about one unit in the last place: x = k ln 2 + r, |r| <= ln 2 / 2, and the Taylor series of e^r to
 // the sixth power. Adding 1.5 * 2^23 rounds to a whole number.

@@ -5,6 +5,7 @@
 #include <numeric>
 
 #include "core/base/levels.h"
+#include "core/base/vector_code.h"
 #include "core/shape/consonants.h"
 #include "core/shape/frame_masks.h"
 #include "core/shape/shaper.h"
@@ -37,29 +38,65 @@ const BandTable& bands() {
     return table;
 }
 
-// Kurtosis as the ratio of moments of power, E[x^2] / E[x]^2, mean over bands.
-class Kurtosis {
-  public:
-    void add(std::size_t band, double power) {
-        first_[band] += power;
-        second_[band] += power * power;
-    }
-    [[nodiscard]] double log_mean(std::size_t frames) const {
-        double sum = 0.0;
-        double weight = 0.0;
-        for (std::size_t b = 0; b < kBands; ++b) {
-            if (first_[b] <= 1e-10) continue;
-            const double kurtosis = second_[b] * static_cast<double>(frames) / (first_[b] * first_[b]);
-            const double w = std::sqrt(first_[b]);  // loud bands count more, but not alone
-            sum += w * std::log(kurtosis);
-            weight += w;
-        }
-        return weight > 0.0 ? sum / weight : 0.0;
-    }
-
-  private:
-    std::array<double, kBands> first_{}, second_{};
+// Sums over the frames of a stretch, band by band; g is the gain of a band. Kept per band so that the loop
+// over bands is vector code.
+struct BandSums {
+    using Row = std::array<double, kBands>;
+    Row own{}, own_g{}, own_gg{};     // of the stem's own power
+    Row rest{}, rest_g{}, rest_gg{};  // of the rest's
+    Row rest_gg_square{};             // of (g^2 rest)^2, for the kurtosis
+    Row bent{}, holes{};
+    Row onset{}, onset_gg{};  // own power where consonants begin
 };
+
+RIVLEN_VECTOR_CODE void add_frame(const float* __restrict gains, const float scale, const float open,
+                                  const float* __restrict own_of, const float* __restrict rest_of,
+                                  BandSums& __restrict sums) {
+    for (std::size_t b = 0; b < kBands; ++b) {
+        const float g = gains[b] * scale;
+        const auto gg = static_cast<double>(g * g);
+        const auto gain = static_cast<double>(g);
+        const auto own = static_cast<double>(own_of[b]);
+        const auto rest = static_cast<double>(rest_of[b]);
+        const auto away = static_cast<double>(1.0F - (g < 1.0F ? g : 1.0F));
+        const double rest_left = gg * rest;
+        sums.own[b] += own;
+        sums.own_g[b] += gain * own;
+        sums.own_gg[b] += gg * own;
+        sums.rest[b] += rest;
+        sums.rest_g[b] += gain * rest;
+        sums.rest_gg[b] += rest_left;
+        sums.rest_gg_square[b] += rest_left * rest_left;
+        sums.bent[b] += away * away * own;
+        sums.holes[b] += g < kHoleGain ? own : 0.0;
+        sums.onset[b] += static_cast<double>(open) * own;
+        sums.onset_gg[b] += static_cast<double>(open) * gg * own;
+    }
+}
+
+// Kurtosis as the ratio of moments of power, E[x^2] / E[x]^2: the mean of its logarithm over bands, in which
+// loud bands count more, but not alone.
+double log_kurtosis(const BandSums::Row& first, const BandSums::Row& second, std::size_t frames) {
+    double sum = 0.0;
+    double weight = 0.0;
+    for (std::size_t b = 0; b < kBands; ++b) {
+        if (first[b] <= 1e-10) continue;
+        const double w = std::sqrt(first[b]);
+        sum += w * std::log(second[b] * static_cast<double>(frames) / (first[b] * first[b]));
+        weight += w;
+    }
+    return weight > 0.0 ? sum / weight : 0.0;
+}
+
+double total_of(const BandSums::Row& row) {
+    return std::accumulate(row.begin(), row.end(), 0.0);
+}
+
+double total_of_consonants(const BandSums::Row& row) {
+    double sum = 0.0;
+    for (std::size_t b = 0; b < kBands; ++b) sum += bands().consonant[b] ? row[b] : 0.0;
+    return sum;
+}
 
 }  // namespace
 
@@ -113,7 +150,47 @@ Result<Assessment> Assessment::prepare(const Source& source, const MaskMap& map,
     return out;
 }
 
+Assessment::StemView Assessment::view_of(std::size_t stem) const {
+    StemView view;
+    view.own.resize(power_.size());
+    view.rest.resize(power_.size());
+    BandSums::Row first{};
+    BandSums::Row second{};
+    for (std::size_t t = 0; t < frames_; ++t) {
+        const float* power = power_.data() + t * kBands;
+        const float* masks = masks_.data() + t * kMaskRow + stem * kBands;
+        float* own = view.own.data() + t * kBands;
+        float* rest = view.rest.data() + t * kBands;
+        for (std::size_t b = 0; b < kBands; ++b) {
+            own[b] = power[b] * own_share(masks[b]);
+            rest[b] = power[b] - own[b];
+            const auto left = static_cast<double>(rest[b]);
+            view.own_total += static_cast<double>(own[b]);
+            first[b] += left;
+            second[b] += left * left;
+        }
+    }
+    view.rest_total = total_of(first);
+    view.rest_kurtosis = log_kurtosis(first, second, frames_);
+    return view;
+}
+
 // The steadied masks of a frame are the same weighted mean that FrameMasks makes, here over a table.
+std::span<const float> Assessment::masks_for(float steadiness, std::vector<float>& room) const {
+    if (steadiness <= 0.0F) return masks_;
+    const std::span<const float> all(masks_);
+    room.resize(masks_.size());
+    for (std::size_t t = 0; t < frames_; ++t) {
+        const auto row = [&](std::int64_t k) {
+            const auto at = std::clamp<std::int64_t>(static_cast<std::int64_t>(t) + k, 0,
+                                                     static_cast<std::int64_t>(frames_) - 1);
+            return all.subspan(static_cast<std::size_t>(at) * kMaskRow, kMaskRow);
+        };
+        steady_masks(std::cref(row), steadiness, std::span(room).subspan(t * kMaskRow, kMaskRow));
+    }
+    return room;
+}
+
 template <typename Visit>
 void Assessment::visit_gains(const RecipeAt& recipe_at, const Visit& visit) const {
     std::array<float, kBands> gains{};
@@ -123,13 +200,12 @@ void Assessment::visit_gains(const RecipeAt& recipe_at, const Visit& visit) cons
         const Recipe& recipe = recipe_at(t);
         std::span<const float> masks = all.subspan(t * kMaskRow, kMaskRow);
         if (recipe.steadiness > 0.0F) {
-            steady_masks(
-                [&](std::int64_t k) {
-                    const auto at = std::clamp<std::int64_t>(static_cast<std::int64_t>(t) + k, 0,
-                                                             static_cast<std::int64_t>(frames_) - 1);
-                    return all.subspan(static_cast<std::size_t>(at) * kMaskRow, kMaskRow);
-                },
-                recipe.steadiness, row);
+            const auto row_at = [&](std::int64_t k) {
+                const auto at = std::clamp<std::int64_t>(static_cast<std::int64_t>(t) + k, 0,
+                                                         static_cast<std::int64_t>(frames_) - 1);
+                return all.subspan(static_cast<std::size_t>(at) * kMaskRow, kMaskRow);
+            };
+            steady_masks(std::cref(row_at), recipe.steadiness, row);
             masks = row;
         }
         band_gains(recipe, masks, open_[t], gains);
@@ -138,84 +214,61 @@ void Assessment::visit_gains(const RecipeAt& recipe_at, const Visit& visit) cons
 }
 
 TradeOff Assessment::measure(const Recipe& recipe, std::size_t stem) const {
-    const auto& table = bands();
+    std::vector<float> room;
+    return measure(recipe, stem, view_of(stem), masks_for(recipe.steadiness, room));
+}
+
+TradeOff Assessment::measure(const Recipe& recipe, std::size_t stem, const StemView& view,
+                             std::span<const float> masks) const {
     const float level = std::ranges::max(recipe.weight[stem]);
     const float scale = level > 0.0F ? 1.0F / level : 0.0F;
-    double total = 0.0;
-    double own_total = 0.0;
-    double leak = 0.0;
-    double bent = 0.0;
-    double holes = 0.0;
-    double onset_before = 0.0;
-    double onset_after = 0.0;
-    std::array<double, kOctaves> octave_before{};
-    std::array<double, kOctaves> octave_after{};
-    Kurtosis before;
-    Kurtosis after;
-    // Per band, of the stem and of the rest: energy, and its first and second moment over the gain.
-    std::array<std::array<double, 3>, kBands> moved_own{};
-    std::array<std::array<double, 3>, kBands> moved_rest{};
-    const auto same = [&](std::size_t) -> const Recipe& { return recipe; };
-    visit_gains(same, [&](std::size_t t, std::span<const float> gains) {
-        const float* power = power_.data() + t * kBands;
-        const float* masks = masks_.data() + t * kMaskRow + stem * kBands;
-        const float open = open_[t];
-        for (std::size_t b = 0; b < kBands; ++b) {
-            const float g = gains[b] * scale;
-            const float share = own_share(masks[b]);
-            const auto own = static_cast<double>(power[b] * share);
-            const auto rest = static_cast<double>(power[b]) - own;
-            const auto g2 = static_cast<double>(g * g);
-            total += static_cast<double>(power[b]);
-            own_total += own;
-            leak += g2 * rest;
-            const auto away = static_cast<double>(1.0F - std::min(g, 1.0F));
-            bent += away * away * own;
-            if (g < kHoleGain) holes += own;
-            if (table.consonant[b] && open > 0.0F) {
-                onset_before += static_cast<double>(open) * own;
-                onset_after += static_cast<double>(open) * g2 * own;
-            }
-            octave_before[table.octave[b]] += own;
-            octave_after[table.octave[b]] += g2 * own;
-            const auto gain = static_cast<double>(g);
-            moved_own[b][0] += own;
-            moved_own[b][1] += gain * own;
-            moved_own[b][2] += g2 * own;
-            moved_rest[b][0] += rest;
-            moved_rest[b][1] += gain * rest;
-            moved_rest[b][2] += g2 * rest;
-            before.add(b, rest);
-            after.add(b, g2 * rest);
-        }
-    });
+    BandSums sums;
+    std::array<float, kBands> gains{};
+    for (std::size_t t = 0; t < frames_; ++t) {
+        band_gains(recipe, masks.subspan(t * kMaskRow, kMaskRow), open_[t], gains);
+        add_frame(gains.data(), scale, open_[t], view.own.data() + t * kBands, view.rest.data() + t * kBands,
+                  sums);
+    }
     TradeOff out;
+    const double own_total = view.own_total;
+    const double total = own_total + view.rest_total;
     if (total <= static_cast<double>(kTiny)) return out;
-    const double own_left = std::accumulate(octave_after.begin(), octave_after.end(), 0.0);
+    const double own_left = total_of(sums.own_gg);
     out.own_db = std::max(-120.0, db_of_power(own_total / total));
     const bool sounds = own_total / total > 1e-9 && own_left > 0.0;
-    out.leak_db =
-        std::max(-120.0, db_of_power(leak / total) - (sounds ? db_of_power(own_left / own_total) : 0.0));
+    out.leak_db = std::max(-120.0, db_of_power(total_of(sums.rest_gg) / total) -
+                                       (sounds ? db_of_power(own_left / own_total) : 0.0));
     if (!sounds) return out;
     DamageParts& p = out.parts;
-    p.loss = bent / own_total;
-    p.holes = holes / own_total;
+    p.loss = total_of(sums.bent) / own_total;
+    p.holes = total_of(sums.holes) / own_total;
     double explained = 0.0;
     double unexplained = 0.0;
+    const auto explain = [&](double energy, double moment, double square) {
+        if (energy <= 0.0) return;
+        const double fixed = moment * moment / energy;  // energy behind the best fixed gain
+        explained += fixed;
+        if (square - fixed > 1e-6 * square) unexplained += square - fixed;  // below that it is rounding
+    };
     for (std::size_t b = 0; b < kBands; ++b) {
-        for (const auto& m : {moved_own[b], moved_rest[b]}) {
-            if (m[0] <= 0.0) continue;
-            const double fixed = m[1] * m[1] / m[0];  // energy behind the best fixed gain
-            explained += fixed;
-            if (m[2] - fixed > 1e-9 * m[2]) unexplained += m[2] - fixed;  // below that it is rounding
-        }
+        explain(sums.own[b], sums.own_g[b], sums.own_gg[b]);
+        explain(sums.rest[b], sums.rest_g[b], sums.rest_gg[b]);
     }
     if (explained > 0.0) p.flicker = unexplained / explained;
-    if (onset_before > 0.0)
-        p.consonants_db = std::max(0.0, db_of_power(onset_before / std::max(onset_after, 1e-30)));
-    p.consonants_db = std::min(p.consonants_db, 40.0);
+    const double onset_before = total_of_consonants(sums.onset);
+    if (onset_before > 0.0) {
+        const double after = std::max(total_of_consonants(sums.onset_gg), 1e-30);
+        p.consonants_db = std::clamp(db_of_power(onset_before / after), 0.0, 40.0);
+    }
     const double audible = std::clamp((out.leak_db + 60.0) / 40.0, 0.0, 1.0);
-    p.musical_noise = audible * std::max(0.0, after.log_mean(frames_) - before.log_mean(frames_));
+    const double kurtosis = log_kurtosis(sums.rest_gg, sums.rest_gg_square, frames_);
+    p.musical_noise = audible * std::max(0.0, kurtosis - view.rest_kurtosis);
+    std::array<double, kOctaves> octave_before{};
+    std::array<double, kOctaves> octave_after{};
+    for (std::size_t b = 0; b < kBands; ++b) {
+        octave_before[bands().octave[b]] += sums.own[b];
+        octave_after[bands().octave[b]] += sums.own_gg[b];
+    }
     double mean = 0.0;
     double square = 0.0;
     double weight = 0.0;
@@ -235,11 +288,14 @@ TradeOff Assessment::measure(const Recipe& recipe, std::size_t stem) const {
 
 std::vector<TradeOff> Assessment::curve(const StemSettings& settings, std::size_t stem,
                                         std::size_t points) const {
+    const StemView view = view_of(stem);
+    std::vector<float> room;
+    const auto masks = masks_for(stem_recipe(settings, stem).steadiness, room);
     std::vector<TradeOff> out;
     StemSettings at = settings;
     for (std::size_t i = 0; i < points; ++i) {
         at.set(Setting::Isolation, 100.0 * static_cast<double>(i) / static_cast<double>(points - 1));
-        out.push_back(measure(stem_recipe(at, stem), stem));
+        out.push_back(measure(stem_recipe(at, stem), stem, view, masks));
     }
     return out;
 }

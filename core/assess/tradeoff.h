@@ -73,6 +73,18 @@ class Assessment {
 
   private:
     using RecipeAt = std::function<const Recipe&(std::size_t frame)>;
+    // What does not depend on settings, of one stem: the power of every band that is the stem's own, and the
+    // rest.
+    struct StemView {
+        std::vector<float> own, rest;  // [frame][band]
+        double own_total = 0, rest_total = 0;
+        double rest_kurtosis = 0;  // mean log
+    };
+    [[nodiscard]] StemView view_of(std::size_t stem) const;
+    // The masks as they are, or steadied (into `room`).
+    [[nodiscard]] std::span<const float> masks_for(float steadiness, std::vector<float>& room) const;
+    [[nodiscard]] TradeOff measure(const Recipe& recipe, std::size_t stem, const StemView& view,
+                                   std::span<const float> masks) const;
     template <typename Visit>
     void visit_gains(const RecipeAt& recipe_at, const Visit& visit) const;
     [[nodiscard]] std::vector<float> risk_with(const RecipeAt& recipe_at, std::size_t stem) const;

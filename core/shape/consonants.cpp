@@ -31,6 +31,7 @@ Consonants::Consonants(const Source& source, const MaskMap& map, int fft_size)
     channel_.resize(time_.size());
     spectrum_.resize(static_cast<std::size_t>(stft_.bins()));
     frame_of_.fill(std::numeric_limits<std::int64_t>::min());
+    raw_of_.fill(std::numeric_limits<std::int64_t>::min());
 }
 
 const Consonants::Measured& Consonants::measured(std::int64_t frame) {
@@ -61,6 +62,15 @@ const Consonants::Measured& Consonants::measured(std::int64_t frame) {
 }
 
 float Consonants::raw(std::int64_t frame) {
+    const auto slot = static_cast<std::size_t>(((frame % kKept) + kKept) % kKept);
+    if (raw_of_[slot] != frame) {
+        raw_[slot] = find_raw(frame);
+        raw_of_[slot] = frame;
+    }
+    return raw_[slot];
+}
+
+float Consonants::find_raw(std::int64_t frame) {
     float voiced = 0.0F;
     for (std::int64_t k = -kContext; k <= kContext; ++k)
         voiced = std::max(voiced, measured(frame + k).low_share);

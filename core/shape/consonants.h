@@ -31,6 +31,7 @@ class Consonants {
     };
     const Measured& measured(std::int64_t frame);
     float raw(std::int64_t frame);
+    float find_raw(std::int64_t frame);
 
     const Source* source_;
     Stft stft_;
@@ -41,6 +42,8 @@ class Consonants {
     std::vector<Complex> spectrum_;
     std::array<Measured, kKept> measured_{};
     std::array<std::int64_t, kKept> frame_of_{};
+    std::array<float, kKept> raw_{};
+    std::array<std::int64_t, kKept> raw_of_{};
 };
 
 }  // namespace rivlen

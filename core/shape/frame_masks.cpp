@@ -3,7 +3,17 @@
 #include <cmath>
 #include <limits>
 
+#include "core/base/vector_code.h"
+
 namespace rivlen {
+
+namespace {
+
+RIVLEN_VECTOR_CODE void add_weighted(const float weight, const float* __restrict row, float* __restrict sum) {
+    for (std::size_t i = 0; i < kMaskRow; ++i) sum[i] += weight * row[i];
+}
+
+}  // namespace
 
 void steady_masks(const MaskRowAt& row, float steadiness, std::span<float> out) {
     constexpr std::int64_t kBehind = 16;
@@ -16,8 +26,7 @@ void steady_masks(const MaskRowAt& row, float steadiness, std::span<float> out) 
         const auto distance = static_cast<float>(k < 0 ? -k : k);
         const float weight = std::exp(-distance / (k < 0 ? behind : ahead));
         if (weight < 1e-3F) continue;
-        const auto masks = row(k);
-        for (std::size_t i = 0; i < kMaskRow; ++i) sum[i] += weight * masks[i];
+        add_weighted(weight, row(k).data(), sum.data());
         total += weight;
     }
     const float side = 0.25F * steadiness;

@@ -3,6 +3,7 @@
 #include <algorithm>
 
 #include "core/base/levels.h"
+#include "core/base/vector_code.h"
 
 namespace rivlen {
 
@@ -89,12 +90,21 @@ Recipe blend(const Recipe& a, const Recipe& b, float part) {
     return out;
 }
 
-void band_gains(const Recipe& recipe, std::span<const float> masks, float open, std::span<float> gains) {
-    for (std::size_t b = 0; b < kBands; ++b) {
+namespace {
+
+RIVLEN_VECTOR_CODE void mix_masks(const float* __restrict weights, const float* __restrict masks,
+                                  const float least, float* __restrict gains) {
+    for (int b = 0; b < kBands; ++b) {
         float gain = 0.0F;
-        for (std::size_t j = 0; j < kStems; ++j) gain += recipe.weight[j][b] * masks[j * kBands + b];
-        gains[b] = std::max(gain, recipe.least);
+        for (int j = 0; j < kStems; ++j) gain += weights[j * kBands + b] * masks[j * kBands + b];
+        gains[b] = gain > least ? gain : least;
     }
+}
+
+}  // namespace
+
+void band_gains(const Recipe& recipe, std::span<const float> masks, float open, std::span<float> gains) {
+    mix_masks(recipe.weight.front().data(), masks.data(), recipe.least, gains.data());
     const float held = open * recipe.guard;
     if (held <= 0.0F) return;
     const auto& share = guard_share();

@@ -18,17 +18,15 @@ Shaper::Shaper(const Source& source, const MaskMap& map, std::size_t outputs)
       stft_(shape_fft_size(source.sample_rate())),
       masks_(map, static_cast<double>(stft_.hop()) * kModelRate / source.sample_rate() / kModelHop),
       consonants_(source, map, stft_.fft_size()),
-      reads_(band_reads(source.sample_rate(), stft_.fft_size())),
-      band_gains_(outputs) {
+      reads_(band_reads(source.sample_rate(), stft_.fft_size())) {
     const auto size = static_cast<std::size_t>(stft_.fft_size());
     const auto bins = static_cast<std::size_t>(stft_.bins());
     overlap_.assign(outputs, std::vector<std::vector<float>>(static_cast<std::size_t>(source.channels()),
                                                              std::vector<float>(size)));
     passed_.resize(outputs);
     time_.resize(size);
-    frame_.resize(size);
     spectrum_.resize(bins);
-    shaped_.resize(bins);
+    bin_gains_.assign(outputs, std::vector<float>(bins));
     seek(0);
 }
 
@@ -46,34 +44,25 @@ std::int64_t Shaper::seek(std::int64_t frame) {
 // Overlap buffers hold samples from the start of block_ on; frame i begins at sample (i - 2) * hop.
 void Shaper::add_frame(std::int64_t index, std::span<const Recipe> recipes) {
     const std::int64_t hop = stft_.hop();
-    const auto size = static_cast<std::size_t>(stft_.fft_size());
     float open = -1.0F;
     for (std::size_t o = 0; o < recipes.size(); ++o) {
         if (recipes[o].guard > 0.0F && open < 0.0F) open = consonants_.at(index);
         band_gains(recipes[o], masks_.steady(index, recipes[o].steadiness), std::max(open, 0.0F),
-                   band_gains_[o]);
+                   band_gains_);
+        for (std::size_t k = 0; k < reads_.size(); ++k) {
+            const BandRead& read = reads_[k];
+            const float low = band_gains_[static_cast<std::size_t>(read.low)];
+            const float high = band_gains_[static_cast<std::size_t>(read.high)];
+            bin_gains_[o][k] = low + read.part * (high - low);
+        }
     }
+    // Where this frame begins in the overlap buffer; frames before the block (after a seek) lose their head.
+    const auto skip = static_cast<std::size_t>((block_ + 2 - index) * hop);
     for (std::size_t c = 0; c < static_cast<std::size_t>(source_.channels()); ++c) {
         source_.read(static_cast<int>(c), (index - 2) * hop, time_);
         stft_.forward(time_, spectrum_);
-        for (std::size_t o = 0; o < recipes.size(); ++o) {
-            const auto& gains = band_gains_[o];
-            for (std::size_t k = 0; k < reads_.size(); ++k) {
-                const BandRead& read = reads_[k];
-                const float low = gains[static_cast<std::size_t>(read.low)];
-                const float high = gains[static_cast<std::size_t>(read.high)];
-                shaped_[k] = spectrum_[k] * (low + read.part * (high - low));
-            }
-            stft_.inverse(shaped_, frame_);
-            // Where this frame begins in the overlap buffer; frames before the block (after a seek) lose
-            // their head.
-            const std::int64_t offset = (index - 2 - block_) * hop;
-            auto& buffer = overlap_[o][c];
-            for (std::size_t i = 0; i < size; ++i) {
-                const std::int64_t at = offset + static_cast<std::int64_t>(i);
-                if (at >= 0) buffer[static_cast<std::size_t>(at)] += frame_[i];
-            }
-        }
+        for (std::size_t o = 0; o < recipes.size(); ++o)
+            stft_.inverse_add(spectrum_, bin_gains_[o], skip, overlap_[o][c]);
     }
     for (std::size_t o = 0; o < recipes.size(); ++o) {
         passed_[o][static_cast<std::size_t>(index & 3)] = recipes[o].passes_all();

@@ -48,9 +48,10 @@ class Shaper {
     std::int64_t next_frame_ = 0;                           // index of the next transform frame to add
     std::vector<std::vector<std::vector<float>>> overlap_;  // [output][channel][fft size]
     std::vector<std::array<bool, 4>> passed_;  // [output][of the last four frames]: source unchanged
-    std::vector<float> time_, frame_;
-    std::vector<Complex> spectrum_, shaped_;
-    std::vector<std::array<float, kBands>> band_gains_;  // [output]
+    std::vector<float> time_;
+    std::vector<Complex> spectrum_;
+    std::array<float, kBands> band_gains_{};
+    std::vector<std::vector<float>> bin_gains_;  // [output]
 };
 
 // Size of the transform for a rate: the power of two nearest to the model's 42.7 ms.

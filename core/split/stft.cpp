@@ -7,10 +7,38 @@
 #include <numbers>
 
 #include "core/base/fftw.h"
+#include "core/base/vector_code.h"
 
 namespace rivlen {
 
 namespace {
+
+RIVLEN_VECTOR_CODE void multiply(const std::size_t count, const float* __restrict a,
+                                 const float* __restrict b, float* __restrict out) {
+    for (std::size_t i = 0; i < count; ++i) out[i] = a[i] * b[i];
+}
+
+// Complex values as pairs, each pair times one gain.
+RIVLEN_VECTOR_CODE void multiply_pairs(const std::size_t count, const float* __restrict pairs,
+                                       const float* __restrict gains, float* __restrict out) {
+    for (std::size_t k = 0; k < count; ++k) {
+        out[2 * k] = pairs[2 * k] * gains[k];
+        out[2 * k + 1] = pairs[2 * k + 1] * gains[k];
+    }
+}
+
+RIVLEN_VECTOR_CODE void multiply_add(const std::size_t count, const float* __restrict a,
+                                     const float* __restrict b, float* __restrict sum) {
+    for (std::size_t i = 0; i < count; ++i) sum[i] += a[i] * b[i];
+}
+
+// The layout of std::complex<float> is that of two floats by the standard ([complex.numbers.general]).
+const float* pairs_of(std::span<const Complex> spectrum) {
+    return reinterpret_cast<const float*>(spectrum.data());
+}
+float* pairs_of(std::span<Complex> spectrum) {
+    return reinterpret_cast<float*>(spectrum.data());
+}
 
 struct PlanDeleter {
     void operator()(fftwf_plan_s* plan) const {
@@ -26,7 +54,7 @@ struct FftwFree {
 
 struct Stft::State {
     int size = 0;
-    std::vector<float> window;
+    std::vector<float> window, inverse_window;
     std::unique_ptr<float, FftwFree> time;
     std::unique_ptr<fftwf_complex, FftwFree> spectrum;
     std::unique_ptr<fftwf_plan_s, PlanDeleter> forward_plan, inverse_plan;
@@ -37,9 +65,14 @@ Stft::Stft(int fft_size) : state_(std::make_unique<State>()) {
     s.size = fft_size;
     const auto size = static_cast<std::size_t>(fft_size);
     s.window.resize(size);
+    s.inverse_window.resize(size);
+    // FFTW's inverse is unscaled (1 / size); squared periodic Hann windows at a quarter overlap add up to 2.
+    const double scale = 0.5 / fft_size;
     for (std::size_t i = 0; i < size; ++i) {
         const double phase = 2.0 * std::numbers::pi * static_cast<double>(i) / fft_size;
-        s.window[i] = static_cast<float>(std::sqrt(0.5 - 0.5 * std::cos(phase)));  // periodic Hann
+        const double window = std::sqrt(0.5 - 0.5 * std::cos(phase));  // periodic Hann
+        s.window[i] = static_cast<float>(window);
+        s.inverse_window[i] = static_cast<float>(window * scale);
     }
     s.time.reset(fftwf_alloc_real(size));
     s.spectrum.reset(fftwf_alloc_complex(size / 2 + 1));
@@ -66,25 +99,25 @@ int Stft::bins() const {
 
 void Stft::forward(std::span<const float> samples, std::span<Complex> spectrum) {
     State& s = *state_;
-    float* time = s.time.get();
-    for (std::size_t i = 0; i < s.window.size(); ++i) time[i] = samples[i] * s.window[i];
+    multiply(s.window.size(), samples.data(), s.window.data(), s.time.get());
     fftwf_execute(s.forward_plan.get());
-    const fftwf_complex* bins = s.spectrum.get();
-    for (std::size_t k = 0; k < spectrum.size(); ++k) spectrum[k] = {bins[k][0], bins[k][1]};
+    std::copy_n(reinterpret_cast<const float*>(s.spectrum.get()), 2 * spectrum.size(), pairs_of(spectrum));
 }
 
 void Stft::inverse(std::span<const Complex> spectrum, std::span<float> samples) {
     State& s = *state_;
-    fftwf_complex* bins = s.spectrum.get();
-    for (std::size_t k = 0; k < spectrum.size(); ++k) {
-        bins[k][0] = spectrum[k].real();
-        bins[k][1] = spectrum[k].imag();
-    }
+    std::copy_n(pairs_of(spectrum), 2 * spectrum.size(), reinterpret_cast<float*>(s.spectrum.get()));
     fftwf_execute(s.inverse_plan.get());
-    // FFTW's inverse is unscaled (1 / size); squared periodic Hann windows at a quarter overlap add up to 2.
-    const float scale = 0.5F / static_cast<float>(s.size);
-    const float* time = s.time.get();
-    for (std::size_t i = 0; i < s.window.size(); ++i) samples[i] = time[i] * s.window[i] * scale;
+    multiply(s.window.size(), s.time.get(), s.inverse_window.data(), samples.data());
+}
+
+void Stft::inverse_add(std::span<const Complex> spectrum, std::span<const float> gains, std::size_t skip,
+                       std::span<float> sum) {
+    State& s = *state_;
+    multiply_pairs(spectrum.size(), pairs_of(spectrum), gains.data(),
+                   reinterpret_cast<float*>(s.spectrum.get()));
+    fftwf_execute(s.inverse_plan.get());
+    multiply_add(s.window.size() - skip, s.time.get() + skip, s.inverse_window.data() + skip, sum.data());
 }
 
 std::size_t Stft::frame_count(std::size_t samples, int hop) {

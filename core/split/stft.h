@@ -30,6 +30,9 @@ class Stft {
     void forward(std::span<const float> samples, std::span<Complex> spectrum);
     // Windowed inverse, scaled so that overlapping frames at every hop add up to the signal.
     void inverse(std::span<const Complex> spectrum, std::span<float> samples);
+    // The same of a spectrum times one gain a bin, added to `sum`: sum[i] += sample[skip + i].
+    void inverse_add(std::span<const Complex> spectrum, std::span<const float> gains, std::size_t skip,
+                     std::span<float> sum);
 
     [[nodiscard]] static std::size_t frame_count(std::size_t samples, int hop);
 
