@@ -129,7 +129,7 @@ Result<Assessment> Assessment::prepare(const Source& source, const MaskMap& map,
     out.masks_.resize(out.frames_ * kMaskRow);
     out.open_.resize(out.frames_);
     FrameMasks masks(map, static_cast<double>(out.hop_) * kModelRate / source.sample_rate() / kModelHop);
-    Consonants consonants(source, map, fft_size);
+    Consonants consonants(source, masks, fft_size);
     const auto reads = band_reads(source.sample_rate(), fft_size);
     std::vector<float> time(static_cast<std::size_t>(fft_size));
     std::vector<Complex> spectrum(static_cast<std::size_t>(stft.bins()));

@@ -14,11 +14,8 @@ float db(float ratio) {
 
 }  // namespace
 
-Consonants::Consonants(const Source& source, const MaskMap& map, int fft_size)
-    : source_(&source),
-      stft_(fft_size),
-      masks_(map, static_cast<double>(stft_.hop()) * kModelRate / source.sample_rate() / kModelHop),
-      reads_(band_reads(source.sample_rate(), fft_size)) {
+Consonants::Consonants(const Source& source, FrameMasks& masks, int fft_size)
+    : source_(&source), stft_(fft_size), masks_(&masks), reads_(band_reads(source.sample_rate(), fft_size)) {
     const auto bin = [&](double hz) {
         return std::min(static_cast<std::size_t>(hz * fft_size / source.sample_rate()),
                         static_cast<std::size_t>(stft_.bins() - 1));
@@ -44,7 +41,7 @@ const Consonants::Measured& Consonants::measured(std::int64_t frame) {
         for (std::size_t i = 0; i < time_.size(); ++i) time_[i] += channel_[i];
     }
     stft_.forward(time_, spectrum_);
-    const auto masks = masks_.plain(frame);
+    const auto masks = masks_->plain(frame);
     const auto range = [&](std::size_t first, std::size_t last, float& power, float& share) {
         power = 1e-9F;
         float own = 0.0F;

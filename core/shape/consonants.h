@@ -14,8 +14,9 @@ namespace rivlen {
 
 class Consonants {
   public:
-    // source and map must outlive it. Frames are those of a Stft of fft_size, centred on frame * hop.
-    Consonants(const Source& source, const MaskMap& map, int fft_size);
+    // source and masks must outlive it. Frames are those of a Stft of fft_size, centred on frame * hop; masks
+    // are read on the same grid, at most kContext + 1 frames ahead.
+    Consonants(const Source& source, FrameMasks& masks, int fft_size);
 
     // How surely a consonant sounds at a frame, 0 to 1. Looks 0.15 s ahead and behind; results do not depend
     // on what was asked before.
@@ -35,7 +36,7 @@ class Consonants {
 
     const Source* source_;
     Stft stft_;
-    FrameMasks masks_;
+    FrameMasks* masks_;
     std::vector<BandRead> reads_;
     std::size_t low_first_, low_last_, high_first_, high_last_;  // bins
     std::vector<float> time_, channel_;

@@ -1,7 +1,6 @@
 #include "core/shape/frame_masks.h"
 
 #include <cmath>
-#include <limits>
 
 #include "core/base/vector_code.h"
 
@@ -58,6 +57,10 @@ std::span<const float> FrameMasks::plain(std::int64_t frame) {
 
 std::span<const float> FrameMasks::steady(std::int64_t frame, float steadiness) {
     if (steadiness <= 0.0F) return plain(frame);
+    // All stems of a frame ask one after another, as a rule for the same.
+    if (steady_of_ == frame && steadiness_of_ == steadiness) return steady_;
+    steady_of_ = frame;
+    steadiness_of_ = steadiness;
     const auto row = [this, frame](std::int64_t k) { return plain(frame + k); };
     steady_masks(std::cref(row), steadiness, steady_);
     return steady_;

@@ -4,6 +4,7 @@
 #include <array>
 #include <cstdint>
 #include <functional>
+#include <limits>
 #include <span>
 #include <vector>
 
@@ -35,6 +36,8 @@ class FrameMasks {
     std::vector<float> rows_;                   // kKept rows
     std::array<std::int64_t, kKept> row_of_{};  // frame that lies in a row
     std::array<float, kMaskRow> steady_{};
+    std::int64_t steady_of_ = std::numeric_limits<std::int64_t>::min();
+    float steadiness_of_ = 0.0F;
 };
 
 }  // namespace rivlen

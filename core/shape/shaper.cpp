@@ -17,7 +17,7 @@ Shaper::Shaper(const Source& source, const MaskMap& map, std::size_t outputs)
     : source_(source),
       stft_(shape_fft_size(source.sample_rate())),
       masks_(map, static_cast<double>(stft_.hop()) * kModelRate / source.sample_rate() / kModelHop),
-      consonants_(source, map, stft_.fft_size()),
+      consonants_(source, masks_, stft_.fft_size()),
       reads_(band_reads(source.sample_rate(), stft_.fft_size())) {
     const auto size = static_cast<std::size_t>(stft_.fft_size());
     const auto bins = static_cast<std::size_t>(stft_.bins());

@@ -28,6 +28,8 @@ class Shaper {
   public:
     // source and map must outlive it and belong together.
     Shaper(const Source& source, const MaskMap& map, std::size_t outputs);
+    Shaper(const Shaper&) = delete;
+    Shaper& operator=(const Shaper&) = delete;
 
     [[nodiscard]] int hop() const { return stft_.hop(); }
     // The next block will begin at this frame, rounded down to a multiple of the hop; returns that frame.
