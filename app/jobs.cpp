@@ -7,6 +7,7 @@
 #include <QToolButton>
 #include <QVBoxLayout>
 #include <algorithm>
+#include <cmath>
 
 namespace rivlen::app {
 
@@ -70,7 +71,7 @@ std::vector<JobList::View> JobList::shown() const {
         const double share = job->progress;
         const double elapsed =
             std::chrono::duration<double>(std::chrono::steady_clock::now() - job->start).count();
-        const int left = share > 0.02 ? static_cast<int>(elapsed / share * (1.0 - share) + 0.5) : -1;
+        const int left = share > 0.02 ? static_cast<int>(std::lround(elapsed / share * (1.0 - share))) : -1;
         views.push_back({job->number, job->title, share, left});
     }
     return views;
@@ -88,6 +89,7 @@ JobListView::JobListView(JobList& jobs, QWidget* parent)
 void JobListView::refresh() {
     const auto views = jobs_.shown();
     std::vector<int> numbers;
+    numbers.reserve(views.size());
     for (const auto& view : views) numbers.push_back(view.number);
     if (numbers != rows_) {
         while (QLayoutItem* item = layout_->takeAt(0)) {

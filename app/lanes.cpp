@@ -114,8 +114,8 @@ void LaneCanvas::draw_lane(QPainter& painter, int lane, const QRect& rect) {
             if (frame >= static_cast<double>(source->frames())) break;
             const double x = x_of(frame);
             if (x < -4 || x > width() + 4) continue;
-            double high = static_cast<double>(o.highest[c]);
-            double low = static_cast<double>(o.lowest[c]);
+            auto high = static_cast<double>(o.highest[c]);
+            auto low = static_cast<double>(o.lowest[c]);
             if (is_stem) {
                 high = std::min(1.0, 1.6 * static_cast<double>(o.outline[stem][c]));
                 low = -high;

@@ -717,7 +717,7 @@ void MainWindow::follow_time() {
         strip_->update();
     }
     play_->setText(playing ? tr("Stop") : tr("Play"));
-    const double peak = static_cast<double>(player_.take_peak());
+    const auto peak = static_cast<double>(player_.take_peak());
     const double now = peak > 0 ? 20 * std::log10(peak) : -90.0;
     meter_db_ = std::max(now, meter_db_ - 0.4);
     meter_->setText(meter_db_ > -89 ? tr("%1 dBFS").arg(meter_db_, 0, 'f', 1) : tr("— dBFS"));

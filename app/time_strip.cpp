@@ -116,8 +116,10 @@ void TimeStrip::paintEvent(QPaintEvent*) {
         // them; the step is the narrower one, and each picture is cropped to it.
         const double wanted = thumb_width * view_.span() / std::max(width(), 1);
         const double step = std::max(0.04, std::exp2(std::floor(std::log2(wanted))));
-        for (double at = std::floor(view_.start() / step) * step; at < view_.start() + view_.span();
-             at += step) {
+        const auto first_thumb = static_cast<std::int64_t>(std::floor(view_.start() / step));
+        const auto end_thumb = static_cast<std::int64_t>(std::ceil((view_.start() + view_.span()) / step));
+        for (std::int64_t n = first_thumb; n < end_thumb; ++n) {
+            const double at = static_cast<double>(n) * step;
             const auto key = static_cast<std::int64_t>(std::llround(at * 1000));
             const double left = view_.to_x(at, width());
             const double right = view_.to_x(at + step, width());
@@ -141,8 +143,10 @@ void TimeStrip::paintEvent(QPaintEvent*) {
         step = std::max(candidate, text_.frame_seconds());
         if (candidate >= label_seconds) break;
     }
-    for (double at = std::floor(view_.start() / step) * step; at < view_.start() + view_.span() + step;
-         at += step) {
+    const auto first_mark = static_cast<std::int64_t>(std::floor(view_.start() / step));
+    const auto end_mark = static_cast<std::int64_t>(std::ceil((view_.start() + view_.span()) / step)) + 1;
+    for (std::int64_t n = first_mark; n < end_mark; ++n) {
+        const double at = static_cast<double>(n) * step;
         const double x = view_.to_x(at, width());
         painter.setPen(colour::kLine);
         painter.drawLine(QPointF(x, ruler_top), QPointF(x, height()));

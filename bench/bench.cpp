@@ -31,7 +31,13 @@ void split_stereo(benchmark::State& state) {
     }
     real_time(state, source.seconds());
 }
-BENCHMARK(split_stereo)->ArgName("workers")->Arg(1)->Arg(2)->UseRealTime()->Unit(benchmark::kMillisecond)->Iterations(2);
+BENCHMARK(split_stereo)
+    ->ArgName("workers")
+    ->Arg(1)
+    ->Arg(2)
+    ->UseRealTime()
+    ->Unit(benchmark::kMillisecond)
+    ->Iterations(2);
 
 // Opening the engine library and the model.
 void load_engine(benchmark::State& state) {

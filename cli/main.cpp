@@ -1,6 +1,9 @@
 // rivlen-cli: the work of Rivlen without a window.
 #include <fmt/format.h>
 
+#include <cstdio>
+#include <exception>
+
 #include "cli/commands.h"
 
 namespace {
@@ -27,9 +30,7 @@ int exit_code(const rivlen::Status& status) {
     return 1;
 }
 
-}  // namespace
-
-int main(int argc, char** argv) {
+int run(int argc, char** argv) {
     CLI::App app{
         "Parts a mixed recording into dialogue, reverb, music and ambience, and puts sound back under its "
         "picture."};
@@ -53,4 +54,18 @@ int main(int argc, char** argv) {
     }
     if (!status) fmt::print(stderr, "rivlen-cli: {}\n", status.error().message);
     return exit_code(status);
+}
+
+}  // namespace
+
+int main(int argc, char** argv) {
+    // Trouble that is foreseen comes back as a status; what is thrown all the same is a defect.
+    try {
+        return run(argc, argv);
+    } catch (const std::exception& problem) {
+        std::fputs("rivlen-cli: Something went wrong that should not (", stderr);
+        std::fputs(problem.what(), stderr);
+        std::fputs("). Please report this.\n", stderr);
+        return 1;
+    }
 }

@@ -2,7 +2,9 @@
 
 #include <sys/resource.h>
 #include <unistd.h>
+#include <cmath>
 
+#include <cmath>
 #include <csignal>
 #include <mutex>
 
@@ -38,7 +40,7 @@ void TerminalJob::show(double done_share) {
     shown_percent_ = percent;
     const double elapsed = std::chrono::duration<double>(std::chrono::steady_clock::now() - start_).count();
     const int left =
-        done_share > 0.01 ? static_cast<int>(elapsed / done_share * (1.0 - done_share) + 0.5) : 0;
+        done_share > 0.01 ? static_cast<int>(std::lround(elapsed / done_share * (1.0 - done_share))) : 0;
     fmt::print(stderr, "\r\033[K{} {:3d} %  {}:{:02d} left", what_, percent, left / 60, left % 60);
     std::fflush(stderr);
 }

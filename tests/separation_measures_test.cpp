@@ -1,7 +1,9 @@
 // SI-SDR has its own test in assess_test.cpp; here BSS Eval, STOI, ESTOI and the statistics.
 #include <gtest/gtest.h>
 
+#include <array>
 #include <cmath>
+#include <cstdint>
 #include <numbers>
 
 #include "core/assess/bss_eval.h"
@@ -80,6 +82,42 @@ TEST(Stoi, FallsWithNoiseAndIsNothingForSilence) {
     EXPECT_LT(estoi, 0.3);
     EXPECT_EQ(intelligibility(std::vector<float>(3000, 0.1F), std::vector<float>(3000, 0.1F), 16000).stoi,
               0.0);
+}
+
+// Fixed values of tests/reference/stoi.py, which follows the papers on its own; signals are made the same way
+// there.
+TEST(Stoi, EqualsAnIndependentImplementation) {
+    constexpr int kRate = 10000;
+    const auto lcg = [](std::size_t count, std::uint32_t state) {
+        std::vector<float> out(count);
+        for (float& x : out) {
+            state = state * 1664525U + 1013904223U;
+            x = static_cast<float>(state >> 8U) / 16777216.0F - 0.5F;
+        }
+        return out;
+    };
+    constexpr std::size_t kCount = 3 * kRate;
+    auto clean = lcg(kCount, 1);
+    const auto at = [](std::size_t i) { return static_cast<double>(i) / kRate; };
+    for (std::size_t i = 0; i < kCount; ++i)
+        clean[i] *= static_cast<float>(std::pow(std::sin(2.0 * std::numbers::pi * 2.0 * at(i)), 2.0) + 0.02);
+    const auto seven = lcg(kCount, 7);
+    const auto nine = lcg(kCount, 9);
+    const auto three = lcg(kCount, 3);
+    std::array<std::vector<float>, 4> processed{clean, clean, clean, clean};
+    for (std::size_t i = 0; i < kCount; ++i) {
+        processed[0][i] += 0.15F * seven[i];
+        processed[1][i] += nine[i];
+        if (three[i] <= -0.2F) processed[2][i] = 0.0F;
+        processed[3][i] *= static_cast<float>(1.0 + 0.8 * std::sin(2.0 * std::numbers::pi * 3.3 * at(i)));
+    }
+    const std::array<std::array<double, 2>, 4> expected{
+        {{0.98369, 0.81945}, {0.63787, 0.27783}, {0.92173, 0.68203}, {0.73405, 0.88722}}};
+    for (std::size_t k = 0; k < processed.size(); ++k) {
+        const auto figures = intelligibility(clean, processed[k], kRate);
+        EXPECT_NEAR(figures.stoi, expected[k][0], 2e-3) << k;
+        EXPECT_NEAR(figures.estoi, expected[k][1], 2e-3) << k;
+    }
 }
 
 TEST(Statistics, SpearmanWorkedCases) {

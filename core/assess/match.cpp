@@ -32,6 +32,7 @@ Result<MatchResult> measure_match(const Source& source, const MaskMap* map, cons
         return std::span<const Recipe>(recipes);
     };
     std::vector<LoudnessMeter> meters;
+    meters.reserve(kMonitors);
     for (int m = 0; m < kMonitors; ++m) meters.emplace_back(source.sample_rate(), source.channels());
     std::vector<std::vector<float>> original(static_cast<std::size_t>(source.channels()));
     std::vector<std::vector<float>> removed = original;

@@ -111,7 +111,7 @@ Overview make_overview(const Source& source, const MaskMap* map, std::int64_t fi
                 for (std::size_t s = 0; s < kStems; ++s) {
                     const float mask = masks[s * kBands + band];
                     auto& share = view.share[s][c * kOverviewRows + r];
-                    share = std::max(share, static_cast<std::uint8_t>(mask * 255.0F + 0.5F));
+                    share = std::max(share, static_cast<std::uint8_t>(std::lround(mask * 255.0F)));
                     stem_power[s] += mask * mask * sum;
                 }
             }

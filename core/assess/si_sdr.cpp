@@ -9,7 +9,7 @@ double si_sdr_db(std::span<const float> estimate, std::span<const float> referen
     double dot = 0.0;
     double reference_energy = 0.0;
     for (std::size_t i = 0; i < reference.size(); ++i) {
-        const double s = static_cast<double>(reference[i]);
+        const auto s = static_cast<double>(reference[i]);
         dot += static_cast<double>(estimate[i]) * s;
         reference_energy += s * s;
     }

@@ -82,7 +82,7 @@ Result<ExportReport> export_stems(const Source& source, const MaskMap& map, cons
                 path.string());
         }
         if (!plan.overwrite && fs::exists(path, error)) {
-            return make_error(ErrorKind::BadInput,
+            return make_error(ErrorKind::Io,
                               "\"{}\" is there already. Choose another folder or name, or allow replacing.",
                               path.string());
         }

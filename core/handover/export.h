@@ -42,7 +42,7 @@ struct ExportReport {
 [[nodiscard]] std::vector<std::pair<std::string, std::filesystem::path>> planned_files(
     const ExportPlan& plan);
 
-// Errors: BadInput when a file exists and overwrite is off, when a file would replace the recording itself,
+// Errors: Io when a file exists and overwrite is off; BadInput when a file would replace the recording itself
 // or when nothing is to be written; DiskFull; Io; Cancelled. Either all files appear or none.
 [[nodiscard]] Result<ExportReport> export_stems(const Source& source, const MaskMap& map,
                                                 const TimedSettings& settings, const ExportPlan& plan,

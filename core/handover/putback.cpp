@@ -363,8 +363,7 @@ Result<PutbackReport> put_back(const PutbackPlan& plan, const JobControl& job) {
                           plan.out.string());
     }
     if (!plan.overwrite && fs::exists(plan.out, error)) {
-        return make_error(ErrorKind::BadInput,
-                          "\"{}\" is there already. Choose another name, or allow replacing.",
+        return make_error(ErrorKind::Io, "\"{}\" is there already. Choose another name, or allow replacing.",
                           plan.out.string());
     }
     auto before = picture_digest(plan.picture);

@@ -28,7 +28,7 @@ struct PutbackReport {
 };
 
 // MOV gets 24-bit PCM, MKV FLAC (16/24-bit), MP4 AAC at 320 kbit/s with the encoder's delay declared.
-// Errors: NotFound, BadInput (no picture, same file, unknown container, exists), DiskFull, Io, Cancelled,
+// Errors: NotFound, BadInput (no picture, same file, unknown container), Io (exists), DiskFull, Cancelled,
 // Internal when the check of the written file fails (nothing is then left behind).
 [[nodiscard]] Result<PutbackReport> put_back(const PutbackPlan& plan, const JobControl& job = {});
 
