@@ -9,7 +9,7 @@ std::filesystem::path default_work_folder() {
         const char* value = std::getenv(name);  // NOLINT(concurrency-mt-unsafe)
         return value != nullptr ? value : "";
     };
-    if (const auto own = variable("RIVLEN_WORK"); !own.empty()) return own;
+    if (auto own = variable("RIVLEN_WORK"); !own.empty()) return own;
     if (const auto cache = variable("XDG_CACHE_HOME"); !cache.empty()) return cache / "rivlen";
     if (const auto home = variable("HOME"); !home.empty()) return home / ".cache" / "rivlen";
     return std::filesystem::temp_directory_path() / "rivlen";
