@@ -92,6 +92,7 @@ TuningPanel::TuningPanel(Document& document, Measuring& measuring, QWidget* pare
     help_->setAlignment(Qt::AlignTop | Qt::AlignLeft);
     help_->setFixedHeight(help_->fontMetrics().lineSpacing() * 2 + 2);
     dim(help_);
+    help_->setText(tr("Point at a control: here stands what it does, and what too much of it sounds like."));
     column->addWidget(help_);
     for (QWidget* widget :
          std::initializer_list<QWidget*>{purpose_, take_, weighting_on_, weighting_, graph_})

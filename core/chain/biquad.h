@@ -30,7 +30,7 @@ class BiquadFilter {
     void set(const Biquad& coefficients) { c_ = coefficients; }
     void reset() { s1_ = s2_ = 0; }
     [[nodiscard]] float step(float x) {
-        const double in = static_cast<double>(x);
+        const auto in = static_cast<double>(x);
         const double y = c_.b0 * in + s1_;
         s1_ = c_.b1 * in - c_.a1 * y + s2_;
         s2_ = c_.b2 * in - c_.a2 * y;

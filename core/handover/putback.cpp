@@ -185,7 +185,7 @@ std::int64_t best_offset(const std::vector<float>& given, const std::vector<floa
     for (std::ptrdiff_t at = 0; at + length <= std::ssize(given); at += length) {
         double energy = 0.0;
         for (std::ptrdiff_t i = at; i < at + length; ++i) {
-            const double x = static_cast<double>(given[static_cast<std::size_t>(i)]);
+            const auto x = static_cast<double>(given[static_cast<std::size_t>(i)]);
             energy += x * x;
         }
         if (energy > loudest) {
@@ -221,7 +221,7 @@ double difference_db(const AudioBuffer& given, const AudioBuffer& decoded) {
     double wrong = 0.0;
     for (std::size_t c = 0; c < given.channels.size(); ++c) {
         for (std::size_t i = 0; i < given.frames(); ++i) {
-            const double x = static_cast<double>(given.channels[c][i]);
+            const auto x = static_cast<double>(given.channels[c][i]);
             const double y = i < decoded.frames() ? static_cast<double>(decoded.channels[c][i]) : 0.0;
             wanted += x * x;
             wrong += (y - x) * (y - x);

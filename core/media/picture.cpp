@@ -1,6 +1,7 @@
 #include "core/media/picture.h"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 
 #include "core/media/libav.h"
@@ -130,9 +131,9 @@ Result<PictureFrame> PictureReader::frame_at(double seconds, int box_width, int 
     const int stride = (out.width * 3 + 63) / 64 * 64;
     std::vector<std::uint8_t> padded(static_cast<std::size_t>(stride) * static_cast<std::size_t>(out.height) +
                                      64);
-    std::uint8_t* planes[1] = {padded.data()};
-    const int strides[1] = {stride};
-    sws_scale(s.scale.get(), frame.data, frame.linesize, 0, frame.height, planes, strides);
+    const std::array<std::uint8_t*, 1> planes = {padded.data()};
+    const std::array<int, 1> strides = {stride};
+    sws_scale(s.scale.get(), frame.data, frame.linesize, 0, frame.height, planes.data(), strides.data());
     const auto row = static_cast<std::size_t>(out.width) * 3;
     out.rgb.resize(row * static_cast<std::size_t>(out.height));
     for (std::size_t y = 0; y < static_cast<std::size_t>(out.height); ++y) {

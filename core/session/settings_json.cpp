@@ -120,8 +120,8 @@ std::vector<SettingLine> lines_from_json(const json& entry) {
                 line.points.push_back({*at, number(point, "value", p.lowest, p.highest, p.standard)});
         }
         std::ranges::stable_sort(line.points, {}, &LinePoint::frame);
-        const auto doubled = std::ranges::unique(line.points, {}, &LinePoint::frame);
-        line.points.erase(doubled.begin(), doubled.end());
+        const auto same_frame = [](const LinePoint& a, const LinePoint& b) { return a.frame == b.frame; };
+        line.points.erase(std::unique(line.points.begin(), line.points.end(), same_frame), line.points.end());
         if (!line.points.empty()) lines.push_back(std::move(line));
     }
     return lines;

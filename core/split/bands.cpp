@@ -14,7 +14,7 @@ std::array<int, kBands + 1> make_edges() {
     const double ratio = static_cast<double>(kModelBins) / kSingleBands;
     for (int g = 1; g <= groups; ++g) {
         const double edge = kSingleBands * std::pow(ratio, static_cast<double>(g) / groups);
-        edges[static_cast<std::size_t>(kSingleBands + g)] = static_cast<int>(std::lround(edge));
+        edges[std::size_t{kSingleBands} + static_cast<std::size_t>(g)] = static_cast<int>(std::lround(edge));
     }
     return edges;
 }
@@ -88,7 +88,7 @@ void normalise_features(std::span<float> rows) {
 }
 
 std::vector<BandRead> band_reads(int sample_rate, int fft_size) {
-    const auto bins = static_cast<std::size_t>(fft_size / 2 + 1);
+    const auto bins = static_cast<std::size_t>(fft_size) / 2 + 1;
     std::vector<BandRead> reads(bins);
     for (std::size_t k = 0; k < bins; ++k) {
         const double position =

@@ -86,7 +86,7 @@ Result<MaskMap> MaskMap::open(const std::filesystem::path& path, const std::stri
 }
 
 void MaskMap::read(double frame_position, std::span<float> masks) const {
-    const double last = static_cast<double>(facts_.frames - 1);
+    const auto last = static_cast<double>(facts_.frames - 1);
     const double at = std::clamp(frame_position, 0.0, last);
     const auto low = static_cast<std::uint64_t>(at);
     const auto part = static_cast<float>(at - static_cast<double>(low));

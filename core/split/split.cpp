@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <chrono>
 #include <cmath>
+#include <map>
 #include <mutex>
 #include <numeric>
 #include <thread>
@@ -61,6 +62,59 @@ class ChunkQueue {
     std::atomic<std::uint64_t> next_{0};
 };
 
+// Writes the masks of chunks, cross-faded around the borders. Whichever neighbour comes first waits there for
+// the other; what is written does not depend on their order.
+class BorderWriter {
+  public:
+    BorderWriter(MaskMapWriter& writer, std::int64_t frames, std::int64_t fade)
+        : writer_(&writer), frames_(frames), fade_(fade) {}
+
+    // masks: of frames [from, to), which reach at least `fade` beyond the chunk [first, last) where there is
+    // more.
+    Status add(std::int64_t first, std::int64_t last, std::int64_t from, std::int64_t to,
+               std::span<const float> masks) {
+        const auto part = [&](std::int64_t begin, std::int64_t end) {
+            return masks.subspan(static_cast<std::size_t>(begin - from) * kMaskRow,
+                                 static_cast<std::size_t>(std::max(end - begin, std::int64_t{0})) * kMaskRow);
+        };
+        const std::int64_t begin = first > 0 ? std::min(first + fade_, last) : 0;
+        const std::int64_t end = last < frames_ ? last - fade_ : frames_;
+        if (begin < end) {
+            if (auto status = writer_->write(static_cast<std::uint64_t>(begin), part(begin, end)); !status)
+                return status;
+        }
+        if (first > 0) {
+            if (auto status = meet(first, part(first - fade_, std::min(first + fade_, to)), false); !status)
+                return status;
+        }
+        return last < frames_ ? meet(last, part(last - fade_, std::min(last + fade_, to)), true) : Status{};
+    }
+
+  private:
+    Status meet(std::int64_t border, std::span<const float> masks, bool earlier) {
+        const auto waiting = waiting_.find(border);
+        if (waiting == waiting_.end()) {
+            waiting_.emplace(border, std::vector<float>(masks.begin(), masks.end()));
+            return {};
+        }
+        const std::vector<float> other = std::move(waiting->second);
+        waiting_.erase(waiting);
+        const std::span<const float> before = earlier ? masks : std::span<const float>(other);
+        const std::span<const float> after = earlier ? std::span<const float>(other) : masks;
+        std::vector<float> mixed(before.size());
+        for (std::size_t i = 0; i < mixed.size(); ++i) {
+            const auto frame = static_cast<float>(i / kMaskRow);
+            const float share = (frame + 0.5F) / (2.0F * static_cast<float>(fade_));
+            mixed[i] = before[i] + share * (after[i] - before[i]);
+        }
+        return writer_->write(static_cast<std::uint64_t>(border - fade_), mixed);
+    }
+
+    MaskMapWriter* writer_;
+    std::int64_t frames_, fade_;
+    std::map<std::int64_t, std::vector<float>> waiting_;  // by border
+};
+
 }  // namespace
 
 std::filesystem::path map_path(const Source& source, const ModelFacts& model,
@@ -104,8 +158,10 @@ Result<SplitReport> split(const Source& source, const Separator& separator, cons
         map, {source.hash(), separator.model().name + " " + separator.model().hash, frames});
     if (!writer) return writer.error();
 
+    const std::int64_t halo = std::min(options.halo_frames, options.chunk_frames / 2);
     ChunkQueue queue(frames, options.chunk_frames);
-    std::mutex mutex;  // over writer, failure and done
+    BorderWriter borders(*writer, static_cast<std::int64_t>(frames), std::max<std::int64_t>(halo / 4, 1));
+    std::mutex mutex;  // over borders, failure and done
     Status failure;
     std::uint64_t done = 0;
     std::atomic<bool> stop{false};
@@ -117,10 +173,8 @@ Result<SplitReport> split(const Source& source, const Separator& separator, cons
         while (!stop && queue.take(first, last)) {
             if (job.cancelled()) break;
             const auto total = static_cast<std::int64_t>(frames);
-            const auto from =
-                std::max<std::int64_t>(0, static_cast<std::int64_t>(first) - options.halo_frames);
-            const auto to =
-                std::min<std::int64_t>(total, static_cast<std::int64_t>(last) + options.halo_frames);
+            const auto from = std::max<std::int64_t>(0, static_cast<std::int64_t>(first) - halo);
+            const auto to = std::min<std::int64_t>(total, static_cast<std::int64_t>(last) + halo);
             // Normalising looks kLevelFrames further than the network does.
             const auto wide_from = std::max<std::int64_t>(0, from - kLevelFrames);
             const auto wide_to = std::min<std::int64_t>(total, to + kLevelFrames);
@@ -133,9 +187,8 @@ Result<SplitReport> split(const Source& source, const Separator& separator, cons
             Status status = worker->masks(seen, masks);
             const std::lock_guard lock(mutex);
             if (status.ok()) {
-                const auto kept = std::span<const float>(masks).subspan(
-                    (first - static_cast<std::uint64_t>(from)) * kMaskRow, (last - first) * kMaskRow);
-                status = writer->write(first, kept);
+                status = borders.add(static_cast<std::int64_t>(first), static_cast<std::int64_t>(last), from,
+                                     to, masks);
             }
             if (!status) {
                 failure = status;

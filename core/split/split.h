@@ -16,7 +16,9 @@ namespace rivlen {
 struct SplitOptions {
     int workers = 2;
     int chunk_frames = 2048;  // of the map, 21.8 s; a multiple of the model's patch
-    int halo_frames = 256;    // 2.7 s seen beyond either border, so that borders leave no trace
+    // 2.7 s seen beyond either border. Over the nearest quarter of it the masks of both neighbours are
+    // cross-faded, so that no border is heard. At most half a chunk.
+    int halo_frames = 256;
 };
 
 struct SplitReport {
