@@ -272,10 +272,14 @@ void Document::load_material(const fs::path& path) {
 }
 
 void Document::find_map(Material& material) {
-    const auto model = model_identity(find_model());
-    if (!model) return;
-    auto map = MaskMap::open(map_path(*material.source, *model, work_folder_), material.source->hash());
-    if (map) material.map = std::make_shared<const MaskMap>(std::move(*map));
+    for (const char* name : {kFineModel, kQuickModel}) {  // the best there is
+        const auto model = model_identity(find_model(name));
+        if (!model) continue;
+        auto map = MaskMap::open(map_path(*material.source, *model, work_folder_), material.source->hash());
+        if (!map) continue;
+        material.map = std::make_shared<const MaskMap>(std::move(*map));
+        return;
+    }
 }
 
 void Document::measure_sum(const fs::path& path) {
@@ -317,7 +321,7 @@ void Document::bring_in(const fs::path& path) {
     });
 }
 
-void Document::split() {
+void Document::split(const std::string& model) {
     const SessionItem* item = current_item();
     const auto src = source();
     if (item == nullptr || !src || splitting_ != 0) return;
@@ -326,8 +330,9 @@ void Document::split() {
     auto report = std::make_shared<SplitReport>();
     splitting_ = jobs_.start(
         tr("Splitting %1").arg(text(path.filename())),
-        [src, folder = work_folder_, found, report](const JobControl& job) -> Status {
-            auto separator = load_separator();
+        [src, folder = work_folder_, found, report,
+         weights = find_model(model)](const JobControl& job) -> Status {
+            auto separator = load_separator({}, weights);
             if (!separator) return separator.error();
             const auto target = map_path(*src, (*separator)->model(), folder);
             auto done = rivlen::split(*src, **separator, target, {}, job);
@@ -338,13 +343,14 @@ void Document::split() {
             *found = std::make_shared<const MaskMap>(std::move(*map));
             return {};
         },
-        [this, path, found, report](const Status& status) {
+        [this, path, found, report, model](const Status& status) {
             splitting_ = 0;
             if (!status) {
                 emit said(text(status.error().message), status.error().kind != ErrorKind::Cancelled);
             } else {
                 materials_[path].map = *found;
-                emit said(tr("Split in %1 s, %2 × real time.")
+                emit said(tr("Split with the %1 model in %2 s, %3 × real time.")
+                              .arg(text(model))
                               .arg(report->seconds, 0, 'f', 1)
                               .arg(report->times_real_time, 0, 'f', 0),
                           false);

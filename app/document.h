@@ -19,6 +19,7 @@
 #include "core/media/source.h"
 #include "core/session/session.h"
 #include "core/split/mask_map.h"
+#include "core/split/separator.h"
 
 namespace rivlen::app {
 
@@ -75,8 +76,9 @@ class Document : public QObject {
                     const std::function<void(std::vector<SettingLine>&)>& change);
 
     void bring_in(const std::filesystem::path& path);
-    // Splits the current recording. Does nothing while it is being split already.
-    void split();
+    // Splits the current recording with a model that comes with the program. Does nothing while it is being
+    // split already.
+    void split(const std::string& model = kQuickModel);
     [[nodiscard]] bool splitting() const { return splitting_ != 0; }
     // Starts a split by itself as soon as something is brought in.
     void set_split_on_arrival(bool on) { split_on_arrival_ = on; }

@@ -131,7 +131,7 @@ QWidget* MainWindow::build_top() {
         const QString file = QFileDialog::getOpenFileName(this, tr("Bring in a recording"));
         if (!file.isEmpty()) open_path(file.toStdString());
     });
-    connect(split_, &QToolButton::clicked, &document_, &Document::split);
+    connect(split_, &QToolButton::clicked, &document_, [this] { document_.split(); });
     connect(write_, &QToolButton::clicked, this, [this] {
         const QString folder = QFileDialog::getExistingDirectory(this, tr("Folder for the stems"));
         if (!folder.isEmpty()) write_stems_to(folder.toStdString(), false);
@@ -361,6 +361,10 @@ void MainWindow::build_menus() {
     add_act(recording, tr("Bring in…"), {QKeySequence("Ctrl+B")},
             [this] { findChild<QToolButton*>("bring_in")->click(); });
     add_act(recording, tr("Split"), {QKeySequence("K")}, [this] { document_.split(); });
+    auto* finely = add_act(recording, tr("Split finely"), {QKeySequence("Shift+K")},
+                           [this] { document_.split(kFineModel); });
+    finely->setToolTip(tr("Separates better and takes longer."));
+    finely->setEnabled(!find_model(kFineModel).empty());
     add_act(recording, tr("Write stems…"), {QKeySequence("Ctrl+E")}, [this] { write_->click(); });
     add_act(recording, tr("Put back under the picture…"), {QKeySequence("Ctrl+U")},
             [this] { put_back_->click(); });

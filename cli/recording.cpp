@@ -10,7 +10,7 @@ void add_recording_options(CLI::App& command, RecordingOptions& options) {
         ->check(CLI::Range(1, 64))
         ->capture_default_str();
     command.add_option("--work", options.work, "Folder for working copies and maps")->capture_default_str();
-    command.add_option("--model", options.model, "Model file");
+    command.add_option("--model", options.model, "quick, fine, or a model file");
     command.add_option("--engine", options.engine, "Engine library");
     command.add_flag("--again", options.again, "Split even if a map is there");
 }

@@ -199,7 +199,7 @@ void report(const json& mixes, const std::function<void(const std::string&)>& lo
             for (const char* key : {"isolation", "estoi", "sir_db", "sar_db", "combined_db", "si_sdr_db"})
                 mean[key] += mix["proposals"][name][key].get<double>() / static_cast<double>(mixes.size());
         }
-        log(fmt::format("| {} | {:.0f} | {:.3f} | {:.1f} | {:.1f} | {:.2f} | {:.2f} |", name,
+        log(fmt::format("| {} | {:.0f} | {:.4f} | {:.1f} | {:.1f} | {:.3f} | {:.2f} |", name,
                         mean["isolation"], mean["estoi"], mean["sir_db"], mean["sar_db"], mean["combined_db"],
                         mean["si_sdr_db"]));
     }

@@ -226,6 +226,30 @@ TEST(Engine, AFullBandVoiceKeepsItsHighs) {
     EXPECT_NEAR(highs(voice) - highs(original), 0.0, 2.0);
 }
 
+// The models that come with the program are found by their names; another name is a sentence.
+TEST(Engine, ModelsAreFoundByName) {
+    const Scratch scratch;
+    const auto info = [&](const std::string& model) {
+        return run("split '" + (kRoot / "demo/tide-mill.mov").string() + "' -o '" +
+                   (scratch / model).string() + "' --work '" + (scratch / "work").string() +
+                   "' --engine '" RIVLEN_ENGINE_FILE "' --model " + model +
+                   " --stem dialogue > /dev/null 2>&1");
+    };
+    EXPECT_EQ(info("fine"), 0);
+    EXPECT_EQ(info("nonsense"), 4);
+    // Both leave a map of their own.
+    EXPECT_EQ(info("quick"), 0);
+    int maps = 0;
+    for (const auto& entry : fs::directory_iterator(scratch / "work"))
+        maps += entry.path().extension() == ".map" ? 1 : 0;
+    EXPECT_EQ(maps, 2);
+    const auto truth = joined(kRoot / "demo/parts/dialogue.flac");
+    const double quick = si_sdr_db(joined(scratch / "quick/tide-mill dialogue.wav"), truth);
+    const double fine = si_sdr_db(joined(scratch / "fine/tide-mill dialogue.wav"), truth);
+    std::printf("dialogue SI-SDR: quick %.2f dB, fine %.2f dB\n", quick, fine);
+    EXPECT_GT(fine, quick - 0.5);
+}
+
 TEST(Engine, AWrongModelFileIsASentence) {
     auto separator = load_separator(RIVLEN_ENGINE_FILE, kRoot / "README.md");
     ASSERT_FALSE(separator.ok());

@@ -232,10 +232,7 @@ class WidgetTest : public QObject {
         const test::Scratch scratch;
         JobList jobs;
         Document document(jobs, scratch / "work");
-        document.edit("start", {}, [&](Session& s) {
-            s.items.push_back({scratch / "x.wav", "", {}, {}, true});
-            s.current = 0;
-        });
+        begin(document, scratch);
         const int start = document.undo_stack().index();
         for (int i = 1; i <= 5; ++i) document.set_value("Gain", 2, Setting::Gain, -i);
         QCOMPARE(document.undo_stack().index(), start + 1);
@@ -263,10 +260,7 @@ class WidgetTest : public QObject {
         const test::Scratch scratch;
         JobList jobs;
         Document document(jobs, scratch / "work");
-        document.edit("start", {}, [&](Session& s) {
-            s.items.push_back({scratch / "x.wav", "", {}, {}, true});
-            s.current = 0;
-        });
+        begin(document, scratch);
         Proposal proposal;
         proposal.isolation_percent = 65;
         proposal.steadiness_percent = 5;
@@ -300,10 +294,7 @@ class WidgetTest : public QObject {
         cards.resize(900, 56);
         cards.show();
         QSignalSpy said(&cards, &CardRow::said);
-        document.edit("start", {}, [&](Session& s) {
-            s.items.push_back({scratch / "x.wav", "", {}, {}, true});
-            s.current = 0;
-        });
+        begin(document, scratch);
         QTest::mouseClick(&cards, Qt::LeftButton, {}, cards.card_rect(2).center());
         QCOMPARE(said.count(), 1);
         document.set_value("Gain", 0, Setting::Gain, -4);
@@ -328,10 +319,7 @@ class WidgetTest : public QObject {
         WeightingEditor editor(document, measuring);
         editor.resize(300, 90);
         editor.show();
-        document.edit("start", {}, [&](Session& s) {
-            s.items.push_back({scratch / "x.wav", "", {}, {}, true});
-            s.current = 0;
-        });
+        begin(document, scratch);
         QTest::mouseDClick(&editor, Qt::LeftButton, {}, {150, 40});
         const auto points = [&] { return document.current_item()->settings.stems[0].weighting; };
         QCOMPARE(points().size(), std::size_t{1});
@@ -372,6 +360,15 @@ class WidgetTest : public QObject {
         }
         QVERIFY(!document.save("/nowhere/at/all/s.rivlen"));
         QCOMPARE(said.count(), 4);
+    }
+
+  private:
+    // An item whose recording is not there: enough for settings.
+    static void begin(Document& document, const test::Scratch& scratch) {
+        document.edit("start", {}, [&](Session& s) {
+            s.items.push_back({scratch / "x.wav", "", {}, {}, true});
+            s.current = 0;
+        });
     }
 };
 

@@ -51,17 +51,21 @@ fs::path find_engine() {
     return first_existing("RIVLEN_ENGINE", places);
 }
 
-fs::path find_model() {
+fs::path find_model(const std::string& name) {
     const fs::path here = program_folder();
-    const std::array<fs::path, 3> places = {here / "../share/rivlen/models/quick.safetensors",
-                                            here / "../../../models/quick.safetensors",
-                                            here / "../../../../models/quick.safetensors"};
-    return first_existing("RIVLEN_MODEL", places);
+    const std::string file = name + ".safetensors";
+    const std::array<fs::path, 3> places = {here / "../share/rivlen/models" / file,
+                                            here / "../../../models" / file,
+                                            here / "../../../../models" / file};
+    const fs::path found = first_existing("RIVLEN_MODEL", places);
+    return name == kQuickModel || found.filename() == file ? found : fs::path();
 }
 
 Result<std::shared_ptr<const Separator>> load_separator(const fs::path& engine, const fs::path& model) {
     const fs::path library = engine.empty() ? find_engine() : engine;
-    const fs::path weights = model.empty() ? find_model() : model;
+    fs::path weights = model.empty() ? find_model() : model;
+    if (!model.has_parent_path() && !model.has_extension() && !model.empty())
+        weights = find_model(model.string());
     if (library.empty()) {
         return make_error(ErrorKind::NotFound, "The separation engine is missing. Install Rivlen again.");
     }

@@ -39,14 +39,19 @@ class Separator {
     [[nodiscard]] virtual std::unique_ptr<MaskWorker> make_worker() const = 0;
 };
 
-// Opens the engine and a model. Empty paths: the ones installed with the program (see find_engine,
-// find_model). Errors: NotFound, BadInput, Unsupported, Mismatch (engine of another version).
+// Opens the engine and a model: a file, or the name of one that comes with the program. Empty: those
+// installed with the program, and of the models the quick one (see find_engine, find_model). Errors:
+// NotFound, BadInput, Unsupported, Mismatch (engine of another version).
 [[nodiscard]] Result<std::shared_ptr<const Separator>> load_separator(
     const std::filesystem::path& engine = {}, const std::filesystem::path& model = {});
 
 // RIVLEN_ENGINE and RIVLEN_MODEL in the environment come first, then places relative to the program.
 [[nodiscard]] std::filesystem::path find_engine();
-[[nodiscard]] std::filesystem::path find_model();
+// The models that come with the program: "quick", and "fine", which separates better and takes longer. Empty
+// when a model is not installed; RIVLEN_MODEL takes the place of the quick one, and then there is no other.
+inline constexpr const char* kQuickModel = "quick";
+inline constexpr const char* kFineModel = "fine";
+[[nodiscard]] std::filesystem::path find_model(const std::string& name = kQuickModel);
 
 // What the engine library exports, under the name kEngineEntry.
 inline constexpr const char* kEngineEntry = "rivlen_engine_open";
