@@ -175,18 +175,21 @@ Assessment::StemView Assessment::view_of(std::size_t stem) const {
     return view;
 }
 
-// The steadied masks of a frame are the same weighted mean that FrameMasks makes, here over a table.
+// The same weighted mean that FrameMasks makes, here over a table.
+void Assessment::steady_row(std::size_t frame, float steadiness, std::span<float> out) const {
+    const auto row = [&](std::int64_t k) {
+        const auto at = std::clamp<std::int64_t>(static_cast<std::int64_t>(frame) + k, 0,
+                                                 static_cast<std::int64_t>(frames_) - 1);
+        return std::span(masks_).subspan(static_cast<std::size_t>(at) * kMaskRow, kMaskRow);
+    };
+    steady_masks(std::cref(row), steadiness, out);
+}
+
 std::span<const float> Assessment::masks_for(float steadiness, std::vector<float>& room) const {
     if (steadiness <= 0.0F) return masks_;
-    const std::span<const float> all(masks_);
     room.resize(masks_.size());
     for (std::size_t t = 0; t < frames_; ++t) {
-        const auto row = [&](std::int64_t k) {
-            const auto at = std::clamp<std::int64_t>(static_cast<std::int64_t>(t) + k, 0,
-                                                     static_cast<std::int64_t>(frames_) - 1);
-            return all.subspan(static_cast<std::size_t>(at) * kMaskRow, kMaskRow);
-        };
-        steady_masks(std::cref(row), steadiness, std::span(room).subspan(t * kMaskRow, kMaskRow));
+        steady_row(t, steadiness, std::span(room).subspan(t * kMaskRow, kMaskRow));
     }
     return room;
 }
@@ -200,12 +203,7 @@ void Assessment::visit_gains(const RecipeAt& recipe_at, const Visit& visit) cons
         const Recipe& recipe = recipe_at(t);
         std::span<const float> masks = all.subspan(t * kMaskRow, kMaskRow);
         if (recipe.steadiness > 0.0F) {
-            const auto row_at = [&](std::int64_t k) {
-                const auto at = std::clamp<std::int64_t>(static_cast<std::int64_t>(t) + k, 0,
-                                                         static_cast<std::int64_t>(frames_) - 1);
-                return all.subspan(static_cast<std::size_t>(at) * kMaskRow, kMaskRow);
-            };
-            steady_masks(std::cref(row_at), recipe.steadiness, row);
+            steady_row(t, recipe.steadiness, row);
             masks = row;
         }
         band_gains(recipe, masks, open_[t], gains);

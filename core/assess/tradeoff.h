@@ -81,6 +81,7 @@ class Assessment {
         double rest_kurtosis = 0;  // mean log
     };
     [[nodiscard]] StemView view_of(std::size_t stem) const;
+    void steady_row(std::size_t frame, float steadiness, std::span<float> out) const;
     // The masks as they are, or steadied (into `room`).
     [[nodiscard]] std::span<const float> masks_for(float steadiness, std::vector<float>& room) const;
     [[nodiscard]] TradeOff measure(const Recipe& recipe, std::size_t stem, const StemView& view,
