@@ -9,42 +9,49 @@ namespace rivlen::app {
 
 namespace {
 
-// What the device reads from: the player's callback side and nothing else.
+// What the device reads from: the transport's callback side and nothing else.
 class Tap : public QIODevice {
   public:
-    explicit Tap(Player& player) : player_(player) { open(QIODevice::ReadOnly); }
+    explicit Tap(Transport& transport) : transport_(transport) { open(QIODevice::ReadOnly); }
     [[nodiscard]] bool isSequential() const override { return true; }
     [[nodiscard]] qint64 bytesAvailable() const override { return 1 << 16; }
 
   protected:
     qint64 readData(char* data, qint64 size) override {
-        constexpr qint64 kFrame = Player::kOutputChannels * static_cast<qint64>(sizeof(float));
+        constexpr qint64 kFrame = Transport::kOutputChannels * static_cast<qint64>(sizeof(float));
         const qint64 frames = size / kFrame;
-        player_.fill(
-            {reinterpret_cast<float*>(data), static_cast<std::size_t>(frames) * Player::kOutputChannels});
+        transport_.fill(
+            {reinterpret_cast<float*>(data), static_cast<std::size_t>(frames) * Transport::kOutputChannels});
         return frames * kFrame;
     }
     qint64 writeData(const char*, qint64) override { return -1; }
 
   private:
-    Player& player_;
+    Transport& transport_;
 };
 
 }  // namespace
 
-AudioOutput::AudioOutput(Player& player, QObject* parent) : QObject(parent), player_(player) {
+AudioOutput::AudioOutput(Transport& transport, QObject* parent) : QObject(parent), transport_(&transport) {
     open();
 }
 AudioOutput::~AudioOutput() {
     if (sink_) sink_->stop();
 }
 
+void AudioOutput::use(Transport& transport) {
+    if (transport_ == &transport) return;
+    transport_ = &transport;
+    simulated_.reset();
+    open();
+}
+
 void AudioOutput::follow_rate() {
-    if (sink_ && rate_ != player_.sample_rate()) open();
+    if (sink_ && rate_ != transport_->sample_rate()) open();
 }
 
 void AudioOutput::open() {
-    rate_ = player_.sample_rate();
+    rate_ = transport_->sample_rate();
     if (sink_) sink_->stop();
     sink_.reset();
     const QAudioDevice device = qEnvironmentVariable("RIVLEN_OUTPUT") == "simulated"
@@ -52,18 +59,18 @@ void AudioOutput::open() {
                                     : QMediaDevices::defaultAudioOutput();
     QAudioFormat format;
     format.setSampleRate(rate_);
-    format.setChannelCount(Player::kOutputChannels);
+    format.setChannelCount(Transport::kOutputChannels);
     format.setSampleFormat(QAudioFormat::Float);
     if (device.isNull() || !device.isFormatSupported(format)) {
         name_ = tr("Simulated output");
         if (!simulated_)
             simulated_ =
-                std::make_unique<SimulatedOutput>(player_, qEnvironmentVariableIsSet("RIVLEN_KEEP_OUTPUT"));
+                std::make_unique<SimulatedOutput>(*transport_, qEnvironmentVariableIsSet("RIVLEN_KEEP_OUTPUT"));
         return;
     }
     simulated_.reset();
     name_ = device.description();
-    tap_ = std::make_unique<Tap>(player_);
+    tap_ = std::make_unique<Tap>(*transport_);
     sink_ = std::make_unique<QAudioSink>(device, format);
     sink_->setBufferSize(static_cast<qsizetype>(rate_ / 50) * format.bytesPerFrame());
     sink_->start(tap_.get());

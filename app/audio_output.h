@@ -5,7 +5,7 @@
 #include <QObject>
 #include <memory>
 
-#include "core/play/player.h"
+#include "core/play/transport.h"
 #include "core/play/simulated_output.h"
 
 class QAudioSink;
@@ -15,9 +15,11 @@ namespace rivlen::app {
 class AudioOutput : public QObject {
     Q_OBJECT
   public:
-    explicit AudioOutput(Player& player, QObject* parent = nullptr);
+    explicit AudioOutput(Transport& transport, QObject* parent = nullptr);
     ~AudioOutput() override;
-    // Opens the device anew when the player's rate has changed.
+    // Takes its sound from this one from now on.
+    void use(Transport& transport);
+    // Opens the device anew when the rate of what is played has changed.
     void follow_rate();
     [[nodiscard]] QString name() const { return name_; }
     // The simulated output, for tests; null when a device is in use.
@@ -25,7 +27,7 @@ class AudioOutput : public QObject {
 
   private:
     void open();
-    Player& player_;
+    Transport* transport_;
     int rate_ = 0;
     QString name_;
     std::unique_ptr<QIODevice> tap_;

@@ -16,11 +16,13 @@ struct LoudnessMeter::State {
     std::vector<float> interleaved;
 };
 
-LoudnessMeter::LoudnessMeter(int sample_rate, int channels) : state_(std::make_unique<State>()) {
+LoudnessMeter::LoudnessMeter(int sample_rate, int channels, Kind kind)
+    : state_(std::make_unique<State>()) {
     state_->channels = static_cast<unsigned>(channels);
     state_->ebur.reset(
         ebur128_init(state_->channels, static_cast<unsigned long>(sample_rate),
-                     EBUR128_MODE_I | EBUR128_MODE_LRA | EBUR128_MODE_TRUE_PEAK | EBUR128_MODE_SAMPLE_PEAK));
+                     EBUR128_MODE_I | EBUR128_MODE_LRA | EBUR128_MODE_TRUE_PEAK | EBUR128_MODE_SAMPLE_PEAK |
+                         (kind == Kind::Running ? EBUR128_MODE_HISTOGRAM : 0)));
     // One channel heard from two loudspeakers counts twice, as the common practice for mono files has it.
     if (channels == 1) ebur128_set_channel(state_->ebur.get(), 0, EBUR128_DUAL_MONO);
 }
@@ -36,6 +38,18 @@ void LoudnessMeter::add(std::span<const std::vector<float>> channels) {
         for (std::size_t i = 0; i < frames; ++i) buffer[i * channels.size() + c] = channels[c][i];
     }
     ebur128_add_frames_float(state_->ebur.get(), buffer.data(), frames);
+}
+
+double LoudnessMeter::momentary_lufs() const {
+    double value = 0.0;
+    ebur128_loudness_momentary(state_->ebur.get(), &value);
+    return std::isfinite(value) ? std::max(value, -120.0) : -120.0;
+}
+
+double LoudnessMeter::short_term_lufs() const {
+    double value = 0.0;
+    ebur128_loudness_shortterm(state_->ebur.get(), &value);
+    return std::isfinite(value) ? std::max(value, -120.0) : -120.0;
 }
 
 Loudness LoudnessMeter::result() const {

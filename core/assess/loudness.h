@@ -16,12 +16,18 @@ struct Loudness {
 
 class LoudnessMeter {
   public:
-    LoudnessMeter(int sample_rate, int channels);
+    // Running: the gated measures come from a histogram (0.1 LU wide), so that asking for them again and again
+    // over hours stays cheap.
+    enum class Kind { Exact, Running };
+    LoudnessMeter(int sample_rate, int channels, Kind kind = Kind::Exact);
     LoudnessMeter(LoudnessMeter&&) noexcept;
     LoudnessMeter& operator=(LoudnessMeter&&) noexcept;
     ~LoudnessMeter();
     void add(std::span<const std::vector<float>> channels);  // planar, equal lengths
     [[nodiscard]] Loudness result() const;
+    // Of the last 400 ms and the last 3 s (EBU Tech 3341); -120 for silence.
+    [[nodiscard]] double momentary_lufs() const;
+    [[nodiscard]] double short_term_lufs() const;
 
   private:
     struct State;

@@ -11,6 +11,10 @@ namespace rivlen {
 [[nodiscard]] inline double amplitude_of_db(double db) {
     return std::pow(10.0, db / 20.0);
 }
+// Level of an amplitude (not below -200 dB).
+[[nodiscard]] inline double db_of_amplitude(double amplitude) {
+    return 20.0 * std::log10(std::max(amplitude, 1e-10));
+}
 // Power ratio of a level, and the level of a power ratio (not below -120 dB).
 [[nodiscard]] inline double power_of_db(double db) {
     return std::pow(10.0, db / 10.0);

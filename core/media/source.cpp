@@ -8,6 +8,7 @@
 
 #include "core/base/hash.h"
 #include "core/base/output_file.h"
+#include "core/media/resample.h"
 
 namespace rivlen {
 
@@ -62,6 +63,53 @@ struct Trouble {
     }
 };
 
+// Writes a working copy: block after block, then the head with what is known at the end.
+class WorkingCopy {
+  public:
+    static Result<WorkingCopy> create(const fs::path& path, const fs::path& original, int sample_rate,
+                                      int channels) {
+        auto out = OutputFile::create(path);
+        if (!out) return out.error();
+        WorkingCopy copy(std::move(*out), channels);
+        std::error_code error;
+        copy.metadata_ = {{"format", "rivlen-sound-1"},
+                          {"original", fs::absolute(original, error).string()},
+                          {"sample_rate", std::to_string(sample_rate)}};
+        if (auto status = copy.write_head(true); !status) return status.error();
+        const std::string form = fmt::format("{}/{}", sample_rate, channels);
+        copy.hasher_.add(std::as_bytes(std::span(form)));
+        return copy;
+    }
+    Status append(std::span<const float> interleaved) {
+        hasher_.add(std::as_bytes(interleaved));
+        frames_ += interleaved.size() / static_cast<std::size_t>(channels_);
+        return out_.write(std::as_bytes(interleaved));
+    }
+    [[nodiscard]] std::uint64_t frames() const { return frames_; }
+    Status finish(const std::vector<std::string>& warnings) {
+        metadata_["hash"] = hasher_.hex();
+        metadata_["warnings"] = nlohmann::json(warnings).dump();
+        if (auto status = write_head(false); !status) return status;
+        return out_.commit();
+    }
+
+  private:
+    WorkingCopy(OutputFile out, int channels) : out_(std::move(out)), channels_(channels) {}
+    Status write_head(bool first) {
+        const std::array<std::int64_t, 2> shape = {static_cast<std::int64_t>(frames_), channels_};
+        auto head =
+            safetensors::single_tensor_head(metadata_, "sound", "F32", shape, sizeof(float), kHeadBytes);
+        if (!head) return head.error();
+        const auto bytes = std::as_bytes(std::span(*head));
+        return first ? out_.write(bytes) : out_.write_at(0, bytes);
+    }
+    OutputFile out_;
+    int channels_;
+    std::uint64_t frames_ = 0;
+    Hasher hasher_;
+    safetensors::Metadata metadata_;
+};
+
 }  // namespace
 
 Result<Source> Source::bring_in(const fs::path& original, const fs::path& work_folder,
@@ -78,31 +126,9 @@ Result<Source> Source::bring_in(const fs::path& original, const fs::path& work_f
 
     const AudioStreamInfo& info = decoder->info();
     const auto channels = static_cast<std::size_t>(info.channels);
-    auto out = OutputFile::create(path);
-    if (!out) return out.error();
-    safetensors::Metadata metadata = {{"format", "rivlen-sound-1"},
-                                      {"original", fs::absolute(original, error).string()},
-                                      {"sample_rate", std::to_string(info.sample_rate)}};
-    const auto write_head = [&](std::uint64_t frames, bool first) -> Status {
-        const std::array<std::int64_t, 2> shape = {static_cast<std::int64_t>(frames), info.channels};
-        auto head =
-            safetensors::single_tensor_head(metadata, "sound", "F32", shape, sizeof(float), kHeadBytes);
-        if (!head) return head.error();
-        const auto bytes = std::as_bytes(std::span(*head));
-        return first ? out->write(bytes) : out->write_at(0, bytes);
-    };
-    if (auto status = write_head(0, true); !status) return status.error();
-
-    Hasher hasher;
-    const std::string form = fmt::format("{}/{}", info.sample_rate, info.channels);
-    hasher.add(std::as_bytes(std::span(form)));
+    auto copy = WorkingCopy::create(path, original, info.sample_rate, info.channels);
+    if (!copy) return copy.error();
     Trouble trouble;
-    std::uint64_t frames = 0;
-    const auto append = [&](std::span<const float> block) -> Status {
-        hasher.add(std::as_bytes(block));
-        frames += block.size() / channels;
-        return out->write(std::as_bytes(block));
-    };
     bool first_block = true;
     std::int64_t to_drop = 0;
     while (true) {
@@ -124,7 +150,7 @@ Result<Source> Source::bring_in(const fs::path& original, const fs::path& work_f
                 const std::vector<float> silence(
                     static_cast<std::size_t>(std::min<std::int64_t>(lead, info.sample_rate * 3600LL)) *
                     channels);
-                if (auto status = append(silence); !status) return status.error();
+                if (auto status = copy->append(silence); !status) return status.error();
             }
             to_drop = std::max<std::int64_t>(0, -lead);
         }
@@ -132,23 +158,62 @@ Result<Source> Source::bring_in(const fs::path& original, const fs::path& work_f
         const auto dropped =
             std::min<std::size_t>(static_cast<std::size_t>(to_drop), samples.size() / channels);
         to_drop -= static_cast<std::int64_t>(dropped);
-        if (auto status = append(samples.subspan(dropped * channels)); !status) return status.error();
+        if (auto status = copy->append(samples.subspan(dropped * channels)); !status) return status.error();
         if (info.duration_seconds > 0) {
-            job.report(std::min(1.0, static_cast<double>(frames) / info.sample_rate / info.duration_seconds));
+            job.report(std::min(1.0, static_cast<double>(copy->frames()) / info.sample_rate / info.duration_seconds));
         }
     }
-    if (frames == 0) {
+    if (copy->frames() == 0) {
         return make_error(ErrorKind::BadInput,
                           "\"{}\" holds no sound: its length is zero. Choose another file.",
                           original.string());
     }
     trouble.damaged_packets = decoder->damaged_packets();
     trouble.declared_seconds = info.duration_seconds;
-    trouble.seconds = static_cast<double>(frames) / info.sample_rate;
-    metadata["hash"] = hasher.hex();
-    metadata["warnings"] = nlohmann::json(trouble.sentences()).dump();
-    if (auto status = write_head(frames, false); !status) return status.error();
-    if (auto status = out->commit(); !status) return status.error();
+    trouble.seconds = static_cast<double>(copy->frames()) / info.sample_rate;
+    if (auto status = copy->finish(trouble.sentences()); !status) return status.error();
+    return open(path);
+}
+
+Result<Source> Source::at_rate(const Source& source, int sample_rate, const fs::path& work_folder,
+                               const JobControl& job) {
+    if (source.sample_rate() == sample_rate) return open(source.sound_file_);
+    const fs::path path = work_folder / fmt::format("{}-{}.sound", source.hash().substr(0, 24), sample_rate);
+    std::error_code error;
+    if (fs::exists(path, error)) {
+        auto existing = open(path);
+        if (existing) return existing;
+    }
+    auto copy = WorkingCopy::create(path, source.original(), sample_rate, source.channels());
+    if (!copy) return copy.error();
+    const auto channels = static_cast<std::size_t>(source.channels());
+    std::vector<Resampler> converters;
+    for (std::size_t c = 0; c < channels; ++c) {
+        auto made = Resampler::create(source.sample_rate(), sample_rate);
+        if (!made) return made.error();
+        converters.push_back(std::move(*made));
+    }
+    constexpr std::size_t kPiece = 1 << 16;
+    std::vector<float> in;
+    std::vector<std::vector<float>> out(channels);
+    std::vector<float> interleaved;
+    const auto total = static_cast<std::size_t>(source.frames());
+    for (std::size_t at = 0; at < total; at += kPiece) {
+        if (job.cancelled()) return JobControl::cancelled_error();
+        in.resize(std::min(kPiece, total - at));
+        for (std::size_t c = 0; c < channels; ++c) {
+            source.read(static_cast<int>(c), static_cast<std::int64_t>(at), in);
+            out[c].clear();
+            converters[c].process(in, at + in.size() == total, out[c]);
+        }
+        interleaved.resize(out[0].size() * channels);
+        for (std::size_t c = 0; c < channels; ++c) {
+            for (std::size_t i = 0; i < out[c].size(); ++i) interleaved[i * channels + c] = out[c][i];
+        }
+        if (auto status = copy->append(interleaved); !status) return status.error();
+        job.report(static_cast<double>(at + in.size()) / static_cast<double>(total));
+    }
+    if (auto status = copy->finish(source.warnings()); !status) return status.error();
     return open(path);
 }
 
@@ -178,6 +243,7 @@ Result<Source> Source::open(const fs::path& sound_file) {
     }
     source.samples_ = {reinterpret_cast<const float*>(sound->bytes.data()),
                        sound->bytes.size() / sizeof(float)};
+    source.sound_file_ = sound_file;
     source.file_ = std::move(*file);
     return source;
 }

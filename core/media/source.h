@@ -27,6 +27,12 @@ class Source {
     [[nodiscard]] static Result<Source> bring_in(const std::filesystem::path& original,
                                                  const std::filesystem::path& work_folder,
                                                  const JobControl& job = {});
+    // The same recording at another rate (libsoxr, very high quality, delay compensated), as a working copy of
+    // its own that is made once; at its own rate the recording itself. A map of the original fits it.
+    // Errors: DiskFull, Io, Cancelled.
+    [[nodiscard]] static Result<Source> at_rate(const Source& source, int sample_rate,
+                                                const std::filesystem::path& work_folder,
+                                                const JobControl& job = {});
     // Opens a file made by bring_in().
     [[nodiscard]] static Result<Source> open(const std::filesystem::path& sound_file);
 
@@ -53,6 +59,7 @@ class Source {
     std::uint64_t frames_ = 0;
     std::string hash_;
     std::vector<std::string> warnings_;
+    std::filesystem::path sound_file_;
     safetensors::File file_;
     std::span<const float> samples_;
 };

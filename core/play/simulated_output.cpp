@@ -1,11 +1,12 @@
 #include "core/play/simulated_output.h"
 
+#include <utility>
 #include <algorithm>
 #include <chrono>
 
 namespace rivlen {
 
-SimulatedOutput::SimulatedOutput(Player& player, bool keep) : player_(player), keep_(keep) {
+SimulatedOutput::SimulatedOutput(Transport& transport, bool keep) : transport_(transport), keep_(keep) {
     thread_ = std::jthread([this](const std::stop_token& stop) { run(stop); });
 }
 
@@ -23,13 +24,13 @@ void SimulatedOutput::run(const std::stop_token& stop) {
         std::this_thread::sleep_for(std::chrono::milliseconds(5));
         const auto now = Clock::now();
         // After a long stall a device would have dropped the time, not made up for it.
-        owed += std::min(0.05, std::chrono::duration<double>(now - last).count()) * player_.sample_rate();
+        owed += std::min(0.05, std::chrono::duration<double>(now - last).count()) * transport_.sample_rate();
         last = now;
         const auto frames = static_cast<std::size_t>(owed);
         owed -= static_cast<double>(frames);
-        block.assign(frames * Player::kOutputChannels, 0.0F);
-        const bool playing = player_.playing();
-        player_.fill(block);
+        block.assign(frames * Transport::kOutputChannels, 0.0F);
+        const bool playing = transport_.playing();
+        transport_.fill(block);
         if (keep_ && playing) {
             const std::lock_guard lock(mutex_);
             kept_.insert(kept_.end(), block.begin(), block.end());

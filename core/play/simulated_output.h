@@ -1,4 +1,4 @@
-// A stand-in for a sound device: takes sound from a player at the pace of the clock, and can keep what it
+// A stand-in for a sound device: takes sound from a transport at the pace of the clock, and can keep what it
 // took.
 #pragma once
 
@@ -6,7 +6,7 @@
 #include <thread>
 #include <vector>
 
-#include "core/play/player.h"
+#include "core/play/transport.h"
 
 namespace rivlen {
 
@@ -14,7 +14,7 @@ class SimulatedOutput {
   public:
     // Takes blocks as a device with a buffer of about 10 ms would. keep: remember what was taken while
     // playing.
-    SimulatedOutput(Player& player, bool keep);
+    SimulatedOutput(Transport& transport, bool keep);
     SimulatedOutput(const SimulatedOutput&) = delete;
     SimulatedOutput& operator=(const SimulatedOutput&) = delete;
     // Interleaved stereo, everything taken since the last call.
@@ -22,7 +22,7 @@ class SimulatedOutput {
 
   private:
     void run(const std::stop_token& stop);
-    Player& player_;
+    Transport& transport_;
     bool keep_;
     std::mutex mutex_;
     std::vector<float> kept_;

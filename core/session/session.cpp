@@ -3,10 +3,12 @@
 #include <algorithm>
 #include <array>
 #include <nlohmann/json.hpp>
+#include <set>
 #include <utility>
 
 #include "core/base/output_file.h"
 #include "core/session/json_reading.h"
+#include "core/session/rebuild_json.h"
 
 namespace rivlen {
 
@@ -26,10 +28,22 @@ int count(const json& entry, const char* key, std::uint64_t most = 100000) {
     return value.is_number_unsigned() ? static_cast<int>(std::min(value.get<std::uint64_t>(), most)) : 0;
 }
 
+// Below the session's folder paths are kept relative to it.
+std::string kept_path(const fs::path& path, const fs::path& folder) {
+    if (!folder.empty()) {
+        const fs::path relative = path.lexically_relative(folder);
+        if (!relative.empty() && *relative.begin() != "..") return relative.string();
+    }
+    return path.string();
+}
+fs::path found_path(const std::string& kept, const fs::path& folder) {
+    const fs::path path = kept;
+    return path.is_relative() ? (folder / path).lexically_normal() : path;
+}
+
 SessionItem item_from_json(const json& entry, const fs::path& folder) {
     SessionItem item;
-    item.path = text(entry, "path");
-    if (item.path.is_relative()) item.path = (folder / item.path).lexically_normal();
+    item.path = found_path(text(entry, "path"), folder);
     item.hash = text(entry, "hash");
     item.settings = settings_from_json(part(entry, "stems"));
     item.lines = lines_from_json(part(entry, "lines"));
@@ -64,12 +78,7 @@ json session_json(const Session& session, const fs::path& folder) {
                 {"level_match", session.level_match},
                 {"recordings", json::array()}};
     for (const auto& item : session.items) {
-        fs::path path = item.path;
-        if (!folder.empty()) {
-            const fs::path relative = item.path.lexically_relative(folder);
-            if (!relative.empty() && *relative.begin() != "..") path = relative;
-        }
-        json entry = {{"path", path.string()}, {"hash", item.hash}, {"loop_on", item.loop_on}};
+        json entry = {{"path", kept_path(item.path, folder)}, {"hash", item.hash}, {"loop_on", item.loop_on}};
         if (item.pre_roll_frames > 0) entry["pre_roll_frames"] = item.pre_roll_frames;
         entry["stems"] = settings_to_json(item.settings);
         if (!item.lines.empty()) entry["lines"] = lines_to_json(item.lines);
@@ -85,6 +94,9 @@ json session_json(const Session& session, const fs::path& folder) {
         if (item.loop) entry["loop_frames"] = {item.loop->first, item.loop->last};
         out["recordings"].push_back(std::move(entry));
     }
+    if (!session.rebuild.empty() || !session.rebuild.buses.empty())
+        out["rebuild"] =
+            rebuild_to_json(session.rebuild, [&](const fs::path& path) { return kept_path(path, folder); });
     return out;
 }
 
@@ -160,6 +172,8 @@ Result<Session> session_from_json(const std::string& source, const fs::path& fol
     const auto found = std::ranges::find(kMonitorKeys, monitor);
     if (found != kMonitorKeys.end()) session.monitor = static_cast<Monitor>(found - kMonitorKeys.begin());
     session.level_match = flag(value, "level_match", true);
+    session.rebuild = rebuild_from_json(part(value, "rebuild"),
+                                        [&](const std::string& path) { return found_path(path, folder); });
     return session;
 }
 
@@ -178,11 +192,24 @@ Result<Session> load_session(const fs::path& path) {
     return session;
 }
 
+std::vector<fs::path> added_media(const Session& session) {
+    std::set<fs::path> paths;
+    for (const auto& track : session.rebuild.tracks) {
+        for (const auto& clip : track.clips) paths.insert(clip.path);
+    }
+    for (const auto& cut : session.rebuild.picture) paths.insert(cut.path);
+    for (const auto& item : session.items) paths.erase(item.path);
+    return {paths.begin(), paths.end()};
+}
+
 std::vector<fs::path> missing_media(const Session& session) {
     std::vector<fs::path> missing;
     std::error_code error;
     for (const auto& item : session.items) {
         if (!fs::exists(item.path, error)) missing.push_back(item.path);
+    }
+    for (const auto& path : added_media(session)) {
+        if (!fs::exists(path, error)) missing.push_back(path);
     }
     return missing;
 }

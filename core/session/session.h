@@ -9,6 +9,7 @@
 #include <vector>
 
 #include "core/base/result.h"
+#include "core/session/rebuild.h"
 #include "core/session/settings_json.h"
 #include "core/shape/monitor.h"
 #include "core/shape/settings.h"
@@ -16,7 +17,7 @@
 
 namespace rivlen {
 
-inline constexpr int kSessionVersion = 2;
+inline constexpr int kSessionVersion = 3;
 inline constexpr const char* kSessionExtension = ".rivlen";
 
 inline constexpr std::size_t kCards = 6;
@@ -58,6 +59,7 @@ struct Session {
     int current = -1;  // index into items; -1: none
     Monitor monitor = Monitor::Kept;
     bool level_match = true;
+    Rebuild rebuild;
     bool operator==(const Session&) const = default;
 };
 
@@ -70,7 +72,9 @@ struct Session {
 [[nodiscard]] Status save_session(const Session& session, const std::filesystem::path& path);
 // Errors: NotFound, BadInput, Unsupported. Missing media are no error here: see missing_media().
 [[nodiscard]] Result<Session> load_session(const std::filesystem::path& path);
-// Originals that are not where the session says.
+// Files that clips refer to, without those that are recordings of the session.
+[[nodiscard]] std::vector<std::filesystem::path> added_media(const Session& session);
+// Originals and added files that are not where the session says.
 [[nodiscard]] std::vector<std::filesystem::path> missing_media(const Session& session);
 
 }  // namespace rivlen

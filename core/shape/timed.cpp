@@ -1,17 +1,31 @@
 #include "core/shape/timed.h"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 
 namespace rivlen {
 
-double SettingLine::at(std::int64_t frame) const {
+double line_value(std::span<const LinePoint> points, std::int64_t frame) {
     const auto after = std::ranges::upper_bound(points, frame, {}, &LinePoint::frame);
     if (after == points.begin()) return points.front().value;
     const LinePoint& a = *(after - 1);
     if (after == points.end()) return a.value;
     const double part = static_cast<double>(frame - a.frame) / static_cast<double>(after->frame - a.frame);
     return a.value + part * (after->value - a.value);
+}
+
+void put_point(std::vector<LinePoint>& points, LinePoint point) {
+    const auto at = std::ranges::lower_bound(points, point.frame, {}, &LinePoint::frame);
+    if (at != points.end() && at->frame == point.frame) {
+        at->value = point.value;
+    } else {
+        points.insert(at, point);
+    }
+}
+
+void erase_points(std::vector<LinePoint>& points, std::int64_t first, std::int64_t last) {
+    std::erase_if(points, [&](const LinePoint& p) { return p.frame >= first && p.frame < last; });
 }
 
 namespace {
@@ -24,11 +38,11 @@ auto place_of(auto& lines, std::size_t stem, Setting setting) {
 // Marks the points to keep between first and last, both of which are kept.
 void keep_between(std::span<const LinePoint> points, double tolerance, std::size_t first, std::size_t last,
                   std::vector<bool>& keep) {
-    const SettingLine chord{0, Setting::Isolation, {points[first], points[last]}};
+    const std::array<LinePoint, 2> chord = {points[first], points[last]};
     double farthest = tolerance;
     std::size_t at = first;
     for (std::size_t i = first + 1; i < last; ++i) {
-        const double distance = std::abs(points[i].value - chord.at(points[i].frame));
+        const double distance = std::abs(points[i].value - line_value(chord, points[i].frame));
         if (distance > farthest) {
             farthest = distance;
             at = i;
@@ -50,19 +64,14 @@ const SettingLine* find_line(const std::vector<SettingLine>& lines, std::size_t 
 void put_point(std::vector<SettingLine>& lines, std::size_t stem, Setting setting, LinePoint point) {
     auto line = place_of(lines, stem, setting);
     if (line == lines.end()) line = lines.insert(line, SettingLine{stem, setting, {}});
-    const auto at = std::ranges::lower_bound(line->points, point.frame, {}, &LinePoint::frame);
-    if (at != line->points.end() && at->frame == point.frame) {
-        at->value = point.value;
-    } else {
-        line->points.insert(at, point);
-    }
+    put_point(line->points, point);
 }
 
 void erase_points(std::vector<SettingLine>& lines, std::size_t stem, Setting setting, std::int64_t first,
                   std::int64_t last) {
     const auto line = place_of(lines, stem, setting);
     if (line == lines.end()) return;
-    std::erase_if(line->points, [&](const LinePoint& p) { return p.frame >= first && p.frame < last; });
+    erase_points(line->points, first, last);
     if (line->points.empty()) lines.erase(line);
 }
 

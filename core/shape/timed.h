@@ -18,12 +18,18 @@ struct LinePoint {
     bool operator==(const LinePoint&) const = default;
 };
 
-// Straight between points, level before the first and after the last. Points stand in order of time.
+// Lines are straight between points, level before the first and after the last. Points stand in order of time.
+[[nodiscard]] double line_value(std::span<const LinePoint> points, std::int64_t frame);  // needs a point
+// Sets a point, in place of one at the same frame.
+void put_point(std::vector<LinePoint>& points, LinePoint point);
+// Removes the points of [first, last).
+void erase_points(std::vector<LinePoint>& points, std::int64_t first, std::int64_t last);
+
 struct SettingLine {
     std::size_t stem = 0;
     Setting setting = Setting::Isolation;
     std::vector<LinePoint> points;
-    [[nodiscard]] double at(std::int64_t frame) const;  // needs a point
+    [[nodiscard]] double at(std::int64_t frame) const { return line_value(points, frame); }
     bool operator==(const SettingLine&) const = default;
 };
 

@@ -1,0 +1,134 @@
+#include "core/chain/limiter.h"
+
+#include <algorithm>
+#include <cmath>
+#include <numbers>
+
+#include "core/base/levels.h"
+
+namespace rivlen {
+
+namespace {
+
+constexpr double kLookSeconds = 0.004;
+constexpr double kKaiserBeta = 7.0;
+
+// Modified Bessel function of the first kind, order 0, by its power series.
+double bessel(double x) {
+    double sum = 1;
+    double term = 1;
+    for (int k = 1; k < 30; ++k) {
+        term *= (x / 2 / k) * (x / 2 / k);
+        sum += term;
+    }
+    return sum;
+}
+
+}  // namespace
+
+Limiter::Limiter(int sample_rate)
+    : sample_rate_(sample_rate), look_(static_cast<std::size_t>(std::lround(kLookSeconds * sample_rate))) {
+    for (std::size_t p = 1; p < kPhases; ++p) {
+        double sum = 0;
+        std::array<double, kTaps> taps{};
+        for (std::size_t t = 0; t < kTaps; ++t) {
+            const double x = static_cast<double>(t) - (kTaps / 2.0 - 1) - static_cast<double>(p) / kPhases;
+            const double edge = x / (kTaps / 2.0);
+            const double window = bessel(kKaiserBeta * std::sqrt(std::max(0.0, 1 - edge * edge))) / bessel(kKaiserBeta);
+            taps[t] = window * (x == 0 ? 1.0 : std::sin(std::numbers::pi * x) / (std::numbers::pi * x));
+            sum += taps[t];
+        }
+        for (std::size_t t = 0; t < kTaps; ++t) taps_[p - 1][t] = static_cast<float>(taps[t] / sum);
+    }
+    for (auto& channel : line_) channel.assign(2 * (look_ + kTaps), 0.0F);
+    minima_.resize(look_ + 4);
+    mean_.resize(look_);
+    reset();
+}
+
+// The detector needs kTaps / 2 samples behind the one it looks at.
+std::int64_t Limiter::latency() const {
+    return static_cast<std::int64_t>(look_ + kTaps / 2);
+}
+
+void Limiter::reset() {
+    for (auto& channel : line_) std::ranges::fill(channel, 0.0F);
+    std::ranges::fill(mean_, 1.0F);
+    sum_ = static_cast<double>(look_);
+    at_ = mean_at_ = minima_first_ = minima_count_ = 0;
+    clock_ = 0;
+    held_ = lowest_ = 1;
+}
+
+void Limiter::set(std::span<const double> values) {
+    drive_ = static_cast<float>(amplitude_of_db(values[parameter::kLimiterDriveDb]));
+    ceiling_ = static_cast<float>(amplitude_of_db(values[parameter::kLimiterCeilingDb] - kMarginDb));
+    const double release_frames = values[parameter::kLimiterReleaseMs] / 1000.0 * sample_rate_;
+    back_ = static_cast<float>(1.0 - std::exp(-1.0 / std::max(1.0, release_frames)));
+}
+
+// Highest of the sample in the middle of the last kTaps and of the three points behind it.
+float Limiter::peak_at(std::size_t channel) const {
+    const std::size_t size = line_[channel].size() / 2;
+    const float* last = line_[channel].data() + at_ + size - kTaps;  // the latest kTaps samples end at at_ - 1
+    float peak = std::abs(last[kTaps / 2 - 1]);
+    for (const auto& taps : taps_) {
+        constexpr std::size_t kLanes = 8;  // sums side by side: vector code without reordering
+        std::array<float, kLanes> sums{};
+        for (std::size_t t = 0; t < kTaps; t += kLanes) {
+            for (std::size_t j = 0; j < kLanes; ++j) sums[j] += taps[t + j] * last[t + j];
+        }
+        float sum = 0;
+        for (const float part : sums) sum += part;
+        peak = std::max(peak, std::abs(sum));
+    }
+    return peak;
+}
+
+// Running minimum of what peaks need over the look-ahead, exponentially back, then the mean.
+float Limiter::needed(float peak) {
+    const float wanted = peak > ceiling_ ? ceiling_ / peak : 1.0F;
+    const std::size_t ring = minima_.size();
+    while (minima_count_ > 0 && minima_[(minima_first_ + minima_count_ - 1) % ring].second >= wanted) --minima_count_;
+    minima_[(minima_first_ + minima_count_) % ring] = {clock_, wanted};
+    ++minima_count_;
+    while (minima_[minima_first_].first < clock_ - static_cast<std::int64_t>(look_) - 1) {
+        minima_first_ = (minima_first_ + 1) % ring;
+        --minima_count_;
+    }
+    ++clock_;
+    const float lowest = minima_[minima_first_].second;
+    held_ = lowest < held_ ? lowest : held_ + back_ * (lowest - held_);
+    if (held_ > 0.999999F && lowest == 1.0F) held_ = 1.0F;
+    sum_ += static_cast<double>(held_) - static_cast<double>(mean_[mean_at_]);
+    mean_[mean_at_] = held_;
+    mean_at_ = mean_at_ + 1 == look_ ? 0 : mean_at_ + 1;
+    if (mean_at_ == 0) {  // adding and taking away would drift
+        sum_ = 0;
+        for (const float g : mean_) sum_ += static_cast<double>(g);
+    }
+    return std::min(1.0F, static_cast<float>(sum_ / static_cast<double>(look_)));
+}
+
+void Limiter::process(StereoBlock block) {
+    const std::size_t size = line_[0].size() / 2;
+    lowest_ = 1;
+    for (std::size_t i = 0; i < block[0].size(); ++i) {
+        float peak = 0;
+        for (std::size_t c = 0; c < kMixChannels; ++c) {
+            line_[c][at_] = line_[c][at_ + size] = block[c][i] * drive_;
+        }
+        at_ = at_ + 1 == size ? 0 : at_ + 1;
+        for (std::size_t c = 0; c < kMixChannels; ++c) peak = std::max(peak, peak_at(c));
+        const float gain = needed(peak);
+        lowest_ = std::min(lowest_, gain);
+        for (std::size_t c = 0; c < kMixChannels; ++c)
+            block[c][i] = line_[c][at_ + size - 1 - static_cast<std::size_t>(latency())] * gain;
+    }
+}
+
+double Limiter::reduction_db() const {
+    return db_of_amplitude(static_cast<double>(lowest_));
+}
+
+}  // namespace rivlen

@@ -1,0 +1,48 @@
+// Look-ahead limiter for true peaks.
+#pragma once
+
+#include <array>
+#include <deque>
+#include <vector>
+
+#include "core/chain/processor.h"
+
+namespace rivlen {
+
+// Peaks are those of the sound at four times its rate, interpolated by a Kaiser-windowed sinc (ITU-R BS.1770-4,
+// Annex 2, describes the method; the filter here is longer). The gain that each needs is held over the
+// look-ahead (running minimum), comes back exponentially, and is smoothed by a mean over the look-ahead: at the
+// peak itself it is then at most what the peak needs. Both channels get the same gain.
+class Limiter : public Processor {
+  public:
+    explicit Limiter(int sample_rate);
+    [[nodiscard]] std::int64_t latency() const override;
+    void reset() override;
+    void set(std::span<const double> values) override;
+    void process(StereoBlock block) override;
+    [[nodiscard]] double reduction_db() const override;
+
+    // The peak is measured 4 times as finely as samples lie; what may rise between is kept off by this much.
+    static constexpr double kMarginDb = 0.1;
+
+  private:
+    static constexpr std::size_t kPhases = 4, kTaps = 32;
+    float peak_at(std::size_t channel) const;
+    float needed(float peak);
+    double sample_rate_;
+    std::size_t look_;  // frames
+    float drive_ = 1, ceiling_ = 1, back_ = 0;
+    std::array<std::array<float, kTaps>, kPhases - 1> taps_{};
+    std::array<std::vector<float>, kMixChannels> line_;     // what is delayed, twice, so that reads need no wrap
+    std::size_t at_ = 0;                                    // next to write in line_
+    std::vector<std::pair<std::int64_t, float>> minima_;    // ring: rising gains within the look-ahead
+    std::size_t minima_first_ = 0, minima_count_ = 0;
+    std::int64_t clock_ = 0;
+    float held_ = 1;
+    std::vector<float> mean_;  // ring of held gains
+    std::size_t mean_at_ = 0;
+    double sum_ = 0;
+    float lowest_ = 1;
+};
+
+}  // namespace rivlen

@@ -1,0 +1,60 @@
+// A rebuild together with the sound that it refers to: what a mix engine plays. Made anew, whole, after every
+// edit, and never changed, so that it can be handed to another thread.
+#pragma once
+
+#include <atomic>
+#include <filesystem>
+#include <map>
+#include <memory>
+#include <vector>
+
+#include "core/media/source.h"
+#include "core/session/session.h"
+#include "core/split/mask_map.h"
+
+namespace rivlen {
+
+struct MixMedia {
+    std::shared_ptr<const Source> source;  // at the session rate; null: missing, silence
+    std::shared_ptr<const MaskMap> map;    // null: not split; its stems are silent, Kept is the whole
+    int recording_rate = 0;                // of the recording itself, in which its settings count time
+};
+using MixMediaSet = std::map<std::filesystem::path, MixMedia>;
+
+// What meters read: written by the engine, emptied by who reads.
+struct StripMeter {
+    std::atomic<float> peak{0.0F};          // highest sample behind gain and pan since it was last read, linear
+    std::atomic<float> reduction_db{0.0F};  // lowest gain of ducking since it was last read
+};
+
+struct PlannedClip {
+    MixMedia media;
+    std::shared_ptr<const TimedRecipes> recipes;  // null for Feed::Whole
+};
+
+class MixPlan {
+  public:
+    // media: what has been loaded so far. Settings are looked up in the session's items.
+    MixPlan(const Session& session, const MixMediaSet& media);
+
+    [[nodiscard]] const Rebuild& rebuild() const { return rebuild_; }
+    // Of a clip, by the places of track and clip.
+    [[nodiscard]] const PlannedClip& clip(std::size_t track, std::size_t clip) const { return clips_[track][clip]; }
+    // By the id of a track or bus and by the id of a chain's part; null where there is none.
+    [[nodiscard]] StripMeter* meter(int strip_id) const;
+    [[nodiscard]] std::atomic<float>* reduction(int part_id) const;
+    // True when a strip is heard, by mute (without its line) and solo.
+    [[nodiscard]] bool audible(const Track& track) const;
+
+  private:
+    Rebuild rebuild_;
+    std::vector<std::vector<PlannedClip>> clips_;
+    std::map<int, std::unique_ptr<StripMeter>> meters_;
+    std::map<int, std::unique_ptr<std::atomic<float>>> reductions_;
+    bool any_track_solo_ = false;
+};
+
+// Settings of a recording, with times at another rate.
+[[nodiscard]] TimedSettings at_rate(TimedSettings settings, int from_rate, int to_rate);
+
+}  // namespace rivlen

@@ -1,0 +1,140 @@
+#include "core/mix/track_reader.h"
+
+#include <algorithm>
+#include <functional>
+#include <limits>
+
+#include "core/base/levels.h"
+#include "core/shape/shaper.h"
+
+namespace rivlen {
+
+struct FeedReader::Shaping {
+    Shaping(const Source& source, const MaskMap& map)
+        : shaper(source, map, 1),
+          block(static_cast<std::size_t>(source.channels()),
+                std::vector<float>(static_cast<std::size_t>(shaper.hop()))) {
+        for (auto& channel : block) spans.emplace_back(channel);
+    }
+    Shaper shaper;
+    std::vector<std::vector<float>> block;  // planar
+    std::vector<std::span<float>> spans;
+    std::int64_t start = std::numeric_limits<std::int64_t>::min();  // of the block
+    std::int64_t next = std::numeric_limits<std::int64_t>::min();   // that the shaper renders without a seek
+    std::array<Recipe, 1> recipe;
+};
+
+FeedReader::FeedReader(MixMedia media, Feed feed) : media_(std::move(media)), feed_(feed) {}
+FeedReader::~FeedReader() = default;
+
+void FeedReader::render_block(const TimedRecipes& recipes) {
+    Shaping& s = *shaping_;
+    const auto stem = stem_of_feed(feed_);
+    const auto recipes_at = [&](std::int64_t at) {
+        s.recipe[0] = stem ? recipes.stem(*stem, at) : recipes.kept(at);
+        return std::span<const Recipe>(s.recipe);
+    };
+    const std::array<std::span<const std::span<float>>, 1> view = {s.spans};
+    s.shaper.next(std::cref(recipes_at), view);
+}
+
+void FeedReader::read(const TimedRecipes* recipes, std::int64_t frame, StereoBlock out) {
+    const Source* source = media_.source.get();
+    const bool plain = feed_ == Feed::Whole || (feed_ == Feed::Kept && !media_.map);
+    if (source == nullptr || (!plain && (!media_.map || recipes == nullptr))) {
+        for (auto& channel : out) std::ranges::fill(channel, 0.0F);
+        return;
+    }
+    const auto channels = static_cast<std::size_t>(source->channels());
+    if (plain) {
+        for (std::size_t c = 0; c < kMixChannels; ++c)
+            source->read(static_cast<int>(std::min(c, channels - 1)), frame, out[c]);
+        return;
+    }
+    if (!shaping_) shaping_ = std::make_unique<Shaping>(*source, *media_.map);
+    Shaping& s = *shaping_;
+    const std::int64_t hop = s.shaper.hop();
+    std::size_t done = 0;
+    while (done < out[0].size()) {
+        const std::int64_t at = frame + static_cast<std::int64_t>(done);
+        if (at < s.start || at >= s.start + hop) {
+            if (s.next == std::numeric_limits<std::int64_t>::min() || at < s.next || at >= s.next + hop)
+                s.next = s.shaper.seek(at);
+            render_block(*recipes);
+            s.start = s.next;
+            s.next += hop;
+        }
+        const auto from = static_cast<std::size_t>(at - s.start);
+        const std::size_t count = std::min(out[0].size() - done, static_cast<std::size_t>(hop) - from);
+        for (std::size_t c = 0; c < kMixChannels; ++c) {
+            const auto& channel = s.block[std::min(c, channels - 1)];
+            std::copy_n(channel.begin() + static_cast<std::ptrdiff_t>(from), count,
+                        out[c].begin() + static_cast<std::ptrdiff_t>(done));
+        }
+        done += count;
+    }
+}
+
+FeedReader& TrackReader::reader_for(const Clip& clip, const MixMedia& media) {
+    Entry* free = nullptr;  // longest unused, that fits
+    for (auto& entry : readers_) {
+        const bool fits = entry.reader->fits(media, clip.feed);
+        if (fits && entry.clip == clip.id) {
+            entry.used = clock_;
+            return *entry.reader;
+        }
+        if (fits && entry.used != clock_ && (free == nullptr || entry.used < free->used)) free = &entry;
+    }
+    if (free == nullptr) {
+        if (readers_.size() >= kMostReaders) {
+            const auto oldest = std::ranges::min_element(readers_, {}, &Entry::used);
+            if (oldest->used != clock_) readers_.erase(oldest);
+        }
+        readers_.push_back({0, 0, std::make_unique<FeedReader>(media, clip.feed)});
+        free = &readers_.back();
+    }
+    free->clip = clip.id;
+    free->used = clock_;
+    return *free->reader;
+}
+
+void TrackReader::read(const MixPlan& plan, std::size_t track, std::int64_t frame, StereoBlock out) {
+    ++clock_;
+    for (auto& channel : out) std::ranges::fill(channel, 0.0F);
+    const auto size = static_cast<std::int64_t>(out[0].size());
+    for (auto& channel : piece_) {
+        if (channel.size() < out[0].size()) channel.resize(out[0].size());
+    }
+    const auto& clips = plan.rebuild().tracks[track].clips;
+    for (std::size_t i = 0; i < clips.size(); ++i) {
+        const Clip& clip = clips[i];
+        if (clip.start >= frame + size) break;  // they stand in order of start
+        if (clip.mute || clip.end() <= frame) continue;
+        const PlannedClip& planned = plan.clip(track, i);
+        const std::int64_t from = std::max(frame, clip.start);
+        const std::int64_t to = std::min(frame + size, clip.end());
+        const auto count = static_cast<std::size_t>(to - from);
+        const StereoBlock piece = {std::span(piece_[0]).first(count), std::span(piece_[1]).first(count)};
+        reader_for(clip, planned.media).read(planned.recipes.get(), clip.offset + from - clip.start, piece);
+        const double gain = clip.gain_db <= kLowestGainDb ? 0.0 : amplitude_of_db(clip.gain_db);
+        const auto into = static_cast<std::size_t>(from - frame);
+        const bool fading = from < clip.start + clip.fade_in.frames || to > clip.end() - clip.fade_out.frames;
+        for (std::size_t k = 0; k < count; ++k) {
+            float g = static_cast<float>(gain);
+            if (fading) {
+                const std::int64_t at = from + static_cast<std::int64_t>(k);
+                double shape = gain;
+                if (at < clip.start + clip.fade_in.frames)
+                    shape *= fade_gain(clip.fade_in.shape, (static_cast<double>(at - clip.start) + 0.5) /
+                                                               static_cast<double>(clip.fade_in.frames));
+                if (at >= clip.end() - clip.fade_out.frames)
+                    shape *= fade_gain(clip.fade_out.shape, (static_cast<double>(clip.end() - at) - 0.5) /
+                                                                static_cast<double>(clip.fade_out.frames));
+                g = static_cast<float>(shape);
+            }
+            for (std::size_t c = 0; c < kMixChannels; ++c) out[c][into + k] += piece[c][k] * g;
+        }
+    }
+}
+
+}  // namespace rivlen

@@ -1,0 +1,78 @@
+#include "core/play/mix_player.h"
+
+namespace rivlen {
+
+namespace {
+constexpr int kBlocksBetweenMeasures = 4;  // integrated loudness costs more than the rest
+}
+
+MixPlayer::MixPlayer() : sides_(kMixChannels, std::vector<float>(kBlockFrames)) {
+    start_thread();
+}
+
+MixPlayer::~MixPlayer() {
+    end_thread();
+}
+
+void MixPlayer::set_plan(std::shared_ptr<const MixPlan> plan) {
+    const std::lock_guard lock(mutex());
+    const std::int64_t total = plan && plan->rebuild().sample_rate > 0 ? plan->rebuild().end() : 0;
+    const bool there = wanted_ && wanted_->rebuild().end() > 0;
+    if (there != (total > 0) || (there && wanted_->rebuild().sample_rate != plan->rebuild().sample_rate)) {
+        change_material(true, plan ? plan->rebuild().sample_rate : sample_rate(), total);
+    } else {
+        set_total(total);
+    }
+    wanted_ = std::move(plan);
+}
+
+bool MixPlayer::take_wanted() {
+    if (wanted_ == now_) return false;
+    const bool other_rate =
+        !engine_ || !wanted_ || wanted_->rebuild().sample_rate != engine_->plan().rebuild().sample_rate;
+    now_ = wanted_;
+    if (!now_ || now_->rebuild().sample_rate <= 0) {
+        engine_.reset();
+        return true;
+    }
+    if (!other_rate) {
+        engine_->set_plan(now_);
+        return false;
+    }
+    engine_ = std::make_unique<MixEngine>(now_);
+    loudness_ = std::make_unique<LoudnessMeter>(now_->rebuild().sample_rate, static_cast<int>(kMixChannels),
+                                                LoudnessMeter::Kind::Running);
+    return true;
+}
+
+void MixPlayer::seek_to(std::int64_t frame) {
+    engine_->seek(frame);
+}
+
+void MixPlayer::render(Block& block) {
+    engine_->next({sides_[0], sides_[1]});
+    block.count = kBlockFrames;
+    block.samples.resize(kBlockFrames * kOutputChannels);
+    for (std::size_t i = 0; i < kBlockFrames; ++i) {
+        for (std::size_t c = 0; c < kMixChannels; ++c) block.samples[i * kOutputChannels + c] = sides_[c][i];
+    }
+    if (anew_.exchange(false)) {
+        loudness_ = std::make_unique<LoudnessMeter>(now_->rebuild().sample_rate, static_cast<int>(kMixChannels),
+                                                LoudnessMeter::Kind::Running);
+        true_peak_ = -200;
+    }
+    loudness_->add(sides_);
+    if (++since_measured_ < kBlocksBetweenMeasures) return;
+    since_measured_ = 0;
+    momentary_ = loudness_->momentary_lufs();
+    short_term_ = loudness_->short_term_lufs();
+    const Loudness whole = loudness_->result();
+    integrated_ = whole.integrated_lufs;
+    true_peak_ = whole.true_peak_dbtp;
+}
+
+MixPlayer::Meters MixPlayer::meters() const {
+    return {momentary_, short_term_, integrated_, true_peak_};
+}
+
+}  // namespace rivlen

@@ -1,0 +1,230 @@
+#include "core/play/transport.h"
+
+#include <algorithm>
+#include <chrono>
+#include <cmath>
+#include <utility>
+
+namespace rivlen {
+
+Transport::Transport() {
+    // Room for the largest hop (192 kHz), so that nothing is allocated later.
+    for (auto& block : ring_) block.samples.reserve(4096 * kOutputChannels);
+    tail_.reserve(kSeam * kOutputChannels);
+}
+
+Transport::~Transport() = default;
+
+void Transport::start_thread() {
+    thread_ = std::jthread([this](const std::stop_token& stop) { run(stop); });
+}
+
+void Transport::end_thread() {
+    thread_.request_stop();
+    if (thread_.joinable()) thread_.join();
+}
+
+void Transport::change_material(bool from_the_start, int sample_rate, std::int64_t total_frames) {
+    if (from_the_start) {
+        playing_ = false;
+        locate_ = 0;
+        position_ = 0;
+    } else {
+        locate_ = position_.load();
+    }
+    if (total_frames > 0) sample_rate_ = sample_rate;
+    total_ = total_frames;
+}
+
+void Transport::set_loop(std::optional<LoopRange> loop) {
+    const std::lock_guard lock(mutex_);
+    loop_ = loop;
+}
+
+void Transport::play() {
+    const std::lock_guard lock(mutex_);
+    if (total_ <= 0) return;
+    if (position_ >= total_) {
+        position_ = loop_ ? loop_->first : 0;
+        locate_ = position_.load();
+    }
+    playing_ = true;
+}
+
+void Transport::stop() {
+    playing_ = false;
+    const std::lock_guard lock(mutex_);
+    locate_ = position_.load();
+}
+
+void Transport::locate(std::int64_t frame) {
+    const std::lock_guard lock(mutex_);
+    frame = std::clamp<std::int64_t>(frame, 0, std::max<std::int64_t>(total_, 0));
+    locate_ = frame;
+    if (!playing_) position_ = frame;
+}
+
+void Transport::run(const std::stop_token& stop) {
+    bool ended = false;
+    while (!stop.stop_requested()) {
+        std::optional<LoopRange> loop;
+        std::optional<std::int64_t> locate;
+        std::int64_t total = 0;
+        bool other = false;
+        {
+            const std::lock_guard lock(mutex_);
+            loop = loop_;
+            locate = std::exchange(locate_, std::nullopt);
+            total = total_;
+            other = take_wanted();
+        }
+        const bool playing = playing_.load();
+        if (other) {
+            flush_ = true;
+            tail_.clear();
+            if (!locate) locate = position_.load();
+        }
+        if (has_material() && locate) {
+            jump(std::clamp<std::int64_t>(*locate, 0, total), playing && !ended && !flush_);
+            if (!playing) flush_ = true;
+            ended = false;
+        }
+        const bool room =
+            written_.load(std::memory_order_relaxed) - taken_.load(std::memory_order_acquire) < kBlocks;
+        if (!has_material() || !playing || ended || !room || flush_) {
+            if (flush_ && !playing) drain();
+            if (flush_ && playing) {
+                // The callback empties the ring itself; this side only waits for it.
+                if (written_.load() == taken_.load()) flush_ = false;
+            }
+            if (!playing) ended = false;
+            std::this_thread::sleep_for(std::chrono::milliseconds(1));
+            continue;
+        }
+        Block& block = ring_[written_.load(std::memory_order_relaxed) % kBlocks];
+        next(block, loop, total);
+        ended = block.ends;
+        written_.fetch_add(1, std::memory_order_release);
+        primed_ = true;
+    }
+}
+
+// Goes somewhere else; what would have come is kept for a moment, to be faded out under the new place.
+void Transport::jump(std::int64_t frame, bool keep_tail) {
+    if (keep_tail && tail_.empty()) {
+        Block beyond;
+        render_at(beyond);
+        keep(beyond, 0);
+    }
+    if (tail_.empty()) tail_.assign(kSeam * kOutputChannels, 0.0F);  // nothing sounded: fade in from silence
+    at_ = frame;
+    seek_to(frame);
+}
+
+void Transport::next(Block& block, const std::optional<LoopRange>& loop, std::int64_t total) {
+    // A loop catches the playhead only from before its end: whoever plays behind it, plays on.
+    const bool looping = loop && loop->last > loop->first && at_ < loop->last;
+    const std::int64_t end = looping ? std::min(loop->last, total) : total;
+    render_at(block);
+    block.ends = false;
+    if (block.start + static_cast<std::int64_t>(block.count) >= end) {
+        const auto count = static_cast<std::size_t>(std::max<std::int64_t>(end - block.start, 0));
+        if (looping) {
+            keep(block, count);
+            block.count = count;
+            jump(loop->first, false);
+        } else {
+            block.count = count;
+            block.ends = true;
+        }
+    }
+}
+
+void Transport::render_at(Block& block) {
+    block.start = at_;
+    render(block);
+    const std::size_t seam = std::min(tail_.size() / kOutputChannels, block.count);
+    for (std::size_t i = 0; i < seam; ++i) {
+        const float part = static_cast<float>(i + 1) / static_cast<float>(seam + 1);
+        for (std::size_t side = 0; side < kOutputChannels; ++side) {
+            float& x = block.samples[i * kOutputChannels + side];
+            x = tail_[i * kOutputChannels + side] * (1.0F - part) + x * part;
+        }
+    }
+    tail_.clear();
+    at_ += static_cast<std::int64_t>(block.count);
+}
+
+void Transport::keep(const Block& block, std::size_t from) {
+    const std::size_t count = std::min(kSeam, block.count - std::min(from, block.count));
+    const auto begin = block.samples.begin() + static_cast<std::ptrdiff_t>(from * kOutputChannels);
+    tail_.assign(begin, begin + static_cast<std::ptrdiff_t>(count * kOutputChannels));
+}
+
+void Transport::drain() {
+    // A callback that is just running sees playing_ == false at its next start; one block time is enough to
+    // be sure.
+    std::this_thread::sleep_for(std::chrono::milliseconds(2));
+    if (!playing_) {
+        taken_.store(written_.load());
+        taken_in_block_ = 0;
+        primed_ = false;
+    }
+    flush_ = false;
+}
+
+void Transport::fill(std::span<float> interleaved) {
+    std::size_t done = 0;
+    const std::size_t wanted = interleaved.size() / kOutputChannels;
+    if (playing_.load(std::memory_order_acquire)) {
+        if (flush_.load(std::memory_order_acquire)) {
+            taken_.store(written_.load(std::memory_order_acquire), std::memory_order_release);
+            taken_in_block_.store(0, std::memory_order_relaxed);
+        }
+        float peak = peak_.load(std::memory_order_relaxed);
+        while (done < wanted) {
+            const std::size_t at = taken_.load(std::memory_order_relaxed);
+            if (at == written_.load(std::memory_order_acquire)) {
+                if (primed_.load(std::memory_order_relaxed))
+                    drop_outs_.fetch_add(1, std::memory_order_relaxed);
+                break;
+            }
+            const Block& block = ring_[at % kBlocks];
+            const std::size_t from = taken_in_block_.load(std::memory_order_relaxed);
+            const std::size_t count = std::min(wanted - done, block.count - std::min(from, block.count));
+            for (std::size_t i = 0; i < count * kOutputChannels; ++i) {
+                const float x = block.samples[from * kOutputChannels + i];
+                interleaved[done * kOutputChannels + i] = x;
+                peak = std::max(peak, std::abs(x));
+            }
+            done += count;
+            position_.store(block.start + static_cast<std::int64_t>(from + count), std::memory_order_relaxed);
+            taken_in_block_.store(from + count, std::memory_order_relaxed);
+            if (from + count >= block.count) {
+                const bool ends = block.ends;
+                taken_in_block_.store(0, std::memory_order_relaxed);
+                taken_.store(at + 1, std::memory_order_release);
+                if (ends) {
+                    playing_.store(false, std::memory_order_release);
+                    primed_.store(false, std::memory_order_relaxed);
+                    break;
+                }
+            }
+        }
+        peak_.store(peak, std::memory_order_relaxed);
+    }
+    if (done > 0) {
+        for (std::size_t side = 0; side < kOutputChannels; ++side)
+            last_out_[side] = interleaved[(done - 1) * kOutputChannels + side];
+    }
+    // Wherever the sound breaks off, it runs out over some samples instead of clicking.
+    constexpr float kRunOut = 0.95F;
+    for (std::size_t i = done; i < wanted; ++i) {
+        for (std::size_t side = 0; side < kOutputChannels; ++side) {
+            last_out_[side] = std::abs(last_out_[side]) < 1e-6F ? 0.0F : last_out_[side] * kRunOut;
+            interleaved[i * kOutputChannels + side] = last_out_[side];
+        }
+    }
+}
+
+}  // namespace rivlen
