@@ -14,6 +14,7 @@ struct FrameRate {
     int den = 1;
     [[nodiscard]] double per_second() const { return static_cast<double>(num) / den; }
     [[nodiscard]] int nominal() const { return (num + den / 2) / den; }  // frames counted in a second
+    bool operator==(const FrameRate&) const = default;
     [[nodiscard]] bool may_drop() const { return den == 1001 && (num == 30000 || num == 60000); }
 };
 
