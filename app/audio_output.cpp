@@ -50,6 +50,10 @@ void AudioOutput::follow_rate() {
     if (sink_ && rate_ != transport_->sample_rate()) open();
 }
 
+double AudioOutput::latency_seconds() const {
+    return sink_ ? static_cast<double>(sink_->bufferSize()) / sink_->format().bytesPerFrame() / rate_ : 0.0;
+}
+
 void AudioOutput::open() {
     rate_ = transport_->sample_rate();
     if (sink_) sink_->stop();

@@ -21,6 +21,8 @@ class AudioOutput : public QObject {
     void use(Transport& transport);
     // Opens the device anew when the rate of what is played has changed.
     void follow_rate();
+    // How much later than the transport hands it out sound is heard.
+    [[nodiscard]] double latency_seconds() const;
     [[nodiscard]] QString name() const { return name_; }
     // The simulated output, for tests; null when a device is in use.
     [[nodiscard]] SimulatedOutput* simulated() { return simulated_.get(); }

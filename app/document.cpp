@@ -2,8 +2,11 @@
 
 #include <QUndoCommand>
 #include <QUuid>
+#include <algorithm>
+#include <cmath>
 
 #include "core/base/output_file.h"
+#include "core/mix/measure.h"
 #include "core/shape/shaper.h"
 #include "core/split/separator.h"
 #include "core/split/split.h"
@@ -143,15 +146,13 @@ void Document::set_value(const QString& label, std::size_t stem, Setting setting
         });
         return;
     }
-    const std::int64_t at = playhead_;
-    const bool goes_on =
-        written_ && written_->stem == stem && written_->setting == setting && written_->last < at;
-    const std::int64_t from = goes_on ? written_->last + 1 : at;
-    written_ = Written{stem, setting, goes_on ? written_->first : at, at};
+    if (!(written_ == Line{stem, setting})) writer_.reset();
+    written_ = {stem, setting};
     edit(label, key, [&](Session& session) {
         auto& item = session.items[static_cast<std::size_t>(session.current)];
-        erase_points(item.lines, stem, setting, from, at);
-        put_point(item.lines, stem, setting, {at, value});
+        for (auto& line : item.lines) {
+            if (line.stem == stem && line.setting == setting) writer_.write(line.points, playhead_, value);
+        }
         switch_on(item.settings.stems[stem]);
     });
 }
@@ -169,31 +170,33 @@ void Document::take_proposal(const QString& label, std::size_t stem, const Propo
 }
 
 void Document::close_step() {
-    if (written_ && written_->last > written_->first) {
-        const Written w = *written_;
+    if (writer_.wrote_a_stretch()) {
+        const Line w = written_;
         const QString key = QString("%1 %2").arg(info(w.setting).key).arg(w.stem);
         edit_lines(undo_.undoText(), key, [&](std::vector<SettingLine>& lines) {
-            const SettingLine* line = find_line(lines, w.stem, w.setting);
-            if (line == nullptr) return;
-            std::vector<LinePoint> part;
-            for (const auto& point : line->points) {
-                if (point.frame >= w.first && point.frame <= w.last) part.push_back(point);
+            for (auto& line : lines) {
+                if (line.stem == w.stem && line.setting == w.setting)
+                    writer_.finish(line.points, info(w.setting).step);
             }
-            const auto fewer = thinned(part, info(w.setting).step);
-            erase_points(lines, w.stem, w.setting, w.first, w.last + 1);
-            for (const auto& point : fewer) put_point(lines, w.stem, w.setting, point);
         });
     }
-    written_.reset();
+    writer_.reset();
     ++step_;
 }
 
 void Document::apply(const Session& session) {
+    const auto added = added_media(session);
     const bool other_items =
-        session.current != session_.current || session.items.size() != session_.items.size();
+        session.current != session_.current || session.items.size() != session_.items.size() ||
+        std::ranges::any_of(added, [this](const fs::path& path) { return !materials_.contains(path); });
+    const bool other_rate = session.rebuild.sample_rate != session_.rebuild.sample_rate;
     session_ = session;
     compare_hashes();
     autosave_timer_.start();
+    if (other_rate) {
+        for (auto& [path, material] : materials_) material.at_session_rate.reset();
+        convert_materials();
+    }
     emit session_changed();
     if (other_items) {
         load_materials();
@@ -226,6 +229,9 @@ void Document::autosave() {
 void Document::load_materials() {
     for (const auto& item : session_.items) {
         if (!materials_.contains(item.path)) load_material(item.path);
+    }
+    for (const auto& path : added_media(session_)) {
+        if (!materials_.contains(path)) load_material(path);
     }
 }
 
@@ -266,6 +272,8 @@ void Document::load_material(const fs::path& path) {
                 if (!here.map && split_on_arrival_ && current_item() != nullptr &&
                     current_item()->path == path)
                     split();
+                convert_materials();
+                place_waiting(path);
             }
             emit material_changed();
         });
@@ -369,10 +377,17 @@ void Document::reset_history() {
     fs::remove(recovery_path_, ignored);
 }
 
+void Document::forget_rates() {
+    for (auto& [path, material] : materials_) material.at_session_rate.reset();
+    waiting_.clear();
+    convert_materials();
+}
+
 void Document::new_session() {
     path_.clear();
     recovered_ = false;
     session_ = {};
+    forget_rates();
     reset_history();
     emit session_changed();
     emit material_changed();
@@ -387,6 +402,7 @@ bool Document::open(const fs::path& path) {
     path_ = path;
     recovered_ = false;
     session_ = std::move(*session);
+    forget_rates();
     reset_history();
     for (const auto& missing : missing_media(session_)) materials_.erase(missing);
     load_materials();
@@ -413,14 +429,19 @@ bool Document::save(const fs::path& path) {
 void Document::relocate(const fs::path& missing, const fs::path& found) {
     std::error_code error;
     const fs::path folder = found.parent_path();
-    edit(tr("Find %1").arg(text(missing.filename())), {}, [&](Session& session) {
-        for (auto& item : session.items) {
-            if (item.path == missing) {
-                item.path = found;
-            } else if (!fs::exists(item.path, error) && fs::exists(folder / item.path.filename(), error)) {
-                item.path = folder / item.path.filename();
-            }
+    const auto now = [&](fs::path& path) {
+        if (path == missing) {
+            path = found;
+        } else if (!fs::exists(path, error) && fs::exists(folder / path.filename(), error)) {
+            path = folder / path.filename();
         }
+    };
+    edit(tr("Find %1").arg(text(missing.filename())), {}, [&](Session& session) {
+        for (auto& item : session.items) now(item.path);
+        for (auto& track : session.rebuild.tracks) {
+            for (auto& clip : track.clips) now(clip.path);
+        }
+        for (auto& cut : session.rebuild.picture) now(cut.path);
     });
     load_materials();
     emit material_changed();
@@ -437,6 +458,7 @@ bool Document::recover() {
         auto session = load_session(file);
         if (!session) continue;
         session_ = std::move(*session);
+        forget_rates();
         recovered_ = true;
         path_.clear();
         autosave();

@@ -17,7 +17,10 @@
 #include "core/assess/proposal.h"
 #include "core/media/decode.h"
 #include "core/media/source.h"
+#include "core/mix/plan.h"
+#include "core/session/editing.h"
 #include "core/session/session.h"
+#include "core/shape/line_writing.h"
 #include "core/split/mask_map.h"
 #include "core/split/separator.h"
 
@@ -29,7 +32,8 @@ struct Material {
     std::shared_ptr<const MaskMap> map;
     MediaInfo info;
     std::optional<double> sum_dbfs;  // measured once the recording is split
-    bool loading = false;
+    std::shared_ptr<const Source> at_session_rate;  // for the rebuild, once it is there
+    bool loading = false, converting = false;
     QString trouble;  // why it cannot be used, if so
 };
 
@@ -75,6 +79,25 @@ class Document : public QObject {
     void edit_lines(const QString& label, const QString& key,
                     const std::function<void(std::vector<SettingLine>&)>& change);
 
+    // ---- the rebuild
+    [[nodiscard]] const Rebuild& rebuild() const { return session_.rebuild; }
+    void edit_rebuild(const QString& label, const QString& key, const std::function<void(Rebuild&)>& change);
+    [[nodiscard]] const Material* material_of(const std::filesystem::path& path) const;
+    // What is there of the files that clips refer to, at the session rate.
+    [[nodiscard]] MixMediaSet mix_media() const;
+    // Frames of a file at the session rate; 0 while it is not known.
+    [[nodiscard]] std::int64_t media_length(const std::filesystem::path& path) const;
+    [[nodiscard]] MediaLength media_length_function() const {
+        return [this](const std::filesystem::path& path) { return media_length(path); };
+    }
+    // All stems of the current recording as tracks from a frame on, with its picture when it has one. The first
+    // placement decides the session rate and the timecode. False when it is not split yet.
+    bool place_stems(std::int64_t at);
+    // A file onto a track (0: a new one) from a frame on, as soon as it has been read.
+    void place_file(const std::filesystem::path& path, int track, std::int64_t at);
+    // A file in place of a clip, with its loudness brought to that of the old.
+    void replace_with(const std::filesystem::path& path, int clip);
+
     void bring_in(const std::filesystem::path& path);
     // Splits the current recording with a model that comes with the program. Does nothing while it is being
     // split already.
@@ -101,10 +124,21 @@ class Document : public QObject {
 
   private:
     friend class SessionCommand;
+    struct Waiting {  // for a file that is being read
+        std::filesystem::path path;
+        int track = 0, clip = 0;  // clip: to be replaced
+        std::int64_t at = 0;
+    };
     void apply(const Session& session);
     void load_materials();
     void load_material(const std::filesystem::path& path);
     void find_map(Material& material);
+    void convert_materials();
+    void forget_rates();
+    void want(const Waiting& waiting);
+    void place_waiting(const std::filesystem::path& path);
+    void place_replacement(const Waiting& waiting, std::shared_ptr<const Source> source);
+    static void adopt_rate(Rebuild& rebuild, const Material& material);
     void compare_hashes();
     void measure_sum(const std::filesystem::path& path);
     void autosave();
@@ -117,12 +151,14 @@ class Document : public QObject {
     QUndoStack undo_;
     std::map<std::filesystem::path, Material> materials_;
     QTimer autosave_timer_;
-    struct Written {  // by set_value in this step
+    struct Line {
         std::size_t stem = 0;
         Setting setting = Setting::Isolation;
-        std::int64_t first = 0, last = 0;
+        bool operator==(const Line&) const = default;
     };
-    std::optional<Written> written_;
+    Line written_;  // by set_value in this step
+    LineWriter writer_;
+    std::vector<Waiting> waiting_;
     std::int64_t playhead_ = 0;
     int step_ = 0;
     int splitting_ = 0;

@@ -14,6 +14,7 @@
 #include <QMimeData>
 #include <QSettings>
 #include <QSignalBlocker>
+#include <QStackedWidget>
 #include <QVBoxLayout>
 #include <algorithm>
 #include <cmath>
@@ -58,16 +59,26 @@ MainWindow::MainWindow(const fs::path& work_folder, QWidget* parent)
     column->setContentsMargins(6, 4, 6, 4);
     column->setSpacing(4);
     column->addWidget(build_top());
+    stack_ = new QStackedWidget(centre);
+    auto* separate = new QWidget(stack_);
+    auto* separate_column = new QVBoxLayout(separate);
+    separate_column->setContentsMargins(0, 0, 0, 0);
+    separate_column->setSpacing(4);
     auto* middle = new QHBoxLayout;
     middle->setSpacing(6);
     middle->addWidget(build_lanes(), 1);
     middle->addWidget(build_side());
-    column->addLayout(middle, 1);
+    separate_column->addLayout(middle, 1);
     cards_ = new CardRow(document_, measuring_, this);
     cards_->setObjectName("cards");
     connect(cards_, &CardRow::said, this, &MainWindow::say);
-    column->addWidget(cards_);
-    column->addWidget(build_transport());
+    separate_column->addWidget(cards_);
+    separate_column->addWidget(build_transport());
+    stack_->addWidget(separate);
+    rebuild_ = new RebuildView(document_, jobs_, mix_player_, stack_);
+    connect(rebuild_, &RebuildView::said, this, &MainWindow::say);
+    stack_->addWidget(rebuild_);
+    column->addWidget(stack_, 1);
     setCentralWidget(centre);
     build_menus();
 
@@ -94,11 +105,13 @@ MainWindow::MainWindow(const fs::path& work_folder, QWidget* parent)
     choose_stem(0);
     follow_session();
     follow_material();
+    show_view(View::Separate);
 }
 
 MainWindow::~MainWindow() {
     jobs_.cancel_all();
     player_.stop();
+    mix_player_.stop();
 }
 
 QWidget* MainWindow::build_top() {
@@ -116,13 +129,23 @@ QWidget* MainWindow::build_top() {
     recordings_ = new QComboBox(bar);
     recordings_->setObjectName("recordings");
     recordings_->setAccessibleName(tr("Recording"));
-    recordings_->setMinimumWidth(220);
+    recordings_->setMinimumWidth(170);
     message_ = new QLabel(bar);
     message_->setObjectName("message");
     message_->setWordWrap(true);
     message_->setAccessibleName(tr("Messages"));
     auto* list = new JobListView(jobs_, bar);
-    list->setFixedWidth(330);
+    list->setFixedWidth(300);
+    const std::array<QString, 2> views = {tr("Separate"), tr("Rebuild")};
+    auto* view_group = new QButtonGroup(this);
+    for (std::size_t v = 0; v < views.size(); ++v) {
+        view_buttons_[v] = button(views[v], QString("view_%1").arg(v + 1), tr("%1 (%2).").arg(views[v]).arg(v + 1), bar);
+        view_buttons_[v]->setCheckable(true);
+        view_group->addButton(view_buttons_[v]);
+        line->addWidget(view_buttons_[v]);
+        connect(view_buttons_[v], &QToolButton::clicked, this, [this, v] { show_view(static_cast<View>(v)); });
+    }
+    line->addSpacing(6);
     line->addWidget(recordings_);
     for (auto* b : {bring, split_, write_, put_back_}) line->addWidget(b);
     line->addWidget(message_, 1);
@@ -314,9 +337,13 @@ QAction* MainWindow::add_act(QMenu* menu, const QString& label, const QList<QKey
     auto* action = menu->addAction(label);
     action->setShortcuts(keys);
     connect(action, &QAction::triggered, this, act);
+    std::optional<View> view;
+    for (const auto& entry : view_menus_) {
+        if (entry.menu == menu) view = entry.view;
+    }
     QStringList names;
     for (const auto& key : keys) names << key.toString(QKeySequence::NativeText);
-    if (!names.isEmpty()) keys_.push_back({QString(label).remove(QChar(0x2026)), names.join(tr(" or "))});
+    if (!names.isEmpty()) keys_.push_back({QString(label).remove(QChar(0x2026)), names.join(tr(" or ")), view});
     return action;
 }
 
@@ -348,14 +375,6 @@ void MainWindow::build_menus() {
     edit->addAction(redo);
     keys_.push_back({tr("Undo"), undo->shortcut().toString()});
     keys_.push_back({tr("Redo"), redo->shortcut().toString()});
-    add_act(edit, tr("Own settings for the loop range"), {QKeySequence("Ctrl+R")},
-            [this] { hold_for_loop(); });
-    add_act(edit, tr("Reset this stem"), {QKeySequence("R")}, [this] {
-        document_.edit_settings(tr("Reset stem"), {},
-                                [this](ShapeSettings& x) { x.stems[static_cast<std::size_t>(stem_)] = {}; });
-    });
-    add_act(edit, tr("Reset all stems"), {QKeySequence("Shift+R")},
-            [this] { document_.edit_settings(tr("Reset all stems"), {}, [](ShapeSettings& x) { x = {}; }); });
 
     auto* recording = menuBar()->addMenu(tr("Recording"));
     add_act(recording, tr("Bring in…"), {QKeySequence("Ctrl+B")},
@@ -376,7 +395,7 @@ void MainWindow::build_menus() {
         if (!file.isEmpty()) document_.relocate(missing.front(), file.toStdString());
     });
 
-    auto* listen = menuBar()->addMenu(tr("Listen"));
+    auto* listen = add_menu(tr("Listen"), View::Separate);
     add_act(listen, tr("Play or stop"), {QKeySequence("Space")}, [this] { play_->click(); });
     add_act(listen, tr("Source"), {QKeySequence("A")}, [this] { set_monitor(Monitor::Source); });
     add_act(listen, tr("Kept"), {QKeySequence("S")}, [this] { set_monitor(Monitor::Kept); });
@@ -401,7 +420,7 @@ void MainWindow::build_menus() {
     add_act(listen, tr("One frame back"), {QKeySequence(",")}, [nudge] { nudge(-1); });
     add_act(listen, tr("One frame on"), {QKeySequence(".")}, [nudge] { nudge(1); });
 
-    auto* stems = menuBar()->addMenu(tr("Stem"));
+    auto* stems = add_menu(tr("Stem"), View::Separate);
     add_act(stems, tr("Stem above"), {QKeySequence("Up")}, [this] { choose_stem(std::max(0, stem_ - 1)); });
     add_act(stems, tr("Stem below"), {QKeySequence("Down")},
             [this] { choose_stem(std::min(kStems - 1, stem_ + 1)); });
@@ -417,7 +436,7 @@ void MainWindow::build_menus() {
     add_act(stems, tr("Less isolation"), {QKeySequence("[")}, [isolate] { isolate(-5); });
     add_act(stems, tr("More isolation"), {QKeySequence("]")}, [isolate] { isolate(5); });
 
-    auto* tune = menuBar()->addMenu(tr("Tune"));
+    auto* tune = add_menu(tr("Tune"), View::Separate);
     add_act(tune, tr("Take the proposal"), {QKeySequence("P")}, [this] { tuning_->take_proposal(); });
     add_act(tune, tr("Next worst spot"), {QKeySequence("N")}, [this] { risk_->step(1); });
     add_act(tune, tr("Worse spot before"), {QKeySequence("Shift+N")}, [this] { risk_->step(-1); });
@@ -437,9 +456,17 @@ void MainWindow::build_menus() {
             });
         });
     });
+add_act(tune, tr("Own settings for the loop range"), {QKeySequence("Ctrl+R")},
+            [this] { hold_for_loop(); });
+    add_act(tune, tr("Reset this stem"), {QKeySequence("R")}, [this] {
+        document_.edit_settings(tr("Reset stem"), {},
+                                [this](ShapeSettings& x) { x.stems[static_cast<std::size_t>(stem_)] = {}; });
+    });
+    add_act(tune, tr("Reset all stems"), {QKeySequence("Shift+R")},
+            [this] { document_.edit_settings(tr("Reset all stems"), {}, [](ShapeSettings& x) { x = {}; }); });
     add_act(tune, tr("Compare blind…"), {QKeySequence("B")}, [this] { compare_blind(); });
 
-    auto* show = menuBar()->addMenu(tr("Show"));
+    auto* show = add_menu(tr("Show"), View::Separate);
     const auto playhead = [this] {
         return shown_source_ ? static_cast<double>(player_.position()) / shown_source_->sample_rate() : 0.0;
     };
@@ -455,6 +482,8 @@ void MainWindow::build_menus() {
         view_.show(static_cast<double>(item->loop->first) / rate - span * 0.1, span * 1.2);
     });
 
+    build_rebuild_menus();
+    build_view_menus();
     auto* help = menuBar()->addMenu(tr("Help"));
     add_act(help, tr("Keys"), {QKeySequence("F1")}, [this] { show_keys(); });
     add_act(help, tr("About Rivlen"), {}, [this] {
@@ -470,6 +499,41 @@ void MainWindow::build_menus() {
     });
 }
 
+QMenu* MainWindow::add_menu(const QString& title, std::optional<View> view) {
+    auto* menu = menuBar()->addMenu(title);
+    if (view) view_menus_.push_back({menu, *view});
+    return menu;
+}
+
+void MainWindow::build_view_menus() {
+    auto* views = menuBar()->addMenu(tr("View"));
+    add_act(views, tr("Separate"), {QKeySequence("1")}, [this] { show_view(View::Separate); });
+    add_act(views, tr("Rebuild"), {QKeySequence("2")}, [this] { show_view(View::Rebuild); });
+}
+
+// The acts of a view that is not shown have no keys.
+void MainWindow::show_view(View view) {
+    if (view != shown_view_) {
+        player_.stop();
+        mix_player_.stop();
+    }
+    shown_view_ = view;
+    stack_->setCurrentIndex(static_cast<int>(view));
+    view_buttons_[static_cast<std::size_t>(view)]->setChecked(true);
+    for (const auto& entry : view_menus_) {
+        entry.menu->menuAction()->setVisible(entry.view == view);
+        for (auto* action : entry.menu->actions()) action->setEnabled(entry.view == view);
+    }
+    if (view == View::Rebuild) {
+        output_.use(mix_player_);
+        output_.follow_rate();
+    } else {
+        output_.use(player_);
+        output_.follow_rate();
+    }
+    rebuild_->set_output_latency(output_.latency_seconds());
+}
+
 void MainWindow::show_keys() {
     auto* dialog = new QDialog(this);
     dialog->setAttribute(Qt::WA_DeleteOnClose);
@@ -477,9 +541,13 @@ void MainWindow::show_keys() {
     dialog->setObjectName("keys");
     auto* grid = new QGridLayout(dialog);
     grid->setHorizontalSpacing(24);
-    const int rows = (static_cast<int>(keys_.size()) + 1) / 2;
-    for (int i = 0; i < static_cast<int>(keys_.size()); ++i) {
-        const auto& key = keys_[static_cast<std::size_t>(i)];
+    std::vector<Key> shown;  // those that act in this view
+    for (const auto& key : keys_) {
+        if (!key.view || *key.view == shown_view_) shown.push_back(key);
+    }
+    const int rows = (static_cast<int>(shown.size()) + 1) / 2;
+    for (int i = 0; i < static_cast<int>(shown.size()); ++i) {
+        const auto& key = shown[static_cast<std::size_t>(i)];
         auto* keys = new QLabel(key.keys, dialog);
         keys->setFont(number_font());
         grid->addWidget(new QLabel(key.act, dialog), i % rows, i / rows * 2);
@@ -704,6 +772,7 @@ void MainWindow::follow_material() {
 }
 
 void MainWindow::follow_time() {
+    if (shown_view_ == View::Rebuild) return rebuild_->follow_time();
     if (!shown_source_) return;
     const double seconds = static_cast<double>(player_.position()) / shown_source_->sample_rate();
     const bool playing = player_.playing();
@@ -837,6 +906,7 @@ void MainWindow::dropEvent(QDropEvent* event) {
 void MainWindow::closeEvent(QCloseEvent* event) {
     if (!may_discard()) return event->ignore();
     player_.stop();
+    mix_player_.stop();
     jobs_.cancel_all();
     event->accept();
 }

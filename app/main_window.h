@@ -17,12 +17,14 @@
 #include "app/line_editor.h"
 #include "app/measuring.h"
 #include "app/picture_pane.h"
+#include "app/rebuild_view.h"
 #include "app/risk_strip.h"
 #include "app/time_strip.h"
 #include "app/tuning_panel.h"
 #include "core/assess/match.h"
 
 class QComboBox;
+class QStackedWidget;
 
 namespace rivlen::app {
 
@@ -38,6 +40,11 @@ class MainWindow : public QMainWindow {
     [[nodiscard]] AudioOutput& output() { return output_; }
     [[nodiscard]] TimeView& time_view() { return view_; }
     [[nodiscard]] Measuring& measuring() { return measuring_; }
+    [[nodiscard]] MixPlayer& mix_player() { return mix_player_; }
+    [[nodiscard]] RebuildView& rebuild_view() { return *rebuild_; }
+    enum class View { Separate, Rebuild };
+    void show_view(View view);
+    [[nodiscard]] View view() const { return shown_view_; }
     // A session or a recording, by its extension.
     void open_path(const std::filesystem::path& path);
     void write_stems_to(const std::filesystem::path& folder, bool overwrite);
@@ -51,10 +58,14 @@ class MainWindow : public QMainWindow {
   private:
     struct Key {  // of the key list in the help
         QString act, keys;
+        std::optional<View> view{};
     };
     QAction* add_act(QMenu* menu, const QString& text, const QList<QKeySequence>& keys,
                      const std::function<void()>& act);
     void build_menus();
+    void build_view_menus();
+    void build_rebuild_menus();
+    QMenu* add_menu(const QString& title, std::optional<View> view);
     QWidget* build_top();
     QWidget* build_lanes();
     QWidget* build_side();
@@ -81,6 +92,7 @@ class MainWindow : public QMainWindow {
     JobList jobs_;
     Document document_;
     Player player_;
+    MixPlayer mix_player_;
     AudioOutput output_;
     Measuring measuring_;
     TimeView view_;
@@ -101,6 +113,15 @@ class MainWindow : public QMainWindow {
     std::array<QToolButton*, kMonitors> monitors_{};
     std::array<QToolButton*, kStems> solo_{}, mute_{}, names_{};
     QMenu* recent_ = nullptr;
+    View shown_view_ = View::Separate;
+    QStackedWidget* stack_ = nullptr;
+    RebuildView* rebuild_ = nullptr;
+    std::array<QToolButton*, 2> view_buttons_{};
+    struct ViewMenu {  // whose acts belong to one view
+        QMenu* menu;
+        View view;
+    };
+    std::vector<ViewMenu> view_menus_;
     std::vector<Key> keys_;
     std::shared_ptr<const Source> shown_source_;
     std::shared_ptr<const MaskMap> shown_map_;

@@ -1,16 +1,11 @@
 // Thumbnails of the picture, a ruler in timecode (or minutes and seconds), and the loop range.
 #pragma once
 
-#include <QImage>
-#include <QMap>
-#include <QSet>
-#include <QThreadPool>
 #include <QWidget>
-#include <memory>
 
 #include "app/document.h"
+#include "app/thumbnails.h"
 #include "app/time_view.h"
-#include "core/media/picture.h"
 #include "core/media/timecode.h"
 #include "core/play/player.h"
 
@@ -35,9 +30,8 @@ class TimeStrip : public QWidget {
     Q_OBJECT
   public:
     TimeStrip(Document& document, Player& player, TimeView& view, QWidget* parent = nullptr);
-    ~TimeStrip() override;
     [[nodiscard]] const TimeText& time_text() const { return text_; }
-    [[nodiscard]] bool idle() const { return pending_.isEmpty(); }
+    [[nodiscard]] bool idle() const { return thumbnails_.idle(); }
 
   protected:
     void paintEvent(QPaintEvent* event) override;
@@ -47,19 +41,12 @@ class TimeStrip : public QWidget {
 
   private:
     void follow_material();
-    void want(std::int64_t millisecond);
     void go_to(double x);
     Document& document_;
     Player& player_;
     TimeView& view_;
     TimeText text_;
-    std::filesystem::path picture_;
-    double aspect_ = 16.0 / 9.0;
-    int generation_ = 0;
-    QMap<std::int64_t, QImage> thumbnails_;  // by milliseconds
-    QSet<std::int64_t> pending_;
-    QThreadPool pool_;
-    std::shared_ptr<PictureReader> reader_;  // used on the pool's one thread only
+    Thumbnails thumbnails_;
 };
 
 }  // namespace rivlen::app

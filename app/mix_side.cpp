@@ -1,0 +1,527 @@
+#include "app/mix_side.h"
+
+#include <QCheckBox>
+#include <QComboBox>
+#include <QLabel>
+#include <QLineEdit>
+#include <QMenu>
+#include <QScrollArea>
+#include <QScrollBar>
+#include <QSignalBlocker>
+#include <QVBoxLayout>
+#include <cmath>
+
+#include "app/parameters.h"
+#include "app/theme.h"
+
+namespace rivlen::app {
+
+namespace {
+
+QLabel* heading(const QString& text, QWidget* parent) {
+    auto* label = new QLabel(text, parent);
+    QFont font = label->font();
+    font.setBold(true);
+    label->setFont(font);
+    label->setContentsMargins(0, 6, 0, 0);
+    return label;
+}
+
+QLabel* note(const QString& text, QWidget* parent) {
+    auto* label = new QLabel(text, parent);
+    label->setWordWrap(true);
+    QPalette palette = label->palette();
+    palette.setColor(QPalette::WindowText, colour::kDim);
+    label->setPalette(palette);
+    return label;
+}
+
+QToolButton* act(const QString& label, const QString& name, const QString& sentence, QWidget* parent) {
+    auto* b = new QToolButton(parent);
+    b->setText(label);
+    b->setObjectName(name);
+    b->setToolTip(sentence);
+    b->setAccessibleName(label);
+    b->setFocusPolicy(Qt::TabFocus);
+    return b;
+}
+
+QHBoxLayout* row_of(std::initializer_list<QWidget*> widgets) {
+    auto* row = new QHBoxLayout;
+    row->setSpacing(4);
+    for (QWidget* w : widgets) row->addWidget(w);
+    row->addStretch(1);
+    return row;
+}
+
+}  // namespace
+
+MixSide::MixSide(Document& document, Selection& selection, LevelWatch& levels, SetStripValue set_value, QWidget* parent)
+    : QWidget(parent),
+      document_(document),
+      selection_(selection),
+      levels_(levels),
+      set_value_(std::move(set_value)),
+      outer_(new QVBoxLayout(this)) {
+    outer_->setContentsMargins(0, 0, 0, 0);
+    connect(&document_, &Document::session_changed, this, &MixSide::follow);
+    connect(&selection_, &Selection::changed, this, &MixSide::follow);
+    connect(&levels_, &LevelWatch::changed, this, [this] {
+        if (silences_open_) emit silences_changed();
+    });
+    follow();
+}
+
+void MixSide::edit_strip(const QString& label, const QString& key, const std::function<void(Strip&)>& change) {
+    document_.edit_rebuild(label, key, [&](Rebuild& r) {
+        if (Strip* s = r.strip(selection_.strip())) change(*s);
+    });
+}
+
+QString MixSide::shape() const {
+    const Rebuild& r = document_.rebuild();
+    QString out = QString("%1|%2|%3|").arg(selection_.strip()).arg(selection_.clips().size()).arg(silences_open_);
+    if (selection_.clips().size() == 1) out += QString::number(selection_.clips().front());
+    if (const Strip* strip = r.strip(selection_.strip())) {
+        for (const auto& part : strip->chain) out += QString("/%1").arg(part.id);
+    }
+    for (const auto& t : r.tracks) out += "," + QString::fromStdString(t.name);
+    for (const auto& b : r.buses) out += ";" + QString::fromStdString(b.name);
+    return out;
+}
+
+void MixSide::follow() {
+    if (const QString now = shape(); now != built_) {
+        built_ = now;
+        build();
+    }
+    for (const auto& refresh : refresh_) refresh();
+}
+
+void MixSide::follow_playhead() {
+    const Strip* strip = document_.rebuild().strip(selection_.strip());
+    if (strip == nullptr || strip->lines.empty()) return;
+    for (const auto& refresh : refresh_) refresh();
+}
+
+void MixSide::show_reduction(const std::function<double(int)>& of) {
+    for (auto& meter : meters_) {
+        meter.shown = std::min(of(meter.part), std::min(0.0, meter.shown + 0.3));
+        const QString text = meter.shown < -0.05 ? tr("%1 dB").arg(meter.shown, 0, 'f', 1) : QString();
+        if (text != meter.label->text()) meter.label->setText(text);
+    }
+}
+
+Rail* MixSide::add_rail(QVBoxLayout* column, const ParameterInfo& info, const QString& name,
+                        const std::function<double()>& value, const std::function<void(double)>& set) {
+    auto* line = new QHBoxLayout;
+    line->setSpacing(6);
+    auto* label = new QLabel(tr(info.label), content_);
+    label->setFixedWidth(72);
+    label->setToolTip(QString("%1\n%2").arg(tr(info.sentence), tr(info.too_much)));
+    auto* rail = new Rail(info, content_);
+    rail->setObjectName(name);
+    rail->setAccessibleName(tr(info.label));
+    rail->setToolTip(label->toolTip());
+    line->addWidget(label);
+    line->addWidget(rail, 1);
+    column->addLayout(line);
+    connect(rail, &Rail::moved, this, set);
+    connect(rail, &Rail::released, this, [this] { document_.close_step(); });
+    refresh_.emplace_back([rail, value] { rail->set_value(value()); });
+    return rail;
+}
+
+void MixSide::build() {
+    refresh_.clear();
+    meters_.clear();
+    int scrolled = 0;
+    if (auto* area = findChild<QScrollArea*>("mix_side_area")) {
+        scrolled = area->verticalScrollBar()->value();
+        area->deleteLater();
+        area->setObjectName({});
+        area->hide();
+        outer_->removeWidget(area);
+    }
+    auto* area = new QScrollArea(this);
+    area->setObjectName("mix_side_area");
+    area->setWidgetResizable(true);
+    area->setFrameShape(QFrame::NoFrame);
+    area->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    content_ = new QWidget(area);
+    auto* column = new QVBoxLayout(content_);
+    column->setContentsMargins(4, 0, 8, 4);
+    column->setSpacing(4);
+    if (silences_open_) build_silences(column);
+    if (!selection_.clips().empty()) build_clip(column);
+    if (document_.rebuild().strip(selection_.strip()) != nullptr) {
+        build_strip(column);
+        build_chain(column);
+        if (document_.rebuild().track(selection_.strip()) != nullptr) build_ducking(column);
+    } else {
+        column->addWidget(note(tr("Place the stems of a recording (Shift+P): what can be set for clips and tracks "
+                                  "stands here."),
+                               content_));
+    }
+    column->addStretch(1);
+    area->setWidget(content_);
+    outer_->addWidget(area);
+    area->show();
+    QMetaObject::invokeMethod(
+        area, [area, scrolled] { area->verticalScrollBar()->setValue(scrolled); }, Qt::QueuedConnection);
+}
+
+void MixSide::build_clip(QVBoxLayout* column) {
+    const auto clips = selection_.clips();
+    const int first = clips.front();
+    const auto clip = [this, first] {
+        const Clip* c = document_.rebuild().clip(first);
+        return c != nullptr ? *c : Clip();
+    };
+    const std::string name = clip().path.stem().string();
+    column->addWidget(heading(clips.size() == 1 ? tr("Clip: %1").arg(QString::fromStdString(name))
+                                                : tr("%1 clips").arg(clips.size()),
+                              content_));
+    auto* settings = new QComboBox(content_);
+    settings->setObjectName("clip_card");
+    settings->setAccessibleName(tr("Settings of the clip"));
+    settings->setToolTip(tr("Which settings shape what the clip plays."));
+    settings->addItems({tr("Settings of the track"), tr("As tuned now")});
+    for (std::size_t i = 0; i < kCards; ++i) settings->addItem(tr("Card %1").arg(i + 1));
+    connect(settings, &QComboBox::activated, this, [this, clips](int index) {
+        document_.edit_rebuild(tr("Settings of clips"), {}, [&](Rebuild& r) {
+            for (const int id : clips) {
+                if (Clip* c = r.clip(id)) c->card = index == 0 ? kTrackSettings : index == 1 ? kTunedSettings : index - 2;
+            }
+        });
+    });
+    refresh_.emplace_back([settings, clip] {
+        const int card = clip().card;
+        const QSignalBlocker quiet(settings);
+        settings->setCurrentIndex(card == kTrackSettings ? 0 : card == kTunedSettings ? 1 : card + 2);
+        settings->setEnabled(clip().feed != Feed::Whole);
+    });
+    column->addWidget(settings);
+    add_rail(column, kClipGain, "clip_gain", [clip] { return clip().gain_db; }, [this, clips](double value) {
+        document_.edit_rebuild(tr("Gain of clips"), "clip gain", [&](Rebuild& r) { set_clip_gain(r, clips, value); });
+    });
+    const auto fade = [this, column, clip, clips](bool in) {
+        add_rail(
+            column, in ? kFadeInMs : kFadeOutMs, in ? "clip_fade_in" : "clip_fade_out",
+            [this, clip, in] {
+                const Clip c = clip();
+                return 1000.0 * static_cast<double>(in ? c.fade_in.frames : c.fade_out.frames) /
+                       std::max(1, document_.rebuild().sample_rate);
+            },
+            [this, clips, in](double ms) {
+                document_.edit_rebuild(in ? tr("Fade in") : tr("Fade out"), in ? "fade in" : "fade out", [&](Rebuild& r) {
+                    for (const int id : clips) {
+                        const Clip* c = r.clip(id);
+                        if (c == nullptr) continue;
+                        Fade f = in ? c->fade_in : c->fade_out;
+                        f.frames = std::llround(ms / 1000 * r.sample_rate);
+                        set_fade(r, id, in, f);
+                    }
+                });
+            });
+    };
+    fade(true);
+    fade(false);
+    auto* shape = new QComboBox(content_);
+    shape->setObjectName("fade_shape");
+    shape->setAccessibleName(tr("Shape of the fades"));
+    shape->addItems({tr("Linear fades"), tr("Equal-power fades"), tr("Smooth fades")});
+    connect(shape, &QComboBox::activated, this, [this, clips](int index) {
+        document_.edit_rebuild(tr("Shape of fades"), {}, [&](Rebuild& r) {
+            for (const int id : clips) {
+                Clip* c = r.clip(id);
+                if (c != nullptr) c->fade_in.shape = c->fade_out.shape = static_cast<FadeShape>(index);
+            }
+        });
+    });
+    refresh_.emplace_back([shape, clip] {
+        const QSignalBlocker quiet(shape);
+        shape->setCurrentIndex(static_cast<int>(clip().fade_in.shape));
+    });
+    column->addWidget(shape);
+    if (clips.size() == 1) {
+        auto* replace = act(tr("Replace…"), "replace",
+                            tr("Other music in its place: as long at most, faded, and as loud."), content_);
+        connect(replace, &QToolButton::clicked, this, [this, first] { emit replace_wanted(first); });
+        column->addLayout(row_of({replace}));
+    }
+}
+
+void MixSide::build_strip(QVBoxLayout* column) {
+    const int id = selection_.strip();
+    const Track* track = document_.rebuild().track(id);
+    const auto strip = [this, id] {
+        const Strip* s = document_.rebuild().strip(id);
+        return s != nullptr ? *s : Strip();
+    };
+    column->addWidget(heading(track != nullptr ? tr("Track") : tr("Bus"), content_));
+    auto* name = new QLineEdit(content_);
+    name->setObjectName("strip_name");
+    name->setAccessibleName(tr("Name"));
+    connect(name, &QLineEdit::editingFinished, this, [this, id, name] {
+        const std::string wanted = name->text().trimmed().toStdString();
+        if (wanted.empty()) return;
+        document_.edit_rebuild(tr("Rename"), {}, [&](Rebuild& r) {
+            if (Track* t = r.track(id)) t->name = wanted;
+            for (auto& bus : r.buses) {
+                if (bus.id == id) bus.name = wanted;
+            }
+        });
+    });
+    refresh_.emplace_back([this, id, name] {
+        const Track* t = document_.rebuild().track(id);
+        const auto& buses = document_.rebuild().buses;
+        const auto bus = std::ranges::find(buses, id, &Bus::id);
+        if (name->hasFocus()) return;
+        name->setText(QString::fromStdString(t != nullptr ? t->name : bus != buses.end() ? bus->name : ""));
+    });
+    column->addWidget(name);
+    if (track != nullptr) {
+        auto* bus = new QComboBox(content_);
+        bus->setObjectName("track_bus");
+        bus->setAccessibleName(tr("Bus"));
+        bus->setToolTip(tr("Where the track goes."));
+        for (const auto& b : document_.rebuild().buses) bus->addItem(tr("to %1").arg(QString::fromStdString(b.name)), b.id);
+        connect(bus, &QComboBox::activated, this, [this, id, bus](int index) {
+            document_.edit_rebuild(tr("Bus of a track"), {}, [&](Rebuild& r) { r.track(id)->bus = bus->itemData(index).toInt(); });
+        });
+        auto* card = new QComboBox(content_);
+        card->setObjectName("track_card");
+        card->setAccessibleName(tr("Settings of the track's clips"));
+        card->setToolTip(tr("Which settings shape its clips, where they have none of their own."));
+        card->addItem(tr("As tuned now"));
+        for (std::size_t i = 0; i < kCards; ++i) card->addItem(tr("Card %1").arg(i + 1));
+        connect(card, &QComboBox::activated, this, [this, id](int index) {
+            document_.edit_rebuild(tr("Settings of a track"), {}, [&](Rebuild& r) { r.track(id)->card = index - 1; });
+        });
+        refresh_.emplace_back([this, id, bus, card] {
+            const Track* t = document_.rebuild().track(id);
+            if (t == nullptr) return;
+            const QSignalBlocker quiet_bus(bus);
+            const QSignalBlocker quiet_card(card);
+            bus->setCurrentIndex(bus->findData(t->bus));
+            card->setCurrentIndex(t->card + 1);
+        });
+        column->addLayout(row_of({bus, card}));
+    }
+    add_rail(
+        column, kStripPan, "strip_pan",
+        [this, strip] { return value_at(strip(), {LineTarget::Pan, 0, 0, {}}, document_.playhead()); },
+        [this, id](double value) { set_value_(id, {LineTarget::Pan, 0, 0, {}}, value); });
+}
+
+void MixSide::build_chain(QVBoxLayout* column) {
+    const int id = selection_.strip();
+    const Strip& strip = *document_.rebuild().strip(id);
+    column->addWidget(heading(tr("Chain"), content_));
+    for (std::size_t place = 0; place < strip.chain.size(); ++place) {
+        const int part = strip.chain[place].id;
+        const PartInfo& about = info(strip.chain[place].kind);
+        const auto find = [this, id, part]() -> const ChainPart* {
+            const Strip* s = document_.rebuild().strip(id);
+            if (s == nullptr) return nullptr;
+            const auto found = std::ranges::find(s->chain, part, &ChainPart::id);
+            return found != s->chain.end() ? &*found : nullptr;
+        };
+        auto* on = new QCheckBox(tr(about.label), content_);
+        on->setObjectName(QString("part_on_%1").arg(place));
+        on->setToolTip(tr(about.sentence));
+        connect(on, &QCheckBox::clicked, this, [this, part](bool checked) {
+            edit_strip(tr("Switch a part"), {}, [&](Strip& s) {
+                for (auto& p : s.chain) {
+                    if (p.id == part) p.on = checked;
+                }
+            });
+        });
+        refresh_.emplace_back([on, find] {
+            if (const ChainPart* p = find()) on->setChecked(p->on);
+        });
+        auto* meter = new QLabel(content_);
+        meter->setFont(number_font());
+        meter->setMinimumWidth(52);
+        meter->setAlignment(Qt::AlignRight | Qt::AlignVCenter);
+        meters_.push_back({part, meter});
+        auto* up = act(QChar(0x2191), QString("part_up_%1").arg(place), tr("Earlier in the chain"), content_);
+        auto* away = act(QChar(0x00D7), QString("part_away_%1").arg(place), tr("Take it out"), content_);
+        for (auto* b : {up, away}) b->setProperty("compact", true);
+        connect(up, &QToolButton::clicked, this, [this, place] {
+            edit_strip(tr("Order of the chain"), {}, [&](Strip& s) {
+                if (place > 0 && place < s.chain.size()) std::swap(s.chain[place], s.chain[place - 1]);
+            });
+        });
+        connect(away, &QToolButton::clicked, this, [this, part] {
+            edit_strip(tr("Take a part out"), {}, [&](Strip& s) {
+                std::erase_if(s.chain, [&](const ChainPart& p) { return p.id == part; });
+                std::erase_if(s.lines, [&](const MixLine& l) { return l.target == LineTarget::Part && l.part == part; });
+            });
+        });
+        auto* head = new QHBoxLayout;
+        head->setSpacing(4);
+        head->addWidget(on, 1);
+        head->addWidget(meter);
+        head->addWidget(up);
+        head->addWidget(away);
+        column->addLayout(head);
+        for (std::size_t p = 0; p < about.parameters.size(); ++p) {
+            const MixLine target{LineTarget::Part, part, static_cast<int>(p), {}};
+            Rail* rail = add_rail(
+                column, about.parameters[p], QString("part_%1_%2").arg(place).arg(about.parameters[p].key),
+                [this, id, target] {
+                    const Strip* s = document_.rebuild().strip(id);
+                    return s != nullptr ? value_at(*s, target, document_.playhead()) : 0.0;
+                },
+                [this, id, target](double value) { set_value_(id, target, value); });
+            refresh_.emplace_back([this, id, target, rail, find] {
+                const Strip* s = document_.rebuild().strip(id);
+                const ChainPart* here = find();
+                if (s == nullptr || here == nullptr) return;
+                rail->set_marked(find_line(*s, target) != nullptr);
+                rail->set_faint(!here->on);
+            });
+        }
+    }
+    auto* add = act(tr("Add a part"), "add_part", tr("A further part at the end of the chain."), content_);
+    add->setPopupMode(QToolButton::InstantPopup);
+    auto* menu = new QMenu(add);
+    menu->setObjectName("part_menu");
+    for (std::size_t k = 0; k < kPartKinds; ++k) {
+        const auto kind = static_cast<PartKind>(k);
+        menu->addAction(tr(info(kind).label), this, [this, id, kind] {
+            document_.edit_rebuild(tr("Add %1").arg(info(kind).label), {},
+                                   [&](Rebuild& r) { r.strip(id)->chain.push_back(make_part(kind, r.new_id())); });
+        });
+    }
+    add->setMenu(menu);
+    column->addLayout(row_of({add}));
+}
+
+void MixSide::build_ducking(QVBoxLayout* column) {
+    const int id = selection_.strip();
+    column->addWidget(heading(tr("Ducking"), content_));
+    auto* on = new QCheckBox(tr("turned down by"), content_);
+    on->setObjectName("duck_on");
+    auto* key = new QComboBox(content_);
+    key->setObjectName("duck_key");
+    key->setAccessibleName(tr("Track that turns this one down"));
+    key->addItem(tr("no track"), 0);
+    for (const auto& t : document_.rebuild().tracks) {
+        if (t.id != id) key->addItem(QString::fromStdString(t.name), t.id);
+    }
+    const auto edit = [this, id](const QString& label, const QString& merge, const std::function<void(Ducking&)>& change) {
+        document_.edit_rebuild(label, merge, [&](Rebuild& r) {
+            if (Track* t = r.track(id)) change(t->ducking);
+        });
+    };
+    connect(on, &QCheckBox::clicked, this, [this, edit, id](bool checked) {
+        // The first track that carries dialogue is what one would choose.
+        int likely = 0;
+        for (const auto& t : document_.rebuild().tracks) {
+            if (likely == 0 && t.id != id && !t.clips.empty() && t.clips.front().feed == Feed::Dialogue) likely = t.id;
+        }
+        edit(tr("Ducking"), {}, [&](Ducking& d) {
+            d.on = checked;
+            if (checked && d.key_track == 0) d.key_track = likely;
+        });
+    });
+    connect(key, &QComboBox::activated, this, [edit, key](int index) {
+        edit(tr("Key of ducking"), {}, [&](Ducking& d) { d.key_track = key->itemData(index).toInt(); });
+    });
+    const auto ducking = [this, id] {
+        const Track* t = document_.rebuild().track(id);
+        return t != nullptr ? t->ducking : Ducking();
+    };
+    refresh_.emplace_back([on, key, ducking] {
+        const QSignalBlocker quiet(key);
+        on->setChecked(ducking().on);
+        key->setCurrentIndex(std::max(0, key->findData(ducking().key_track)));
+    });
+    column->addLayout(row_of({on, key}));
+    for (std::size_t i = 0; i < kDuckSettings; ++i) {
+        const ParameterInfo& about = info(static_cast<DuckSetting>(i));
+        Rail* rail = add_rail(
+            column, about, QString("duck_%1").arg(about.key), [ducking, i] { return ducking().values[i]; },
+            [edit, i](double value) {
+                edit(tr("Ducking"), QString("duck %1").arg(i), [&](Ducking& d) { d.values[i] = value; });
+            });
+        refresh_.emplace_back([rail, ducking] { rail->set_faint(!ducking().acts()); });
+    }
+    auto* freeze = act(tr("Freeze into a line"), "duck_freeze",
+                       tr("The gain as it is drawn becomes points of the gain line, and ducking is switched off."), content_);
+    connect(freeze, &QToolButton::clicked, this, [this, id] {
+        const auto gains = levels_.duck_gains_of(id);
+        if (gains.empty()) return emit said(tr("The levels are still being measured; try again in a moment."), false);
+        document_.edit_rebuild(tr("Freeze ducking"), {}, [&](Rebuild& r) { freeze_ducking(*r.track(id), gains); });
+        selection_.show_line(id, MixLine{LineTarget::Gain, 0, 0, {}});
+    });
+    refresh_.emplace_back([freeze, ducking] { freeze->setEnabled(ducking().acts()); });
+    column->addLayout(row_of({freeze}));
+}
+
+void MixSide::open_silences(bool open) {
+    silences_open_ = open;
+    follow();
+    emit silences_changed();
+}
+
+// Of all tracks that carry dialogue together: a silence is where none of them speaks.
+std::vector<LoopRange> MixSide::silences() {
+    if (!silences_open_) return {};
+    const Rebuild& r = document_.rebuild();
+    std::vector<float> loudest;
+    for (const auto& t : r.tracks) {
+        if (t.clips.empty() || t.clips.front().feed != Feed::Dialogue) continue;
+        const auto* levels = levels_.levels(t.id);
+        if (levels == nullptr) return {};
+        loudest.resize(std::max(loudest.size(), levels->size()), -200.0F);
+        for (std::size_t k = 0; k < levels->size(); ++k) loudest[k] = std::max(loudest[k], (*levels)[k]);
+    }
+    if (loudest.empty()) return {};
+    return find_silences(loudest, kDuckStep, r.end(), r.sample_rate, silence_);
+}
+
+void MixSide::build_silences(QVBoxLayout* column) {
+    column->addWidget(heading(tr("Silences in talk"), content_));
+    column->addWidget(note(tr("Hatched is what would go: where no dialogue track speaks."), content_));
+    const std::array<double*, kSilenceSettings> values = {&silence_.threshold_dbfs, &silence_.shortest_ms,
+                                                          &silence_.padding_ms};
+    for (std::size_t i = 0; i < kSilenceSettings; ++i) {
+        const ParameterInfo& about = info(static_cast<SilenceSetting>(i));
+        add_rail(column, about, QString("silence_%1").arg(about.key), [value = values[i]] { return *value; },
+                 [this, value = values[i]](double to) {
+                     *value = to;
+                     follow();
+                     emit silences_changed();
+                 });
+    }
+    auto* close = act(tr("Close the gaps"), "silence_close",
+                      tr("Takes the silences out of all tracks and the picture; what is later moves up."), content_);
+    auto* mute = act(tr("Mute them"), "silence_mute", tr("Mutes what the dialogue tracks play there; nothing moves."), content_);
+    const auto done = [this](std::size_t count) {
+        emit said(count > 0 ? tr("%1 silences taken.").arg(count) : tr("No silence is long and soft enough."), false);
+        open_silences(false);
+    };
+    connect(close, &QToolButton::clicked, this, [this, done] {
+        const auto ranges = silences();
+        document_.edit_rebuild(tr("Close silences"), {}, [&](Rebuild& r) { cut_time(r, ranges, {}, true); });
+        done(ranges.size());
+    });
+    connect(mute, &QToolButton::clicked, this, [this, done] {
+        const auto ranges = silences();
+        document_.edit_rebuild(tr("Mute silences"), {}, [&](Rebuild& r) {
+            std::vector<int> talk;
+            for (const auto& t : r.tracks) {
+                if (!t.clips.empty() && t.clips.front().feed == Feed::Dialogue) talk.push_back(t.id);
+            }
+            mute_ranges(r, ranges, talk);
+        });
+        done(ranges.size());
+    });
+    column->addLayout(row_of({close, mute}));
+}
+
+}  // namespace rivlen::app

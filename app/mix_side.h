@@ -1,0 +1,69 @@
+// The side of the rebuild: what can be set for the chosen clips and the chosen track or bus, its chain, its
+// ducking, and the silences of talk.
+#pragma once
+
+#include <QWidget>
+#include <functional>
+#include <vector>
+
+#include "app/document.h"
+#include "app/level_watch.h"
+#include "app/rail.h"
+#include "app/selection.h"
+#include "app/strip_header.h"
+#include "core/play/mix_player.h"
+#include "core/session/silences.h"
+
+class QLabel;
+class QVBoxLayout;
+
+namespace rivlen::app {
+
+class MixSide : public QWidget {
+    Q_OBJECT
+  public:
+    MixSide(Document& document, Selection& selection, LevelWatch& levels, SetStripValue set_value,
+            QWidget* parent = nullptr);
+    void follow_playhead();
+    // Meters of the chain's parts: reduction in dB by the part's id.
+    void show_reduction(const std::function<double(int part)>& of);
+    [[nodiscard]] std::vector<LoopRange> silences();
+    [[nodiscard]] bool silences_shown() const { return silences_open_; }
+    void open_silences(bool open);
+
+  signals:
+    void replace_wanted(int clip);
+    void silences_changed();
+    void said(const QString& sentence, bool trouble);
+
+  private:
+    void follow();
+    void build();
+    void build_clip(QVBoxLayout* column);
+    void build_strip(QVBoxLayout* column);
+    void build_chain(QVBoxLayout* column);
+    void build_ducking(QVBoxLayout* column);
+    void build_silences(QVBoxLayout* column);
+    void edit_strip(const QString& label, const QString& key, const std::function<void(Strip&)>& change);
+    Rail* add_rail(QVBoxLayout* column, const ParameterInfo& info, const QString& name,
+                   const std::function<double()>& value, const std::function<void(double)>& set);
+    [[nodiscard]] QString shape() const;  // of what is shown: built anew when it changes
+    Document& document_;
+    Selection& selection_;
+    LevelWatch& levels_;
+    SetStripValue set_value_;
+    SilenceSettings silence_;
+    bool silences_open_ = false;
+    QString built_;
+    QWidget* content_ = nullptr;
+    QVBoxLayout* outer_;
+    std::vector<std::function<void()>> refresh_;
+    struct Meter {
+        int part;
+        QLabel* label;
+        double shown = 0;
+    };
+    std::vector<Meter> meters_;
+};
+
+}  // namespace rivlen::app

@@ -1,0 +1,123 @@
+// The Rebuild view: tracks under the picture, with their strips, the side and the transport.
+#pragma once
+
+#include <QLabel>
+#include <QToolButton>
+#include <QWidget>
+#include <memory>
+#include <vector>
+
+#include "app/document.h"
+#include "app/level_watch.h"
+#include "app/mix_ruler.h"
+#include "app/mix_side.h"
+#include "app/picture_pane.h"
+#include "app/recorder.h"
+#include "app/selection.h"
+#include "app/strip_header.h"
+#include "app/time_view.h"
+#include "app/track_canvas.h"
+#include "core/play/mix_player.h"
+
+namespace rivlen::app {
+
+class RebuildView : public QWidget {
+    Q_OBJECT
+  public:
+    RebuildView(Document& document, JobList& jobs, MixPlayer& player, QWidget* parent = nullptr);
+    ~RebuildView() override;
+
+    // One act each; the window's menu names them and gives them their keys.
+    void place_stems();
+    void bring_to_track(const std::filesystem::path& file);
+    void split_at_playhead();
+    void trim_to_playhead(bool start);
+    void remove(bool close_gap);
+    void copy_behind();
+    void mute_clips();
+    void group_clips(bool together);
+    void cross_fade_to_next();
+    void mute_loop_range();
+    void add_track();
+    void add_bus();
+    void remove_strip();
+    void move_strip(int by);
+    void choose_next_strip(int by);
+    void toggle_line();
+    void toggle_snapping();
+    void toggle_groups();
+    void toggle_silences();
+    void toggle_loop();
+    void toggle_record();
+    void jog(int picture_frames);
+    void go_to_start();
+    void zoom(double factor);
+    void show_all();
+    void show_loop();
+    void show_picture_window();
+    void write_mix(const std::filesystem::path& file);
+    void ask_file_for_track();
+    void ask_replacement(int clip);
+    void play_or_stop();
+
+    void follow_time();
+    // How much later than the player's position sound is heard; the picture waits as long.
+    void set_output_latency(double seconds) { latency_seconds_ = seconds; }
+    [[nodiscard]] Selection& selection() { return selection_; }
+    [[nodiscard]] TrackCanvas& canvas() { return *canvas_; }
+    [[nodiscard]] TimeView& time_view() { return view_; }
+    [[nodiscard]] LevelWatch& levels() { return levels_; }
+    [[nodiscard]] MixRuler& ruler() { return *ruler_; }
+    [[nodiscard]] PicturePane& picture() { return *picture_; }
+    [[nodiscard]] MixSide& side() { return *side_; }
+    [[nodiscard]] Recorder& recorder() { return recorder_; }
+    // The plan that is played now.
+    [[nodiscard]] std::shared_ptr<const MixPlan> plan() const { return plan_; }
+
+  signals:
+    void said(const QString& sentence, bool trouble);
+
+  private:
+    QWidget* build_tracks();
+    QWidget* build_side();
+    QWidget* build_transport();
+    void follow_session();
+    void make_plan();
+    void build_headers();
+    void set_strip_value(int strip, const MixLine& target, double value);
+    void finish_line();
+    void show_picture(std::int64_t frame);
+    [[nodiscard]] std::filesystem::path next_take() const;
+    Document& document_;
+    JobList& jobs_;
+    MixPlayer& player_;
+    Selection selection_;
+    TimeView view_;
+    LevelWatch levels_;
+    Recorder recorder_;
+    QTimer plan_timer_;
+    std::shared_ptr<const MixPlan> plan_;
+    TrackCanvas* canvas_ = nullptr;
+    MixRuler* ruler_ = nullptr;
+    MixSide* side_ = nullptr;
+    PicturePane* picture_ = nullptr;
+    std::unique_ptr<PicturePane> window_;
+    QWidget *heads_ = nullptr, *main_head_ = nullptr;
+    std::vector<StripHeader*> headers_;
+    std::vector<int> headed_;  // ids that headers were made for
+    QLabel *time_ = nullptr, *samples_ = nullptr, *loudness_ = nullptr;
+    QToolButton *play_ = nullptr, *loop_ = nullptr, *snap_ = nullptr, *groups_ = nullptr, *record_ = nullptr,
+                *silences_ = nullptr;
+    struct Written {
+        int strip = 0;
+        MixLine target;
+    };
+    Written written_;
+    LineWriter writer_;
+    std::int64_t take_start_ = 0;
+    int take_track_ = 0;
+    double latency_seconds_ = 0;
+    double total_ = 0;
+};
+
+}  // namespace rivlen::app
