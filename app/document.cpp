@@ -193,10 +193,7 @@ void Document::apply(const Session& session) {
     session_ = session;
     compare_hashes();
     autosave_timer_.start();
-    if (other_rate) {
-        for (auto& [path, material] : materials_) material.at_session_rate.reset();
-        convert_materials();
-    }
+    if (other_rate) convert_materials();
     emit session_changed();
     if (other_items) {
         load_materials();
@@ -377,17 +374,12 @@ void Document::reset_history() {
     fs::remove(recovery_path_, ignored);
 }
 
-void Document::forget_rates() {
-    for (auto& [path, material] : materials_) material.at_session_rate.reset();
-    waiting_.clear();
-    convert_materials();
-}
-
 void Document::new_session() {
     path_.clear();
     recovered_ = false;
     session_ = {};
-    forget_rates();
+    waiting_.clear();
+    convert_materials();
     reset_history();
     emit session_changed();
     emit material_changed();
@@ -402,7 +394,8 @@ bool Document::open(const fs::path& path) {
     path_ = path;
     recovered_ = false;
     session_ = std::move(*session);
-    forget_rates();
+    waiting_.clear();
+    convert_materials();
     reset_history();
     for (const auto& missing : missing_media(session_)) materials_.erase(missing);
     load_materials();
@@ -458,7 +451,7 @@ bool Document::recover() {
         auto session = load_session(file);
         if (!session) continue;
         session_ = std::move(*session);
-        forget_rates();
+        convert_materials();
         recovered_ = true;
         path_.clear();
         autosave();

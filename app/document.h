@@ -134,7 +134,6 @@ class Document : public QObject {
     void load_material(const std::filesystem::path& path);
     void find_map(Material& material);
     void convert_materials();
-    void forget_rates();
     void want(const Waiting& waiting);
     void place_waiting(const std::filesystem::path& path);
     void place_replacement(const Waiting& waiting, std::shared_ptr<const Source> source);

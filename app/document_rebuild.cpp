@@ -63,6 +63,8 @@ void Document::convert_materials() {
     const int rate = session_.rebuild.sample_rate;
     if (rate == 0) return;
     for (auto& [path, material] : materials_) {
+        if (material.at_session_rate && material.at_session_rate->sample_rate() != rate)
+            material.at_session_rate.reset();
         if (!material.source || material.at_session_rate || material.converting) continue;
         if (material.source->sample_rate() == rate) {
             material.at_session_rate = material.source;

@@ -26,7 +26,7 @@ const std::vector<float>* LevelWatch::levels(int id) {
     const auto found = measured_.find(id);
     if (found != measured_.end() && holds(found->second, *track)) return found->second.ready ? &found->second.levels : nullptr;
     if (std::ranges::find(wanted_, id) == wanted_.end()) wanted_.push_back(id);
-    rest_.start();
+    if (!rest_.isActive()) rest_.start();  // asked again and again while it is drawn
     return nullptr;
 }
 

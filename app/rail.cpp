@@ -12,7 +12,7 @@
 namespace rivlen::app {
 
 namespace {
-constexpr int kNumberWidth = 62;
+constexpr int kNumberMargin = 18;
 }
 
 Rail::Rail(const ParameterInfo& info, QWidget* parent)
@@ -36,6 +36,9 @@ Rail::Rail(const ParameterInfo& info, QWidget* parent)
     number_->setKeyboardTracking(false);
     number_->setAccessibleName(tr(info.label));
     number_->setValue(value_);
+    const QFontMetrics metrics(number_->font());
+    for (const double value : {info.lowest, info.highest})
+        number_width_ = std::max(number_width_, metrics.horizontalAdvance(number_->textFromValue(value) + number_->suffix()) + kNumberMargin);
     connect(number_, &QDoubleSpinBox::valueChanged, this, [this](double value) {
         take(value);
         emit released();
@@ -65,7 +68,7 @@ void Rail::set_colour(const QColor& colour) {
 }
 
 QRectF Rail::rail() const {
-    return {8.0, height() / 2.0 - 3.0, std::max(10.0, width() - kNumberWidth - 18.0), 6.0};
+    return {8.0, height() / 2.0 - 3.0, std::max(10.0, width() - number_width_ - 18.0), 6.0};
 }
 
 void Rail::take(double value) {
@@ -136,7 +139,7 @@ void Rail::keyPressEvent(QKeyEvent* event) {
 }
 
 void Rail::resizeEvent(QResizeEvent*) {
-    number_->setGeometry(width() - kNumberWidth, 1, kNumberWidth, height() - 2);
+    number_->setGeometry(width() - number_width_, 1, number_width_, height() - 2);
 }
 
 }  // namespace rivlen::app

@@ -8,6 +8,8 @@
 
 namespace rivlen::app {
 
+inline constexpr int kLeastNumberWidth = 62;
+
 class Rail : public QWidget {
     Q_OBJECT
   public:
@@ -40,6 +42,7 @@ class Rail : public QWidget {
     QColor colour_;
     bool faint_ = false, marked_ = false;
     QDoubleSpinBox* number_;
+    int number_width_ = kLeastNumberWidth;
 };
 
 }  // namespace rivlen::app

@@ -87,6 +87,7 @@ StripHeader::StripHeader(Document& document, Selection& selection, SetStripValue
     auto* buttons = new QHBoxLayout;
     buttons->setSpacing(3);
     buttons->addWidget(solo_);
+    solo_->setVisible(strip != document.rebuild().main_bus());  // everything goes through the main bus
     buttons->addWidget(mute_);
     buttons->addWidget(phase_);
     buttons->addStretch(1);

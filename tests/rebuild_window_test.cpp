@@ -1,0 +1,474 @@
+// The demo rebuilt from its stems entirely through the window: every act is a key, a click, a drag or a typed value.
+// At the end everything is undone and done again, and each state sounds as it did before, sample for sample.
+#include <QApplication>
+#include <QCheckBox>
+#include <QComboBox>
+#include <QFileDialog>
+#include <QLabel>
+#include <QLineEdit>
+#include <QMenu>
+#include <QScrollArea>
+#include <QSignalSpy>
+#include <QStandardPaths>
+#include <QToolButton>
+#include <QtTest>
+#include <numbers>
+
+#include "app/main_window.h"
+#include "app/theme.h"
+#include "core/assess/loudness.h"
+#include "core/base/levels.h"
+#include "core/handover/export_mix.h"
+#include "core/mix/engine.h"
+#include "tests/fixtures.h"
+
+namespace rivlen::app {
+
+namespace fs = std::filesystem;
+
+const fs::path kDemo = fs::path(RIVLEN_ROOT) / "demo/tide-mill.mov";
+constexpr int kRate = 48000;
+
+class RebuildWindowTest : public QObject {
+    Q_OBJECT
+  private slots:
+    void initTestCase() {
+        QStandardPaths::setTestModeEnabled(true);
+        QApplication::setAttribute(Qt::AA_DontUseNativeDialogs);
+        qputenv("RIVLEN_ENGINE", RIVLEN_ENGINE_FILE);
+        qputenv("RIVLEN_MODEL", (fs::path(RIVLEN_ROOT) / "models/quick.safetensors").c_str());
+        apply_theme(*qApp);
+        scratch_ = std::make_unique<test::Scratch>();
+        window_ = std::make_unique<MainWindow>(scratch_->folder() / "work");
+        window_->show();
+        QVERIFY(QTest::qWaitForWindowExposed(window_.get()));
+        // Other music: a slow chord, louder than the old one, longer than the demo, at another rate.
+        test::Channels music(2, std::vector<float>(60 * 44100));
+        for (std::size_t i = 0; i < music[0].size(); ++i) {
+            const double t = static_cast<double>(i) / 44100;
+            double x = 0;
+            for (const double hz : {220.0, 277.2, 329.6})
+                x += 0.2 * std::sin(2 * std::numbers::pi * hz * t) * (1 + 0.3 * std::sin(2 * std::numbers::pi * 0.4 * t));
+            music[0][i] = music[1][i] = static_cast<float>(x);
+        }
+        test::write_wav(*scratch_ / "chord.wav", music, 44100);
+    }
+    void cleanupTestCase() {
+        window_.reset();
+        scratch_.reset();
+    }
+    void init() {
+        if (window_->mix_player().playing()) window_->mix_player().stop();
+    }
+
+    void theRecordingIsSplitAndTuned() {
+        window_->open_path(kDemo);
+        QTRY_VERIFY_WITH_TIMEOUT(window_->document().source() != nullptr, 20000);
+        click("split");
+        QTRY_VERIFY_WITH_TIMEOUT(window_->document().map() != nullptr, 180000);
+        // Two cards: a clean one, and one that keeps some of the place.
+        key(Qt::Key_F2, Qt::ShiftModifier);
+        for (int i = 0; i < 8; ++i) key(Qt::Key_BracketLeft);
+        key(Qt::Key_F3, Qt::ShiftModifier);
+        const auto& cards = window_->document().current_item()->cards;
+        QVERIFY(cards[0] && cards[1]);
+        QCOMPARE(cards[1]->settings.stems[0].value(Setting::Isolation), 60.0);
+    }
+
+    void stemsArePlacedAsTracks() {
+        key(Qt::Key_2);
+        QCOMPARE(window_->view(), MainWindow::View::Rebuild);
+        keep();
+        key(Qt::Key_P, Qt::ShiftModifier);
+        QCOMPARE(rebuild().tracks.size(), std::size_t{4});
+        QCOMPARE(rebuild().sample_rate, kRate);
+        QCOMPARE(rebuild().picture.size(), std::size_t{1});
+        QCOMPARE(rebuild().end(), std::int64_t{44 * kRate});
+        // The stems as they stand add up to the source.
+        const auto mix = heard();
+        std::vector<float> original(44 * kRate);
+        window_->document().source()->read(0, 0, original);
+        double worst = 0;
+        // The dialogue is at 60 % isolation now, the card holds 100 %.
+        choose_track(0);
+        pick("track_card", 1);
+        const auto clean = heard();
+        for (std::size_t i = 0; i < original.size(); ++i)
+            worst = std::max(worst, std::abs(static_cast<double>(clean[0][i]) - static_cast<double>(original[i])));
+        QVERIFY2(20 * std::log10(worst) < -100, qPrintable(QString::number(20 * std::log10(worst))));
+        QVERIFY(mix != clean);
+        keep();
+    }
+
+    void aBangIsCutOut() {
+        // Two cuts on the ambience track alone, half a second apart, and what lies between goes.
+        key(Qt::Key_G, Qt::ShiftModifier);
+        QVERIFY(!rebuild().edit_groups);
+        const int ambience = rebuild().tracks[3].clips[0].id;
+        click_clip(ambience, 0.5);
+        go_to(10.0);
+        key(Qt::Key_T);
+        QCOMPARE(rebuild().tracks[3].clips.size(), std::size_t{2});
+        click_clip(rebuild().tracks[3].clips[1].id, 0.5);
+        go_to(10.48);
+        key(Qt::Key_T);
+        QCOMPARE(rebuild().tracks[3].clips.size(), std::size_t{3});
+        const int bang = rebuild().tracks[3].clips[1].id;
+        window_->rebuild_view().selection().choose_clips({bang});
+        key(Qt::Key_Delete);
+        QCOMPARE(rebuild().tracks[3].clips.size(), std::size_t{2});
+        QCOMPARE(rebuild().tracks[3].clips[0].end(), std::int64_t{10 * kRate});
+        QCOMPARE(rebuild().tracks[3].clips[1].start, std::int64_t{static_cast<int>(10.48 * kRate)});
+        QCOMPARE(rebuild().tracks[0].clips.size(), std::size_t{1});
+        QCOMPARE(rebuild().picture.size(), std::size_t{1});
+        const auto mix = track_alone(3);
+        QCOMPARE(energy_of(std::span(mix[0]).subspan(10 * kRate + 100, 22000)), 0.0);
+        key(Qt::Key_G, Qt::ShiftModifier);
+        QVERIFY(rebuild().edit_groups);
+        keep();
+    }
+
+    void musicIsReplacedAndAsLoud() {
+        const int old = rebuild().tracks[2].clips[0].id;
+        const double before = loudness(track_alone(2));
+        click_clip(old, 0.3);
+        type_into_dialog(*scratch_ / "chord.wav");
+        click("replace");
+        window_->activateWindow();
+        QVERIFY(QTest::qWaitForWindowActive(window_.get()));
+        QTRY_VERIFY_WITH_TIMEOUT(rebuild().tracks.size() == 5, 60000);
+        const Clip& fresh = rebuild().tracks[2].clips[0];
+        QCOMPARE(fresh.path.filename().string(), std::string("chord.wav"));
+        QCOMPARE(fresh.length, std::int64_t{44 * kRate});
+        QVERIFY(fresh.fade_in.frames > 0 && fresh.fade_out.frames > 0);
+        QVERIFY(rebuild().clip(old)->mute);
+        QTRY_VERIFY_WITH_TIMEOUT(window_->document().media_length(fresh.path) > 0, 60000);
+        const double after = loudness(track_alone(2));
+        QVERIFY2(std::abs(after - before) < 0.5, qPrintable(QString("%1 %2").arg(before).arg(after)));
+        keep();
+    }
+
+    void musicIsDucked() {
+        choose_track(2);
+        auto* on = find<QCheckBox>("duck_on");
+        QTest::mouseClick(on, Qt::LeftButton, {}, {8, on->height() / 2});
+        QVERIFY(rebuild().tracks[2].ducking.acts());
+        QCOMPARE(rebuild().tracks[2].ducking.key_track, rebuild().tracks[0].id);  // the dialogue, by itself
+        type("duck_depth", -15);
+        QCOMPARE(rebuild().tracks[2].ducking.value(DuckSetting::Depth), -15.0);
+        // The line that is drawn is the line that is played.
+        auto& levels = window_->rebuild_view().levels();
+        QTRY_VERIFY_WITH_TIMEOUT(!levels.duck_gains_of(rebuild().tracks[2].id).empty(), 60000);
+        const auto gains = levels.duck_gains_of(rebuild().tracks[2].id);
+        const float lowest = *std::min_element(gains.begin(), gains.end());
+        QCOMPARE(lowest, -15.0F);
+        const auto ducked = track_alone(2);
+        Session plain = window_->document().session();
+        plain.rebuild.tracks[2].ducking.on = false;
+        const auto open = track_alone(2, plain);
+        int compared = 0;
+        for (std::size_t k = 100; k < gains.size(); k += 37) {
+            const std::size_t frame = k * static_cast<std::size_t>(kDuckStep);
+            if (frame >= open[0].size() || std::abs(open[0][frame]) < 0.01F) continue;
+            const double played = 20 * std::log10(static_cast<double>(ducked[0][frame] / open[0][frame]));
+            QVERIFY(std::abs(played - static_cast<double>(gains[k])) < 0.02);
+            ++compared;
+        }
+        QVERIFY(compared > 50);
+        keep();
+    }
+
+    void theVoiceGetsAHighPassAndALimiter() {
+        choose_track(0);
+        for (const char* part : {"High-pass", "Limiter"}) {
+            auto* menu = find<QMenu>("part_menu");
+            for (auto* action : menu->actions()) {
+                if (action->text() == part) action->trigger();
+            }
+        }
+        QCOMPARE(rebuild().tracks[0].strip.chain.size(), std::size_t{2});
+        type("part_0_frequency", 110);
+        type("part_1_drive", 12);
+        type("part_1_ceiling", -3);
+        const auto voice = track_alone(0);
+        LoudnessMeter meter(kRate, 2);
+        meter.add(voice);
+        QVERIFY2(meter.result().true_peak_dbtp <= -3.0, qPrintable(QString::number(meter.result().true_peak_dbtp)));
+        QVERIFY(meter.result().true_peak_dbtp > -4.0);
+        // Nothing was shifted by the limiter's look-ahead: the voice begins where it began.
+        keep();
+    }
+
+    // The ambience is the fifth track now: the old music has one of its own above it.
+    void aLevelIsAutomated() {
+        auto& canvas = window_->rebuild_view().canvas();
+        choose_track(4);
+        key(Qt::Key_Y);
+        const int id = rebuild().tracks[4].id;
+        const auto target = window_->rebuild_view().selection().line_of(id);
+        QVERIFY(target.has_value());
+        window_->rebuild_view().time_view().settle();
+        const auto y = canvas.position_of(id, *target, {0, 0.0}).toPoint().y();
+        const auto x_of = [&](double seconds) {
+            return canvas.position_of(id, *target, {static_cast<std::int64_t>(seconds * kRate), 0}).toPoint().x();
+        };
+        QTest::mouseClick(&canvas, Qt::LeftButton, {}, {x_of(20), y});
+        QTest::mouseClick(&canvas, Qt::LeftButton, {}, {x_of(25), y});
+        QCOMPARE(find_line(rebuild().tracks[4].strip, *target)->points.size(), std::size_t{2});
+        QTest::mousePress(&canvas, Qt::LeftButton, {}, {x_of(25), y});
+        QTest::mouseMove(&canvas, {x_of(25) + 4, y + 8});
+        QTest::mouseMove(&canvas, {x_of(26), y + 20});
+        QTest::mouseRelease(&canvas, Qt::LeftButton, {}, {x_of(26), y + 20});
+        const auto points = find_line(rebuild().tracks[4].strip, *target)->points;
+        QCOMPARE(points.size(), std::size_t{2});
+        QVERIFY(points[1].value < -20);
+        QVERIFY(std::abs(static_cast<double>(points[1].frame) / kRate - 26) < 0.2);
+        keep();
+        // Written by moving the fader while it plays, then thinned out.
+        go_to(30.0);
+        key(Qt::Key_Space);
+        auto* gain = window_->findChild<Rail*>(QString("gain_%1").arg(id));
+        QTest::mousePress(gain, Qt::LeftButton, {}, {20, 11});
+        for (int i = 0; i < 12; ++i) {
+            QTest::qWait(40);
+            QTest::mouseMove(gain, {20 + 4 * i, 11});
+        }
+        QTest::mouseRelease(gain, Qt::LeftButton, {}, {64, 11});
+        QTest::qWait(60);
+        key(Qt::Key_Space);
+        QTRY_VERIFY(!window_->mix_player().playing());
+        QTest::qWait(50);
+        const auto written = find_line(rebuild().tracks[4].strip, *target)->points;
+        QVERIFY2(written.size() > 3 && written.size() < 14, qPrintable(QString::number(written.size())));
+        keep();
+    }
+
+    void clipsAreDraggedTrimmedAndFaded() {
+        auto& canvas = window_->rebuild_view().canvas();
+        key(Qt::Key_Y);  // the line is put away
+        QCOMPARE(rebuild().tracks[4].clips.size(), std::size_t{2});
+        const int id = rebuild().tracks[4].clips[1].id;
+        QVERIFY(rebuild().clip(id) != nullptr);
+        const Clip before = *rebuild().clip(id);
+        const QRectF rect = canvas.clip_rect(id);
+        const int middle = static_cast<int>(rect.center().y()) + 12;
+        // Its left edge, to the right.
+        drag(canvas, {static_cast<int>(rect.left()) + 2, middle}, {static_cast<int>(rect.left()) + 62, middle});
+        const Clip trimmed = *rebuild().clip(id);
+        QVERIFY(trimmed.start > before.start && trimmed.end() == before.end());
+        QCOMPARE(trimmed.offset - before.offset, trimmed.start - before.start);
+        QCOMPARE(frame_of_picture(rebuild(), picture_frame_of(rebuild(), trimmed.start)), trimmed.start);  // snapped
+        // A fade from its upper corner.
+        const QRectF now = canvas.clip_rect(id);
+        drag(canvas, {static_cast<int>(now.left()) + 2, static_cast<int>(now.top()) + 22},
+             {static_cast<int>(now.left()) + 50, static_cast<int>(now.top()) + 22});
+        QVERIFY(rebuild().clip(id)->fade_in.frames > kRate);
+        QCOMPARE(rebuild().clip(id)->start, trimmed.start);
+        // Moved; with Ctrl it does not snap.
+        QTest::mousePress(&canvas, Qt::LeftButton, {}, {static_cast<int>(now.center().x()), middle});
+        QTest::mouseMove(&canvas, {static_cast<int>(now.center().x()) + 10, middle});
+        QTest::mouseMove(&canvas, {static_cast<int>(now.center().x()) + 30, middle});
+        QTest::mouseRelease(&canvas, Qt::LeftButton, {}, {static_cast<int>(now.center().x()) + 30, middle});
+        QVERIFY(rebuild().clip(id)->start > trimmed.start);
+        QCOMPARE(rebuild().clip(id)->length, trimmed.length);
+        keep();
+    }
+
+    void silencesAreShownAndTaken() {
+        key(Qt::Key_S, Qt::ShiftModifier);
+        auto& side = window_->rebuild_view().side();
+        QTRY_VERIFY_WITH_TIMEOUT(!side.silences().empty(), 60000);
+        const auto ranges = side.silences();
+        QVERIFY(ranges.size() >= 4);  // between the sentences
+        const std::int64_t before = rebuild().end();
+        std::int64_t gone = 0;
+        for (const auto& r : ranges) gone += r.last - r.first;
+        click("silence_close");
+        QVERIFY(std::abs(rebuild().end() - (before - gone)) <= kRate);  // what was moved behind the end stays behind
+        QVERIFY(rebuild().picture.size() > 3);
+        QCOMPARE(rebuild().picture[1].start - rebuild().picture[1].offset,
+                 rebuild().tracks[0].clips[1].start - rebuild().tracks[0].clips[1].offset);  // in step with the talk
+        QVERIFY(well_formed(rebuild()));
+        keep();
+    }
+
+    void aTakeIsRecorded() {
+        qputenv("RIVLEN_INPUT", "simulated");
+        go_to(2.0);
+        const std::size_t tracks = rebuild().tracks.size();
+        key(Qt::Key_R, Qt::ShiftModifier);
+        QVERIFY(window_->rebuild_view().recorder().recording());
+        QTest::qWait(1500);
+        key(Qt::Key_R, Qt::ShiftModifier);
+        QTRY_VERIFY_WITH_TIMEOUT(rebuild().tracks.size() == tracks + 1, 20000);
+        const Clip& take = rebuild().tracks.back().clips[0];
+        QCOMPARE(take.start, std::int64_t{2 * kRate});
+        QVERIFY(take.length > kRate);
+        QTRY_VERIFY_WITH_TIMEOUT(window_->document().media_length(take.path) > 0, 20000);
+        const auto sound = track_alone(tracks);
+        QVERIFY(energy_of(sound[0]) > 0.1);  // a line was spoken
+        keep();
+    }
+
+    void thePictureIsThatOfThePlayhead() {
+        auto& pane = window_->rebuild_view().picture();
+        for (const std::int64_t frame : {0, 7, 26, 101}) {
+            const std::int64_t at = frame_of_picture(rebuild(), frame);
+            window_->mix_player().locate(at);
+            const PictureCut* cut = picture_at(rebuild(), at);
+            QVERIFY(cut != nullptr);
+            const double wanted = static_cast<double>(cut->offset + at - cut->start) / kRate;
+            const double begins = std::floor(wanted * 25 + 1e-6) / 25;  // of the frame that is shown then
+            QTRY_VERIFY_WITH_TIMEOUT(std::abs(pane.shown_seconds() - begins) < 1e-3, 5000);
+        }
+        key(Qt::Key_Period);
+        QCOMPARE(window_->mix_player().position(), frame_of_picture(rebuild(), 102));
+        key(Qt::Key_V);
+        QVERIFY(window_->rebuild_view().findChild<QWidget*>("mix_ruler")->isVisible());
+    }
+
+    void theMixIsWritten() {
+        const fs::path file = *scratch_ / "mix.wav";
+        window_->rebuild_view().write_mix(file);
+        QTRY_VERIFY_WITH_TIMEOUT(fs::exists(file), 60000);
+        const auto written = test::read_wav(file);
+        const auto mix = heard();
+        QCOMPARE(written, mix);
+        QCOMPARE(scratch_->leftovers(), 0);
+    }
+
+    void theSessionIsSavedAndComesBack() {
+        const fs::path file = *scratch_ / "demo.rivlen";
+        QVERIFY(window_->document().save(file));
+        const auto loaded = load_session(file);
+        QVERIFY(loaded.ok());
+        QVERIFY(loaded->rebuild == window_->document().session().rebuild);
+    }
+
+    // Each state that was kept sounds as it did, going back and going forth.
+    void undoAndRedoReachEverything() {
+        QUndoStack& stack = window_->document().undo_stack();
+        QVERIFY(kept_.size() >= 8);
+        const auto last = heard();
+        for (auto state = kept_.rbegin(); state != kept_.rend(); ++state) {
+            while (stack.index() > state->step) stack.undo();
+            QVERIFY2(window_->document().rebuild() == state->rebuild, qPrintable(QString::number(state->step)));
+            QCOMPARE(heard(), state->mix);
+        }
+        while (stack.canUndo()) stack.undo();
+        QVERIFY(rebuild().empty());
+        for (const auto& state : kept_) {
+            while (stack.index() < state.step) stack.redo();
+            QCOMPARE(heard(), state.mix);
+        }
+        while (stack.canRedo()) stack.redo();
+        QCOMPARE(heard(), last);
+    }
+
+  private:
+    struct State {
+        int step;
+        Rebuild rebuild;
+        test::Channels mix;
+    };
+    [[nodiscard]] const Rebuild& rebuild() const { return window_->document().rebuild(); }
+    void keep() {
+        window_->document().close_step();
+        kept_.push_back({window_->document().undo_stack().index(), rebuild(), heard()});
+    }
+    void key(int code, Qt::KeyboardModifiers modifiers = {}) { QTest::keyClick(window_.get(), static_cast<Qt::Key>(code), modifiers); }
+    template <typename T>
+    T* find(const char* name) {
+        // Panels that are being replaced are still there for a moment: the visible one is meant.
+        const auto all = window_->findChildren<T*>(name);
+        for (T* widget : all) {
+            if constexpr (std::is_base_of_v<QMenu, T>) {
+                if (widget->parentWidget()->isVisible()) return widget;
+            } else {
+                if (widget->isVisible()) return widget;
+            }
+        }
+        return all.isEmpty() ? nullptr : all.front();
+    }
+    void click(const char* name) { QTest::mouseClick(find<QToolButton>(name), Qt::LeftButton); }
+    void type(const char* rail, double value) {
+        auto* number = find<Rail>(rail)->findChild<QDoubleSpinBox*>();
+        number->setFocus();
+        number->selectAll();
+        QTest::keyClicks(number, QString::number(value));
+        QTest::keyClick(number, Qt::Key_Return);
+        window_->document().close_step();
+        window_->setFocus();
+    }
+    void pick(const char* box, int index) {
+        auto* combo = find<QComboBox>(box);
+        combo->setCurrentIndex(index);
+        emit combo->activated(index);
+    }
+    void choose_track(std::size_t place) {
+        const int id = rebuild().tracks[place].id;
+        auto* head = window_->findChild<QWidget*>(QString("strip_%1").arg(id));
+        QTest::mouseClick(head, Qt::LeftButton, {}, {40, 8});
+        QCOMPARE(window_->rebuild_view().selection().strip(), id);
+    }
+    void click_clip(int id, double part) {
+        auto& canvas = window_->rebuild_view().canvas();
+        window_->rebuild_view().time_view().settle();
+        const QRectF rect = canvas.clip_rect(id);
+        QTest::mouseClick(&canvas, Qt::LeftButton, {},
+                          {static_cast<int>(rect.left() + rect.width() * part), static_cast<int>(rect.top()) + 8});
+        QVERIFY(window_->rebuild_view().selection().has_clip(id));
+    }
+    static void drag(QWidget& widget, QPoint from, QPoint to) {
+        QTest::mousePress(&widget, Qt::LeftButton, {}, from);
+        QTest::mouseMove(&widget, (from + to) / 2);
+        QTest::mouseMove(&widget, to);
+        QTest::mouseRelease(&widget, Qt::LeftButton, {}, to);
+    }
+    void go_to(double seconds) {
+        QTest::qWait(20);  // for the last edit to reach the player
+        window_->mix_player().locate(static_cast<std::int64_t>(std::llround(seconds * kRate)));
+    }
+    // Answers the next file dialog.
+    static void type_into_dialog(const fs::path& file) {
+        QTimer::singleShot(400, qApp, [file] {
+            for (QWidget* top : QApplication::topLevelWidgets()) {
+                auto* dialog = qobject_cast<QFileDialog*>(top);
+                if (dialog == nullptr || !dialog->isVisible()) continue;
+                auto* name = dialog->findChild<QLineEdit*>("fileNameEdit");
+                name->setText(QString::fromStdString(file.string()));
+                QTest::keyClick(name, Qt::Key_Return);
+            }
+        });
+    }
+    test::Channels rendered(const Session& session) const {
+        test::Channels out(2);
+        const auto plan = std::make_shared<const MixPlan>(session, window_->document().mix_media());
+        const Status status = render_mix(plan, 0, session.rebuild.end(), {}, [&](std::int64_t, auto block) {
+            for (std::size_t c = 0; c < 2; ++c) out[c].insert(out[c].end(), block[c].begin(), block[c].end());
+            return Status{};
+        });
+        [&] { QVERIFY(status.ok()); }();
+        return out;
+    }
+    [[nodiscard]] test::Channels heard() const { return rendered(window_->document().session()); }
+    [[nodiscard]] test::Channels track_alone(std::size_t place) const { return track_alone(place, window_->document().session()); }
+    [[nodiscard]] test::Channels track_alone(std::size_t place, Session session) const {
+        for (auto& t : session.rebuild.tracks) t.strip.solo = false;
+        session.rebuild.tracks[place].strip.solo = true;
+        return rendered(session);
+    }
+    static double loudness(const test::Channels& x) {
+        LoudnessMeter meter(kRate, 2);
+        meter.add(x);
+        return meter.result().integrated_lufs;
+    }
+    std::unique_ptr<test::Scratch> scratch_;
+    std::unique_ptr<MainWindow> window_;
+    std::vector<State> kept_;
+};
+
+}  // namespace rivlen::app
+
+QTEST_MAIN(rivlen::app::RebuildWindowTest)
+#include "rebuild_window_test.moc"
