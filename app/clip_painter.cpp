@@ -56,6 +56,9 @@ bool ClipPainter::draw(QPainter& painter, const Clip& clip, const QRect& row, co
         painter.drawText(body, Qt::AlignCenter,
                          material == nullptr || !material->trouble.isEmpty() ? tr("missing") : tr("reading…"));
         complete = material != nullptr && !material->trouble.isEmpty();
+    } else if (stem_of_feed(clip.feed) && !document_.material_of(clip.path)->map) {
+        painter.setPen(colour::kDim);
+        painter.drawText(body, Qt::AlignCenter, tr("not split yet"));
     } else {
         const double frames_per_pixel = view.span() * rate / std::max(width, 1);
         const int level = std::max(4, static_cast<int>(std::floor(std::log2(std::max(frames_per_pixel, 1.0)))));

@@ -18,6 +18,8 @@ namespace rivlen::app {
 
 namespace {
 
+constexpr int kNumberWidth = 84;
+
 QLabel* heading(const QString& text, QWidget* parent) {
     auto* label = new QLabel(text, parent);
     QFont font = label->font();
@@ -121,6 +123,7 @@ Rail* MixSide::add_rail(QVBoxLayout* column, const ParameterInfo& info, const QS
     label->setToolTip(QString("%1\n%2").arg(tr(info.sentence), tr(info.too_much)));
     auto* rail = new Rail(info, content_);
     rail->setObjectName(name);
+    rail->set_number_width(kNumberWidth);
     rail->setAccessibleName(tr(info.label));
     rail->setToolTip(label->toolTip());
     line->addWidget(label);

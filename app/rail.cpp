@@ -138,6 +138,12 @@ void Rail::keyPressEvent(QKeyEvent* event) {
     emit released();
 }
 
+void Rail::set_number_width(int width) {
+    number_width_ = width;
+    resizeEvent(nullptr);
+    update();
+}
+
 void Rail::resizeEvent(QResizeEvent*) {
     number_->setGeometry(width() - number_width_, 1, number_width_, height() - 2);
 }

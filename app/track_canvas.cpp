@@ -11,6 +11,7 @@ namespace rivlen::app {
 
 namespace {
 constexpr int kNameZone = 16;
+constexpr double kShownDepthDb = 18;  // of ducking, from the top of a row to its bottom
 }  // namespace
 
 TrackCanvas::TrackCanvas(Document& document, MixPlayer& player, TimeView& view, Selection& selection,
@@ -152,7 +153,7 @@ void TrackCanvas::draw_line(QPainter& painter, std::size_t row, const QRect& vis
         const auto& gains = levels_.duck_gains_of(track.id);
         const QRect rect = row_rect(row);
         const double top = rect.top() + kNameZone + 3;
-        const double depth = std::max(6.0, -info(DuckSetting::Depth).lowest);
+        const double depth = std::max(kShownDepthDb, -track.ducking.value(DuckSetting::Depth));
         QPainterPath path;
         for (int x = std::max(0, visible.left() - 1); x <= std::min(width(), visible.right() + 1); ++x) {
             const auto first = static_cast<std::size_t>(frame_at(x) / kDuckStep);

@@ -19,7 +19,7 @@ namespace fs = std::filesystem;
 using test::Scratch;
 
 const fs::path kRoot = RIVLEN_ROOT;
-constexpr std::array<const char*, 5> kCommands = {"info", "split", "assess", "propose", "putback"};
+constexpr std::array<const char*, 6> kCommands = {"info", "split", "assess", "propose", "mix", "putback"};
 
 struct Ran {
     int code = -1;

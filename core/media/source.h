@@ -37,6 +37,8 @@ class Source {
     [[nodiscard]] static Result<Source> open(const std::filesystem::path& sound_file);
 
     [[nodiscard]] const std::filesystem::path& original() const { return original_; }
+    // The working copy itself.
+    [[nodiscard]] const std::filesystem::path& sound_file() const { return sound_file_; }
     [[nodiscard]] int sample_rate() const { return sample_rate_; }
     [[nodiscard]] int channels() const { return channels_; }
     [[nodiscard]] std::uint64_t frames() const { return frames_; }

@@ -1,0 +1,202 @@
+// The Rebuild view and its engine on a long session: two hours, 12 tracks, 500 clips, all of them stems of a split
+// recording, every track with a full chain, one ducked. Counters: "x_real_time", "core_share" (of one core while
+// playing), "frames_per_second" (painting the whole window off the screen).
+//
+//   rivlen-rebuild-bench                     everything but the soak
+//   rivlen-rebuild-bench --soak 600          plays for 600 s into the simulated output while a split runs; counts
+//                                            drop-outs
+#include <benchmark/benchmark.h>
+
+#include <QApplication>
+#include <QElapsedTimer>
+#include <QPixmap>
+#include <cstring>
+#include <ctime>
+#include <fstream>
+
+#include "app/main_window.h"
+#include "app/theme.h"
+#include "core/mix/engine.h"
+#include "core/play/simulated_output.h"
+#include "core/split/split.h"
+#include "tests/fixtures.h"
+
+namespace {
+
+using namespace rivlen;
+namespace fs = std::filesystem;
+
+constexpr int kRate = 48000;
+constexpr int kTracks = 12;
+constexpr int kClips = 500;
+constexpr std::int64_t kTwoHours = std::int64_t{2} * 3600 * kRate;
+
+double cpu_seconds() {
+    timespec now{};
+    clock_gettime(CLOCK_PROCESS_CPUTIME_ID, &now);
+    return static_cast<double>(now.tv_sec) + 1e-9 * static_cast<double>(now.tv_nsec);
+}
+
+// Made once: a recording with a map, and a session file that refers to it.
+struct LongSession {
+    test::Scratch scratch;
+    fs::path recording = scratch / "long.wav";
+    fs::path file = scratch / "long.rivlen";
+    Session session;
+    MixMediaSet media;
+
+    LongSession() {
+        const auto noise = test::noise(60 * kRate, 3);
+        test::write_wav(recording, {noise, noise}, kRate);
+        auto source = Source::bring_in(recording, scratch / "work");
+        auto map = test::random_map(scratch, *source);
+        // Where the window looks for it.
+        if (const auto model = model_identity(find_model(kQuickModel))) {
+            fs::create_directories(scratch / "window");
+            fs::copy_file(scratch / "random.map", map_path(*source, *model, scratch / "window"));
+        }
+        const auto shared = std::make_shared<const Source>(std::move(*source));
+        media[recording] = {shared, std::make_shared<const MaskMap>(std::move(map)), kRate};
+        session.items.push_back({recording, shared->hash(), {}, {}, true});
+        session.current = 0;
+        Rebuild& r = session.rebuild;
+        r.sample_rate = kRate;
+        for (int t = 0; t < kTracks; ++t) {
+            Track& track = *r.track(add_track(r, "Track " + std::to_string(t + 1)));
+            for (const PartKind kind : {PartKind::HighPass, PartKind::Gain, PartKind::Limiter})
+                track.strip.chain.push_back(make_part(kind, r.new_id()));
+        }
+        const std::int64_t length = kTwoHours * kTracks / kClips;  // the tracks are full
+        for (int i = 0; i < kClips; ++i) {
+            const auto t = static_cast<std::size_t>(i % kTracks);
+            Placement placement;
+            placement.path = recording;
+            placement.at = i / kTracks * length;
+            placement.length = std::min<std::int64_t>(length, 59 * kRate);
+            const int id = place_clip(r, placement, feed_of_stem(t % kStems), r.tracks[t].id);
+            r.clip(id)->offset = kRate / 2;
+            // Up to the next clip, as far as there is material.
+        }
+        r.tracks[2].ducking.on = true;
+        r.tracks[2].ducking.key_track = r.tracks[0].id;
+        if (!save_session(session, file)) std::abort();
+    }
+};
+
+LongSession& long_session() {
+    static LongSession made;
+    return made;
+}
+
+void open_long_session(benchmark::State& state) {
+    auto& s = long_session();
+    for (auto _ : state) {
+        app::MainWindow window(s.scratch / "window");
+        window.open_path(s.file);
+        window.show_view(app::MainWindow::View::Rebuild);
+        window.show();
+        const QPixmap seen = window.grab();  // up, with everything painted that is there already
+        benchmark::DoNotOptimize(seen.width());
+        state.PauseTiming();
+        window.jobs().cancel_all();
+        state.ResumeTiming();
+    }
+}
+BENCHMARK(open_long_session)->Unit(benchmark::kMillisecond)->Iterations(3)->UseRealTime();
+
+// zoom: seconds on the screen. The view moves a little for every frame, so that everything is painted anew.
+void scroll(benchmark::State& state) {
+    auto& s = long_session();
+    app::MainWindow window(s.scratch / "window");
+    window.resize(1280, 800);
+    window.open_path(s.file);
+    window.show_view(app::MainWindow::View::Rebuild);
+    window.show();
+    auto& view = window.rebuild_view().time_view();
+    auto& canvas = window.rebuild_view().canvas();
+    QElapsedTimer timer;
+    timer.start();
+    view.show(600, static_cast<double>(state.range(0)));
+    view.settle();
+    do {  // until the tiles of this stretch are there
+        QApplication::processEvents(QEventLoop::AllEvents, 50);
+        canvas.grab();
+    } while (!canvas.complete() && timer.elapsed() < 60000);
+    double at = 600;
+    const double step = static_cast<double>(state.range(0)) / 2000;
+    for (auto _ : state) {
+        at += step;
+        view.show(at, static_cast<double>(state.range(0)));
+        view.settle();
+        const QPixmap seen = canvas.grab();
+        benchmark::DoNotOptimize(seen.width());
+    }
+    state.counters["frames_per_second"] =
+        benchmark::Counter(static_cast<double>(state.iterations()), benchmark::Counter::kIsRate);
+    window.jobs().cancel_all();
+}
+BENCHMARK(scroll)->ArgName("seconds_shown")->Arg(10)->Arg(600)->Arg(7200)->Unit(benchmark::kMillisecond)->UseRealTime()->Iterations(60);
+
+void mix_twelve_tracks(benchmark::State& state) {
+    auto& s = long_session();
+    MixEngine engine(std::make_shared<const MixPlan>(s.session, s.media));
+    engine.seek(std::int64_t{60} * kRate);
+    std::array<std::vector<float>, 2> block = {std::vector<float>(kRate), std::vector<float>(kRate)};
+    engine.next({block[0], block[1]});
+    for (auto _ : state) engine.next({block[0], block[1]});
+    state.counters["x_real_time"] =
+        benchmark::Counter(static_cast<double>(state.iterations()), benchmark::Counter::kIsRate);
+}
+BENCHMARK(mix_twelve_tracks)->Unit(benchmark::kMillisecond)->Iterations(20);
+
+void play_twelve_tracks(benchmark::State& state) {
+    auto& s = long_session();
+    MixPlayer player;
+    player.set_plan(std::make_shared<const MixPlan>(s.session, s.media));
+    SimulatedOutput output(player, false);
+    player.locate(std::int64_t{60} * kRate);
+    player.play();
+    std::this_thread::sleep_for(std::chrono::seconds(1));
+    const std::uint64_t before = player.drop_outs();
+    for (auto _ : state) {
+        const double begun = cpu_seconds();
+        std::this_thread::sleep_for(std::chrono::seconds(10));
+        state.counters["core_share"] = (cpu_seconds() - begun) / 10;
+    }
+    state.counters["drop_outs"] = static_cast<double>(player.drop_outs() - before);
+}
+BENCHMARK(play_twelve_tracks)->Iterations(1)->UseRealTime()->Unit(benchmark::kSecond);
+
+int soak(int seconds) {
+    auto& s = long_session();
+    MixPlayer player;
+    player.set_plan(std::make_shared<const MixPlan>(s.session, s.media));
+    SimulatedOutput output(player, false);
+    player.play();
+    std::jthread splitting([&](const std::stop_token& stop) {
+        const auto separator = load_separator();
+        const auto source = Source::open(s.media.begin()->second.source->sound_file());
+        while (separator && source && !stop.stop_requested()) {
+            SplitOptions options;
+            options.workers = 1;
+            if (!split(*source, **separator, s.scratch / "soak.map", options, {})) break;
+        }
+    });
+    for (int i = 0; i < seconds && player.playing(); ++i) std::this_thread::sleep_for(std::chrono::seconds(1));
+    std::printf("%d s played while a split ran, %llu drop-outs\n", seconds,
+                static_cast<unsigned long long>(player.drop_outs()));
+    return player.drop_outs() == 0 ? 0 : 1;
+}
+
+}  // namespace
+
+int main(int argc, char** argv) {
+    qputenv("QT_QPA_PLATFORM", "offscreen");
+    qputenv("RIVLEN_OUTPUT", "simulated");
+    QApplication application(argc, argv);
+    app::apply_theme(application);
+    if (argc == 3 && std::strcmp(argv[1], "--soak") == 0) return soak(std::atoi(argv[2]));
+    benchmark::Initialize(&argc, argv);
+    benchmark::RunSpecifiedBenchmarks();
+    return 0;
+}
