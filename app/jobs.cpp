@@ -9,6 +9,8 @@
 #include <algorithm>
 #include <cmath>
 
+#include "core/base/thread_priority.h"
+
 namespace rivlen::app {
 
 JobList::JobList(QObject* parent) : QObject(parent) {
@@ -30,6 +32,7 @@ int JobList::start(const QString& title, Work work, Done done, bool quiet) {
     const int number = raw->number;
     jobs_.push_back(std::move(job));
     raw->thread = std::jthread([this, raw, number, work = std::move(work)] {
+        give_way();  // and so do the threads that it starts
         const JobControl control{[raw](double share) { raw->progress = share; }, &raw->cancel};
         const Status status = work(control);
         QMetaObject::invokeMethod(

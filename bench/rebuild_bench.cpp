@@ -16,6 +16,7 @@
 
 #include "app/main_window.h"
 #include "app/theme.h"
+#include "core/base/thread_priority.h"
 #include "core/mix/engine.h"
 #include "core/play/simulated_output.h"
 #include "core/split/split.h"
@@ -46,7 +47,7 @@ struct LongSession {
     MixMediaSet media;
 
     LongSession() {
-        const auto noise = test::noise(60 * kRate, 3);
+        const auto noise = test::noise(180 * kRate, 3);
         test::write_wav(recording, {noise, noise}, kRate);
         auto source = Source::bring_in(recording, scratch / "work");
         auto map = test::random_map(scratch, *source);
@@ -63,8 +64,10 @@ struct LongSession {
         r.sample_rate = kRate;
         for (int t = 0; t < kTracks; ++t) {
             Track& track = *r.track(add_track(r, "Track " + std::to_string(t + 1)));
-            for (const PartKind kind : {PartKind::HighPass, PartKind::Gain, PartKind::Limiter})
+            for (const PartKind kind : {PartKind::HighPass, PartKind::Gate, PartKind::Equaliser, PartKind::DeEsser,
+                                        PartKind::Compressor, PartKind::Limiter})
                 track.strip.chain.push_back(make_part(kind, r.new_id()));
+            track.strip.chain[2].values[parameter::kBells + 1] = -3;  // so that it is at work
         }
         const std::int64_t length = kTwoHours * kTracks / kClips;  // the tracks are full
         for (int i = 0; i < kClips; ++i) {
@@ -72,10 +75,9 @@ struct LongSession {
             Placement placement;
             placement.path = recording;
             placement.at = i / kTracks * length;
-            placement.length = std::min<std::int64_t>(length, 59 * kRate);
+            placement.length = length;
             const int id = place_clip(r, placement, feed_of_stem(t % kStems), r.tracks[t].id);
             r.clip(id)->offset = kRate / 2;
-            // Up to the next clip, as far as there is material.
         }
         r.tracks[2].ducking.on = true;
         r.tracks[2].ducking.key_track = r.tracks[0].id;
@@ -174,15 +176,21 @@ int soak(int seconds) {
     SimulatedOutput output(player, false);
     player.play();
     std::jthread splitting([&](const std::stop_token& stop) {
+        give_way();  // as jobs of the window do
         const auto separator = load_separator();
         const auto source = Source::open(s.media.begin()->second.source->sound_file());
         while (separator && source && !stop.stop_requested()) {
             SplitOptions options;
-            options.workers = 1;
+            options.workers = 2;
             if (!split(*source, **separator, s.scratch / "soak.map", options, {})) break;
         }
     });
-    for (int i = 0; i < seconds && player.playing(); ++i) std::this_thread::sleep_for(std::chrono::seconds(1));
+    std::uint64_t before = 0;
+    for (int i = 0; i < seconds && player.playing(); ++i) {
+        std::this_thread::sleep_for(std::chrono::seconds(1));
+        if (player.drop_outs() != before) std::printf("  %llu in second %d\n", static_cast<unsigned long long>(player.drop_outs() - before), i);
+        before = player.drop_outs();
+    }
     std::printf("%d s played while a split ran, %llu drop-outs\n", seconds,
                 static_cast<unsigned long long>(player.drop_outs()));
     return player.drop_outs() == 0 ? 0 : 1;

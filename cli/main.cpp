@@ -46,6 +46,7 @@ int run(int argc, char** argv) {
     rivlen::cli::add_assess(app, status);
     rivlen::cli::add_propose(app, status);
     rivlen::cli::add_mix(app, status);
+    rivlen::cli::add_process(app, status);
     rivlen::cli::add_putback(app, status);
     try {
         app.parse(argc, argv);

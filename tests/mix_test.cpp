@@ -9,7 +9,7 @@
 
 #include "core/assess/loudness.h"
 #include "core/base/levels.h"
-#include "core/chain/high_pass.h"
+#include "core/chain/cut_filter.h"
 #include "core/chain/limiter.h"
 #include "core/mix/ducking.h"
 #include "core/mix/engine.h"
@@ -402,10 +402,10 @@ TEST(Chain, HighPassIsButterworth) {
             const double order = slope / 6.0;
             const double ratio = std::tan(std::numbers::pi * 100 / kRate) / std::tan(std::numbers::pi * hz / kRate);
             const double wanted = 1 / std::sqrt(1 + std::pow(ratio, 2 * order));
-            EXPECT_NEAR(20 * std::log10(HighPass::magnitude(kRate, values, hz)), 20 * std::log10(wanted), 1e-3)
+            EXPECT_NEAR(20 * std::log10(CutFilter::magnitude(PartKind::HighPass, kRate, values, hz)), 20 * std::log10(wanted), 1e-3)
                 << slope << " dB/oct at " << hz;
         }
-        HighPass filter(kRate);  // and the sound has that magnitude
+        CutFilter filter(PartKind::HighPass, kRate);  // and the sound has that magnitude
         filter.set(values);
         std::array<std::vector<float>, 2> tone;
         for (auto& channel : tone) {
@@ -414,7 +414,7 @@ TEST(Chain, HighPassIsButterworth) {
                 channel[i] = static_cast<float>(std::sin(2 * std::numbers::pi * 70 * static_cast<double>(i) / kRate));
         }
         filter.process({tone[0], tone[1]});
-        EXPECT_NEAR(level_db(tone[0], 24000, 24000) + 3.0103, 20 * std::log10(HighPass::magnitude(kRate, values, 70)), 0.01);
+        EXPECT_NEAR(level_db(tone[0], 24000, 24000) + 3.0103, 20 * std::log10(CutFilter::magnitude(PartKind::HighPass, kRate, values, 70)), 0.01);
     }
 }
 

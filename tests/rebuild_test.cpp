@@ -288,7 +288,7 @@ TEST(Rebuild, LivesInTheSessionsJson) {
     r.tracks[2].ducking.key_track = r.tracks[0].id;
     r.tracks[2].ducking.values[0] = -9;
     r.tracks[0].strip.chain = {make_part(PartKind::HighPass, r.new_id()), make_part(PartKind::Limiter, r.new_id())};
-    r.tracks[0].strip.chain[0].values[parameter::kHighPassHz] = 95;
+    r.tracks[0].strip.chain[0].values[parameter::kCutHz] = 95;
     r.tracks[0].strip.chain[1].on = false;
     r.tracks[0].strip.invert = true;
     put_point(r.tracks[0].strip, {LineTarget::Gain, 0, 0, {}}, {100, -3});

@@ -1,15 +1,24 @@
 #include "core/chain/processor.h"
 
 #include <algorithm>
+#include <cmath>
 
+#include "core/base/levels.h"
+#include "core/chain/compressor.h"
+#include "core/chain/cut_filter.h"
+#include "core/chain/de_esser.h"
+#include "core/chain/equaliser.h"
 #include "core/chain/gain.h"
-#include "core/chain/high_pass.h"
+#include "core/chain/gate.h"
 #include "core/chain/limiter.h"
+#include "core/chain/room.h"
 
 namespace rivlen {
 
 namespace {
 constexpr std::size_t kPiece = 256;       // largest piece that is worked on at once
+constexpr double kMatchSeconds = 2.0;  // over which levels are compared
+constexpr double kMostMatchDb = 24.0;
 constexpr double kSwitchSeconds = 0.01;  // over which a part is switched on or off
 }  // namespace
 
@@ -18,7 +27,18 @@ std::unique_ptr<Processor> make_processor(PartKind kind, int sample_rate) {
         case PartKind::Gain:
             return std::make_unique<Gain>(sample_rate);
         case PartKind::HighPass:
-            return std::make_unique<HighPass>(sample_rate);
+        case PartKind::LowPass:
+            return std::make_unique<CutFilter>(kind, sample_rate);
+        case PartKind::Gate:
+            return std::make_unique<Gate>(sample_rate);
+        case PartKind::Equaliser:
+            return std::make_unique<Equaliser>(sample_rate);
+        case PartKind::DeEsser:
+            return std::make_unique<DeEsser>(sample_rate);
+        case PartKind::Compressor:
+            return std::make_unique<Compressor>(sample_rate);
+        case PartKind::Room:
+            return std::make_unique<Room>(sample_rate);
         case PartKind::Limiter:
             return std::make_unique<Limiter>(sample_rate);
     }
@@ -26,7 +46,7 @@ std::unique_ptr<Processor> make_processor(PartKind kind, int sample_rate) {
 }
 
 Chain::Chain(std::span<const ChainPart> parts, int sample_rate)
-    : step_(static_cast<float>(1.0 / (kSwitchSeconds * sample_rate))) {
+    : step_(static_cast<float>(1.0 / (kSwitchSeconds * sample_rate))), match_frames_(kMatchSeconds * sample_rate) {
     for (const auto& part : parts) {
         Slot slot;
         slot.processor = make_processor(part.kind, sample_rate);
@@ -47,12 +67,37 @@ void Chain::reset() {
         for (auto& channel : slot.delay) std::ranges::fill(channel, 0.0F);
         slot.at = 0;
         slot.share = slot.on ? 1.0F : 0.0F;
+        slot.dry_energy = slot.wet_energy = 0;
     }
+}
+
+void Chain::hear_original(std::size_t part, bool original) {
+    slots_[part].original = original;
 }
 
 void Chain::set(std::size_t part, bool on, std::span<const double> values) {
     slots_[part].on = on;
     slots_[part].processor->set(values);
+}
+
+// The original in place of the processed, brought to its level: that of the last seconds.
+void Chain::match(Slot& slot, StereoBlock piece) {
+    const std::size_t count = piece[0].size();
+    const double keep = std::exp(-static_cast<double>(count) / match_frames_);
+    double dry = 0;
+    double wet = 0;
+    for (std::size_t c = 0; c < kMixChannels; ++c) {
+        dry += energy_of(std::span(dry_[c]).first(count));
+        wet += energy_of(piece[c]);
+    }
+    slot.dry_energy = keep * slot.dry_energy + dry;
+    slot.wet_energy = keep * slot.wet_energy + wet;
+    if (!slot.original) return;
+    const double ratio = slot.dry_energy > 0 ? slot.wet_energy / slot.dry_energy : 1.0;
+    const auto gain = static_cast<float>(std::sqrt(std::clamp(ratio, power_of_db(-kMostMatchDb), power_of_db(kMostMatchDb))));
+    for (std::size_t c = 0; c < kMixChannels; ++c) {
+        for (std::size_t i = 0; i < count; ++i) piece[c][i] = dry_[c][i] * gain;
+    }
 }
 
 void Chain::process(StereoBlock block) {
@@ -78,6 +123,7 @@ void Chain::process(StereoBlock block) {
             if (delay != 0) slot.at = (slot.at + count) % delay;
             slot.processor->process(piece);  // also when off: it must be in its state when it is switched on
             slot.reduction_db = slot.on ? slot.processor->reduction_db() : 0.0;
+            match(slot, piece);
             if (slot.share == target && target == 1.0F) continue;
             float share = slot.share;
             for (std::size_t i = 0; i < count; ++i) {

@@ -5,6 +5,7 @@
 #include <cstdint>
 #include <memory>
 #include <span>
+#include <vector>
 
 #include "core/chain/parts.h"
 
@@ -42,6 +43,8 @@ class Chain {
     void reset();
     // Values and switches of the same parts, by position.
     void set(std::size_t part, bool on, std::span<const double> values);
+    // What comes into a part instead of what comes out of it, brought to the same level: to compare by ear.
+    void hear_original(std::size_t part, bool original);
     void process(StereoBlock block);
     [[nodiscard]] std::size_t size() const { return slots_.size(); }
     [[nodiscard]] double reduction_db(std::size_t part) const { return slots_[part].reduction_db; }
@@ -52,12 +55,16 @@ class Chain {
         bool on = true;
         float share = 1;  // of the processed sound; moves to 0 or 1 after a switch
         double reduction_db = 0;
+        bool original = false;
+        double dry_energy = 0, wet_energy = 0;  // of the last seconds, fading
         std::array<std::vector<float>, kMixChannels> delay;  // of the unprocessed sound
         std::size_t at = 0;                                  // in the delay
     };
+    void match(Slot& slot, StereoBlock piece);
     std::vector<Slot> slots_;
     std::int64_t latency_ = 0;
     float step_;  // of share, a sample
+    double match_frames_;
     std::array<std::vector<float>, kMixChannels> dry_;
 };
 

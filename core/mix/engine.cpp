@@ -5,6 +5,7 @@
 #include <limits>
 #include <numbers>
 
+#include "core/base/denormals.h"
 #include "core/base/levels.h"
 
 namespace rivlen {
@@ -163,6 +164,7 @@ void MixEngine::run_chain(Lane& lane, StereoBlock block) {
                     values[static_cast<std::size_t>(line.parameter)] = line_value(line.points, at);
             }
             lane.chain->set(p, s.chain[p].on, values);
+            lane.chain->hear_original(p, s.chain[p].id == plan_->original_part());
         }
         lane.chain->process({block[0].subspan(done, count), block[1].subspan(done, count)});
         done += count;
@@ -234,6 +236,7 @@ void MixEngine::pull(Lane& lane, std::int64_t frame, StereoBlock out) {
 }
 
 void MixEngine::next(StereoBlock out) {
+    const FlushDenormals fast;
     if (lanes_.empty() || !lanes_.back().is_bus) {
         for (auto& channel : out) std::ranges::fill(channel, 0.0F);
     } else {

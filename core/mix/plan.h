@@ -43,6 +43,10 @@ class MixPlan {
     // By the id of a track or bus and by the id of a chain's part; null where there is none.
     [[nodiscard]] StripMeter* meter(int strip_id) const;
     [[nodiscard]] std::atomic<float>* reduction(int part_id) const;
+    // The part whose input is heard in place of its output, as loud (Chain::hear_original); 0: none. It is how one
+    // listens, not part of the session, and may be changed while the plan plays.
+    void hear_original_of(int part_id) const { original_part_ = part_id; }
+    [[nodiscard]] int original_part() const { return original_part_; }
     // True when a strip is heard, by mute (without its line) and solo.
     [[nodiscard]] bool audible(const Track& track) const;
 
@@ -51,6 +55,7 @@ class MixPlan {
     std::vector<std::vector<PlannedClip>> clips_;
     std::map<int, std::unique_ptr<StripMeter>> meters_;
     std::map<int, std::unique_ptr<std::atomic<float>>> reductions_;
+    mutable std::atomic<int> original_part_{0};
     bool any_track_solo_ = false;
 };
 

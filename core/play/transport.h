@@ -69,7 +69,7 @@ class Transport {
     void end_thread();
 
   private:
-    static constexpr std::size_t kBlocks = 3;  // about 32 ms are kept ready
+    static constexpr std::size_t kBlocks = 6;  // about 64 ms are kept ready
     static constexpr std::size_t kSeam = 128;  // samples over which a jump is cross-faded
     void run(const std::stop_token& stop);
     void drain();

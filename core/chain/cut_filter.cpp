@@ -1,4 +1,4 @@
-#include "core/chain/high_pass.h"
+#include "core/chain/cut_filter.h"
 
 #include <algorithm>
 #include <cmath>
@@ -13,37 +13,38 @@ std::size_t sections_of(double slope) {
 }
 }  // namespace
 
-HighPass::Sections HighPass::sections(int sample_rate, double hz, std::size_t count) {
+CutFilter::Sections CutFilter::sections(PartKind kind, int sample_rate, double hz, std::size_t count) {
     Sections out;
     for (std::size_t k = 0; k < count; ++k) {
         const double angle = (2.0 * static_cast<double>(k) + 1.0) * std::numbers::pi / (4.0 * static_cast<double>(count));
-        out[k] = Biquad::high_pass(sample_rate, hz, 1.0 / (2.0 * std::sin(angle)));
+        const double q = 1.0 / (2.0 * std::sin(angle));
+        out[k] = kind == PartKind::HighPass ? Biquad::high_pass(sample_rate, hz, q) : Biquad::low_pass(sample_rate, hz, q);
     }
     return out;
 }
 
-double HighPass::magnitude(int sample_rate, std::span<const double> values, double hz) {
-    const std::size_t count = sections_of(values[parameter::kHighPassSlope]);
-    const Sections all = sections(sample_rate, values[parameter::kHighPassHz], count);
+double CutFilter::magnitude(PartKind kind, int sample_rate, std::span<const double> values, double hz) {
+    const std::size_t count = sections_of(values[parameter::kCutSlope]);
+    const Sections all = sections(kind, sample_rate, values[parameter::kCutHz], count);
     double product = 1;
     for (std::size_t k = 0; k < count; ++k) product *= all[k].magnitude(sample_rate, hz);
     return product;
 }
 
-void HighPass::reset() {
+void CutFilter::reset() {
     for (auto& channel : filters_) {
         for (auto& filter : channel) filter.reset();
     }
 }
 
-void HighPass::set(std::span<const double> values) {
-    const double hz = values[parameter::kHighPassHz];
-    const double slope = values[parameter::kHighPassSlope];
+void CutFilter::set(std::span<const double> values) {
+    const double hz = values[parameter::kCutHz];
+    const double slope = values[parameter::kCutSlope];
     if (hz == hz_ && slope == slope_) return;
     hz_ = hz;
     slope_ = slope;
     const std::size_t count = sections_of(slope);
-    const Sections all = sections(sample_rate_, hz, count);
+    const Sections all = sections(kind_, sample_rate_, hz, count);
     for (auto& channel : filters_) {
         for (std::size_t k = 0; k < count; ++k) {
             channel[k].set(all[k]);
@@ -53,7 +54,7 @@ void HighPass::set(std::span<const double> values) {
     count_ = count;
 }
 
-void HighPass::process(StereoBlock block) {
+void CutFilter::process(StereoBlock block) {
     for (std::size_t c = 0; c < kMixChannels; ++c) {
         for (std::size_t k = 0; k < count_; ++k) filters_[c][k].process(block[c]);
     }

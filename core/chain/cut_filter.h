@@ -7,21 +7,23 @@
 
 namespace rivlen {
 
-// Butterworth of order 2, 4, 6 or 8 (12 to 48 dB per octave) as second-order sections: the pair k of order n
-// has Q = 1 / (2 sin((2 k + 1) pi / (2 n))).
-class HighPass : public Processor {
+// High-pass or low-pass: Butterworth of order 2, 4, 6 or 8 (12 to 48 dB per octave) as second-order sections; the
+// pair k of order n has Q = 1 / (2 sin((2 k + 1) pi / (2 n))).
+class CutFilter : public Processor {
   public:
-    explicit HighPass(int sample_rate) : sample_rate_(sample_rate) {}
+    // kind: HighPass or LowPass.
+    CutFilter(PartKind kind, int sample_rate) : kind_(kind), sample_rate_(sample_rate) {}
     void reset() override;
     void set(std::span<const double> values) override;
     void process(StereoBlock block) override;
     // |H| at a frequency with these values, linear.
-    [[nodiscard]] static double magnitude(int sample_rate, std::span<const double> values, double hz);
+    [[nodiscard]] static double magnitude(PartKind kind, int sample_rate, std::span<const double> values, double hz);
 
   private:
     static constexpr std::size_t kMostSections = 4;
     using Sections = std::array<Biquad, kMostSections>;
-    static Sections sections(int sample_rate, double hz, std::size_t count);
+    static Sections sections(PartKind kind, int sample_rate, double hz, std::size_t count);
+    PartKind kind_;
     int sample_rate_;
     double hz_ = 0, slope_ = 0;
     std::size_t count_ = 0;

@@ -1,0 +1,51 @@
+#include "core/chain/compressor.h"
+
+#include <algorithm>
+#include <cmath>
+#include <numbers>
+
+#include "core/base/levels.h"
+
+namespace rivlen {
+
+double Compressor::static_db(std::span<const double> v, double in_db) {
+    const double threshold = v[parameter::kThresholdDb];
+    const double slope = 1 / v[parameter::kRatio] - 1;
+    const double knee = v[parameter::kKneeDb];
+    const double over = in_db - threshold;
+    if (2 * over < -knee) return in_db;
+    if (knee > 0 && 2 * std::abs(over) <= knee) return in_db + slope * (over + knee / 2) * (over + knee / 2) / (2 * knee);
+    return in_db + slope * over;
+}
+
+void Compressor::reset() {
+    for (auto& filter : side_) filter.reset();
+    reduction_.reset();
+    lowest_db_ = 0;
+}
+
+void Compressor::set(std::span<const double> values) {
+    if (std::ranges::equal(values, values_)) return;
+    std::ranges::copy(values, values_.begin());
+    reduction_.set(values[parameter::kAttackMs], values[parameter::kReleaseMs], sample_rate_);
+    for (auto& filter : side_)
+        filter.set(Biquad::high_pass(sample_rate_, values[parameter::kSideChainHz], std::numbers::sqrt2 / 2));
+    make_up_ = static_cast<float>(amplitude_of_db(values[parameter::kMakeUpDb]));
+}
+
+void Compressor::process(StereoBlock block) {
+    lowest_db_ = 0;
+    const bool filtered = values_[parameter::kSideChainHz] > info(PartKind::Compressor).parameters[parameter::kSideChainHz].lowest;
+    for (std::size_t i = 0; i < block[0].size(); ++i) {
+        float level = 0;
+        for (std::size_t c = 0; c < kMixChannels; ++c)
+            level = std::max(level, std::abs(filtered ? side_[c].step(block[c][i]) : block[c][i]));
+        const double in_db = db_of_amplitude(static_cast<double>(level));
+        const double reduction = reduction_.step(in_db - static_db(values_, in_db));
+        lowest_db_ = std::min(lowest_db_, -reduction);
+        const float gain = reduction > 1e-9 ? static_cast<float>(amplitude_of_db(-reduction)) * make_up_ : make_up_;
+        for (auto& channel : block) channel[i] *= gain;
+    }
+}
+
+}  // namespace rivlen

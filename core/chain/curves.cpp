@@ -1,0 +1,56 @@
+#include "core/chain/curves.h"
+
+#include <algorithm>
+
+#include "core/base/levels.h"
+#include "core/chain/compressor.h"
+#include "core/chain/cut_filter.h"
+#include "core/chain/de_esser.h"
+#include "core/chain/equaliser.h"
+#include "core/chain/gate.h"
+
+namespace rivlen {
+
+CurveKind curve_kind(PartKind kind) {
+    switch (kind) {
+        case PartKind::HighPass:
+        case PartKind::LowPass:
+        case PartKind::Equaliser:
+        case PartKind::DeEsser:
+            return CurveKind::Frequency;
+        case PartKind::Gate:
+        case PartKind::Compressor:
+        case PartKind::Limiter:
+            return CurveKind::Level;
+        case PartKind::Gain:
+        case PartKind::Room:
+            break;
+    }
+    return CurveKind::None;
+}
+
+double curve_db(const ChainPart& part, int sample_rate, double x) {
+    const auto& v = part.values;
+    switch (part.kind) {
+        case PartKind::HighPass:
+        case PartKind::LowPass:
+            return db_of_amplitude(CutFilter::magnitude(part.kind, sample_rate, v, x));
+        case PartKind::Equaliser:
+            return db_of_amplitude(Equaliser::magnitude(sample_rate, v, x));
+        case PartKind::DeEsser:
+            return db_of_amplitude(DeEsser::magnitude(sample_rate, v, -v[parameter::kEssMostDb], x));
+        case PartKind::Gate:
+            return Gate::static_db(v, x);
+        case PartKind::Compressor:
+            return Compressor::static_db(v, x) + v[parameter::kMakeUpDb];
+        case PartKind::Limiter:
+            return std::min(x + v[parameter::kLimiterDriveDb], v[parameter::kLimiterCeilingDb]);
+        case PartKind::Gain:
+            return x + v[parameter::kGainDb];
+        case PartKind::Room:
+            break;
+    }
+    return x;
+}
+
+}  // namespace rivlen
