@@ -156,8 +156,9 @@ bool ClipPainter::draw(QPainter& painter, const Clip& clip, const QRect& row, co
     QString name = QString::fromStdString(clip.path.stem().string());
     if (clip.gain_db != 0) name += tr("  %1 dB").arg(clip.gain_db, 0, 'f', 1);
     if (clip.mute) name += tr("  muted");
-    const QRectF text(std::max(box.left(), seen.left()) + 4, box.top(), seen.right() - std::max(box.left(), seen.left()) - 6,
-                      kNameHeight);
+    // Where it stands does not depend on what is being painted anew.
+    const double text_left = std::max(box.left(), 0.0) + 4;
+    const QRectF text(text_left, box.top(), std::min<double>(box.right(), width) - text_left - 2, kNameHeight);
     if (text.width() > 14) painter.drawText(text, Qt::AlignVCenter | Qt::AlignLeft, name);
     painter.setRenderHint(QPainter::Antialiasing, false);
     painter.setPen(QPen(chosen ? colour::kAct : colour::kLine, 1));

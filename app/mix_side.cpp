@@ -2,6 +2,7 @@
 
 #include <QCheckBox>
 #include <QComboBox>
+#include <QFileDialog>
 #include <QLabel>
 #include <QLineEdit>
 #include <QMenu>
@@ -13,6 +14,7 @@
 
 #include "app/parameters.h"
 #include "app/theme.h"
+#include "core/session/chain_preset.h"
 
 namespace rivlen::app {
 
@@ -106,6 +108,21 @@ void MixSide::follow_playhead() {
     for (const auto& refresh : refresh_) refresh();
 }
 
+void MixSide::show_spectrum(const std::vector<float>& levels) {
+    for (PartGraph* graph : graphs_) graph->show_spectrum(levels);
+}
+
+// In place of the strip's chain, with ids of its own.
+void MixSide::take_chain(const std::vector<ChainPart>& parts) {
+    const int id = selection_.strip();
+    document_.edit_rebuild(tr("Take a chain"), {}, [&](Rebuild& r) {
+        Strip& s = *r.strip(id);
+        std::erase_if(s.lines, [](const MixLine& l) { return l.target == LineTarget::Part; });
+        s.chain = parts;
+        for (auto& part : s.chain) part.id = r.new_id();
+    });
+}
+
 void MixSide::show_reduction(const std::function<double(int)>& of) {
     for (auto& meter : meters_) {
         meter.shown = std::min(of(meter.part), std::min(0.0, meter.shown + 0.3));
@@ -138,6 +155,7 @@ Rail* MixSide::add_rail(QVBoxLayout* column, const ParameterInfo& info, const QS
 void MixSide::build() {
     refresh_.clear();
     meters_.clear();
+    graphs_.clear();
     int scrolled = 0;
     if (auto* area = findChild<QScrollArea*>("mix_side_area")) {
         scrolled = area->verticalScrollBar()->value();
@@ -160,7 +178,10 @@ void MixSide::build() {
     if (document_.rebuild().strip(selection_.strip()) != nullptr) {
         build_strip(column);
         build_chain(column);
-        if (document_.rebuild().track(selection_.strip()) != nullptr) build_ducking(column);
+        if (document_.rebuild().track(selection_.strip()) != nullptr) {
+            build_ducking(column);
+            build_levelling(column);
+        }
     } else {
         column->addWidget(note(tr("Place the stems of a recording (Shift+P): what can be set for clips and tracks "
                                   "stands here."),
@@ -349,9 +370,19 @@ void MixSide::build_chain(QVBoxLayout* column) {
         meter->setMinimumWidth(52);
         meter->setAlignment(Qt::AlignRight | Qt::AlignVCenter);
         meters_.push_back({part, meter});
+        auto* original = act(tr("original"), QString("part_original_%1").arg(place),
+                             tr("Hear what goes into this part, as loud as what comes out of it."), content_);
+        original->setCheckable(true);
+        original->setChecked(original_ == part);
+        connect(original, &QToolButton::clicked, this, [this, part](bool hear) {
+            original_ = hear ? part : 0;
+            emit original_wanted(original_);
+            built_.clear();
+            follow();
+        });
         auto* up = act(QChar(0x2191), QString("part_up_%1").arg(place), tr("Earlier in the chain"), content_);
         auto* away = act(QChar(0x00D7), QString("part_away_%1").arg(place), tr("Take it out"), content_);
-        for (auto* b : {up, away}) b->setProperty("compact", true);
+        for (auto* b : {original, up, away}) b->setProperty("compact", true);
         connect(up, &QToolButton::clicked, this, [this, place] {
             edit_strip(tr("Order of the chain"), {}, [&](Strip& s) {
                 if (place > 0 && place < s.chain.size()) std::swap(s.chain[place], s.chain[place - 1]);
@@ -367,9 +398,27 @@ void MixSide::build_chain(QVBoxLayout* column) {
         head->setSpacing(4);
         head->addWidget(on, 1);
         head->addWidget(meter);
+        head->addWidget(original);
         head->addWidget(up);
         head->addWidget(away);
         column->addLayout(head);
+        if (curve_kind(strip.chain[place].kind) != CurveKind::None) {
+            auto* graph = new PartGraph(content_);
+            graph->setObjectName(QString("part_graph_%1").arg(place));
+            if (curve_kind(strip.chain[place].kind) == CurveKind::Frequency) graphs_.push_back(graph);
+            refresh_.emplace_back([this, graph, find] {
+                if (const ChainPart* p = find()) graph->show_part(*p, document_.rebuild().sample_rate);
+            });
+            connect(graph, &PartGraph::changed, this, [this, id, part](std::size_t parameter, double value) {
+                document_.edit_rebuild(tr("Equaliser"), QString("graph %1").arg(part), [&](Rebuild& r) {
+                    for (auto& p : r.strip(id)->chain) {
+                        if (p.id == part) p.values[parameter] = value;
+                    }
+                });
+            });
+            connect(graph, &PartGraph::released, this, [this] { document_.close_step(); });
+            column->addWidget(graph);
+        }
         for (std::size_t p = 0; p < about.parameters.size(); ++p) {
             const MixLine target{LineTarget::Part, part, static_cast<int>(p), {}};
             Rail* rail = add_rail(
@@ -400,7 +449,58 @@ void MixSide::build_chain(QVBoxLayout* column) {
         });
     }
     add->setMenu(menu);
-    column->addLayout(row_of({add}));
+    auto* presets = act(tr("Chains"), "chain_presets", tr("Take a whole chain, or keep this one as a file."), content_);
+    presets->setPopupMode(QToolButton::InstantPopup);
+    auto* list = new QMenu(presets);
+    list->setObjectName("chain_menu");
+    list->addAction(tr("Start chain for a voice"), this, [this] { take_chain(voice_start_chain()); });
+    list->addAction(tr("Take one from a file…"), this, [this] {
+        const QString file = QFileDialog::getOpenFileName(this, tr("A chain"), {}, tr("Chains (*.rivlen-chain)"));
+        if (file.isEmpty()) return;
+        const auto preset = load_chain_preset(file.toStdString());
+        if (!preset) return emit said(QString::fromStdString(preset.error().message), true);
+        take_chain(preset->parts);
+    });
+    list->addAction(tr("Keep this chain as a file…"), this, [this, id] {
+        QString file = QFileDialog::getSaveFileName(this, tr("Keep the chain"), {}, tr("Chains (*.rivlen-chain)"));
+        const Strip* s = document_.rebuild().strip(id);
+        if (file.isEmpty() || s == nullptr) return;
+        if (!file.endsWith(kChainPresetExtension)) file += kChainPresetExtension;
+        const std::filesystem::path path = file.toStdString();
+        const Status status = save_chain_preset({path.stem().string(), {}, s->chain}, path);
+        if (!status) emit said(QString::fromStdString(status.error().message), true);
+    });
+    presets->setMenu(list);
+    column->addLayout(row_of({add, presets}));
+}
+
+// Only for tracks: talk is levelled on the dialogue alone.
+void MixSide::build_levelling(QVBoxLayout* column) {
+    const int id = selection_.strip();
+    column->addWidget(heading(tr("Levelling"), content_));
+    const std::array<double*, kLevelSettings> values = {&levelling_.target_dbfs, &levelling_.range_db, &levelling_.seconds};
+    for (std::size_t i = 0; i < kLevelSettings; ++i) {
+        const ParameterInfo& about = info(static_cast<LevelSetting>(i));
+        add_rail(column, about, QString("levelling_%1").arg(about.key), [value = values[i]] { return *value; },
+                 [value = values[i]](double to) { *value = to; });
+    }
+    auto* level = act(tr("Write the gain line"), "levelling_write",
+                      tr("Near and far, loud and quiet talkers come to one level: a gain line that can be edited."), content_);
+    connect(level, &QToolButton::clicked, this, [this, id] {
+        const auto* levels = levels_.levels(id);
+        if (levels == nullptr) return emit said(tr("The levels are still being measured; try again in a moment."), false);
+        const auto points = levelling_line(*levels, kDuckStep, document_.rebuild().sample_rate, levelling_);
+        if (points.empty()) return emit said(tr("Nobody speaks on this track."), false);
+        const MixLine target{LineTarget::Gain, 0, 0, {}};
+        document_.edit_rebuild(tr("Level the voice"), {}, [&](Rebuild& r) {
+            Strip& s = *r.strip(id);
+            std::erase_if(s.lines, [&](const MixLine& l) { return l.same_target(target); });
+            for (const auto& point : points) put_point(s, target, point);
+        });
+        selection_.show_line(id, target);
+    });
+    refresh_.emplace_back([this, id] { (void)levels_.levels(id); });  // measured before it is asked for
+    column->addLayout(row_of({level}));
 }
 
 void MixSide::build_ducking(QVBoxLayout* column) {

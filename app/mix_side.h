@@ -8,10 +8,12 @@
 
 #include "app/document.h"
 #include "app/level_watch.h"
+#include "app/part_graph.h"
 #include "app/rail.h"
 #include "app/selection.h"
 #include "app/strip_header.h"
 #include "core/play/mix_player.h"
+#include "core/mix/levelling.h"
 #include "core/session/silences.h"
 
 class QLabel;
@@ -27,12 +29,17 @@ class MixSide : public QWidget {
     void follow_playhead();
     // Meters of the chain's parts: reduction in dB by the part's id.
     void show_reduction(const std::function<double(int part)>& of);
+    // Behind the strip's chain, for its graphs.
+    void show_spectrum(const std::vector<float>& levels);
+    [[nodiscard]] bool wants_spectrum() const { return !graphs_.empty(); }
     [[nodiscard]] std::vector<LoopRange> silences();
     [[nodiscard]] bool silences_shown() const { return silences_open_; }
     void open_silences(bool open);
 
   signals:
     void replace_wanted(int clip);
+    // The part whose input is to be heard in place of its output; 0: none.
+    void original_wanted(int part);
     void silences_changed();
     void said(const QString& sentence, bool trouble);
 
@@ -64,6 +71,11 @@ class MixSide : public QWidget {
         double shown = 0;
     };
     std::vector<Meter> meters_;
+    std::vector<PartGraph*> graphs_;
+    LevelSettings levelling_;
+    int original_ = 0;
+    void build_levelling(QVBoxLayout* column);
+    void take_chain(const std::vector<ChainPart>& parts);
 };
 
 }  // namespace rivlen::app

@@ -54,6 +54,13 @@ RebuildView::RebuildView(Document& document, JobList& jobs, MixPlayer& player, Q
         canvas_->set_preview(side_->silences());
         silences_->setChecked(side_->silences_shown());
     });
+    connect(side_, &MixSide::original_wanted, this, [this](int part) {
+        original_part_ = part;
+        if (plan_) plan_->hear_original_of(part);
+    });
+    connect(&selection_, &Selection::changed, this, [this] {
+        if (selection_.strip() != tapped_) plan_timer_.start();
+    });
     connect(side_, &MixSide::said, this, &RebuildView::said);
     connect(side_, &MixSide::replace_wanted, this, &RebuildView::ask_replacement);
     connect(&recorder_, &Recorder::failed, this, [this](const QString& sentence) { emit said(sentence, true); });
@@ -197,7 +204,11 @@ void RebuildView::follow_session() {
 }
 
 void RebuildView::make_plan() {
-    plan_ = std::make_shared<const MixPlan>(document_.session(), document_.mix_media());
+    auto plan = std::make_shared<MixPlan>(document_.session(), document_.mix_media());
+    tapped_ = selection_.strip();
+    plan->tap(tapped_, tap_);
+    plan->hear_original_of(original_part_);
+    plan_ = plan;
     player_.set_plan(document_.rebuild().sample_rate > 0 ? plan_ : nullptr);
     show_picture(player_.position());
     if (side_->silences_shown()) canvas_->set_preview(side_->silences());
@@ -599,6 +610,10 @@ void RebuildView::follow_time() {
             auto* reduction = plan_->reduction(part);
             return reduction != nullptr ? static_cast<double>(reduction->exchange(0.0F, std::memory_order_relaxed)) : 0.0;
         });
+    }
+    if (side_->wants_spectrum() && ++ticks_ % 3 == 0 && tap_->written() != tap_shown_) {
+        tap_shown_ = tap_->written();
+        side_->show_spectrum(spectrum_of(tap_->read(), std::max(1, r.sample_rate)));
     }
     const auto m = player_.meters();
     const auto shown = [](double value) { return value > -100 ? QString::number(value, 'f', 1) : QString(QChar(0x2014)); };

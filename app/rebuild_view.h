@@ -118,6 +118,9 @@ class RebuildView : public QWidget {
     int take_track_ = 0;
     double latency_seconds_ = 0;
     double total_ = 0;
+    std::shared_ptr<Tap> tap_ = std::make_shared<Tap>();
+    std::size_t tap_shown_ = 0;
+    int original_part_ = 0, tapped_ = 0, ticks_ = 0;
 };
 
 }  // namespace rivlen::app

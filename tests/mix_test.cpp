@@ -357,6 +357,30 @@ TEST(Mix, OfflineEqualsRealTime) {
     EXPECT_GT(player.meters().momentary_lufs, -60);
 }
 
+TEST(Mix, ASpectrumShowsLevelsWhereTheyAre) {
+    std::vector<float> tone(Tap::kFrames);
+    for (std::size_t i = 0; i < tone.size(); ++i)
+        tone[i] = static_cast<float>(0.1 * std::sin(2 * std::numbers::pi * 996.09375 * static_cast<double>(i) / kRate));  // a bin's middle
+    const auto levels = spectrum_of(tone, kRate);
+    std::size_t loudest = 0;
+    for (std::size_t p = 0; p < kSpectrumPlaces; ++p) {
+        if (levels[p] > levels[loudest]) loudest = p;
+    }
+    EXPECT_NEAR(spectrum_place_hz(loudest), 996, 40);
+    EXPECT_NEAR(levels[loudest], -20, 0.05);
+    EXPECT_LT(levels[loudest + 20], -100);
+    // The tap holds what a strip last played behind its chain.
+    Material m;
+    m.add_tone(0.5, 996.09375, 0, kFrames);
+    auto plan = std::make_shared<MixPlan>(m.session, m.media);
+    const auto tap = std::make_shared<Tap>();
+    plan->tap(m.r().tracks[4].id, tap);
+    MixEngine engine(plan);
+    Channels block(2, std::vector<float>(Tap::kFrames));
+    engine.next({block[0], block[1]});
+    EXPECT_NEAR(spectrum_of(tap->read(), kRate)[loudest], 20 * std::log10(0.5), 0.1);
+}
+
 TEST(Mix, MissingAndUnsplitMediaAreSilent) {
     Material m;
     m.media["talk"].map = nullptr;

@@ -199,6 +199,58 @@ class RebuildWindowTest : public QObject {
         keep();
     }
 
+    void theVoiceGetsAChainWithGraphs() {
+        choose_track(1);
+        const auto trigger = [this](const char* menu, const QString& label) {
+            for (auto* action : find<QMenu>(menu)->actions()) {
+                if (action->text() == label) action->trigger();
+            }
+        };
+        trigger("chain_menu", "Start chain for a voice");
+        QCOMPARE(rebuild().tracks[1].strip.chain.size(), std::size_t{4});
+        QVERIFY(rebuild().tracks[1].strip.chain[0].id != 1);  // ids of its own
+        trigger("part_menu", "Equaliser");
+        QCOMPARE(rebuild().tracks[1].strip.chain.back().kind, PartKind::Equaliser);
+        auto* graph = find<PartGraph>("part_graph_4");
+        const QPoint from = graph->point_of(2).toPoint();
+        const int before = window_->document().undo_stack().index();
+        drag(*graph, from, from + QPoint(20, -20));
+        const auto& values = rebuild().tracks[1].strip.chain.back().values;
+        const std::size_t bell = parameter::kBells + parameter::kBellSize;
+        QVERIFY(values[bell] > 1300 && values[bell + 1] > 5);
+        QCOMPARE(window_->document().undo_stack().index(), before + 1);  // one drag, one step
+        const auto louder = track_alone(1);
+        // Moved up in the chain, switched off, taken out.
+        click("part_up_4");
+        QCOMPARE(rebuild().tracks[1].strip.chain[3].kind, PartKind::Equaliser);
+        auto* on = find<QCheckBox>("part_on_3");
+        QTest::mouseClick(on, Qt::LeftButton, {}, {8, on->height() / 2});
+        QVERIFY(!rebuild().tracks[1].strip.chain[3].on);
+        QVERIFY(track_alone(1) != louder);
+        click("part_original_0");
+        QCOMPARE(window_->rebuild_view().plan()->original_part(), rebuild().tracks[1].strip.chain[0].id);
+        click("part_original_0");
+        QCOMPARE(window_->rebuild_view().plan()->original_part(), 0);
+        click("part_away_3");
+        QCOMPARE(rebuild().tracks[1].strip.chain.size(), std::size_t{4});
+        keep();
+    }
+
+    void talkIsLevelled() {
+        choose_track(0);
+        QTRY_VERIFY_WITH_TIMEOUT(window_->rebuild_view().levels().levels(rebuild().tracks[0].id) != nullptr, 60000);
+        type("levelling_target", -20);
+        click("levelling_write");
+        const MixLine target{LineTarget::Gain, 0, 0, {}};
+        const MixLine* line = find_line(rebuild().tracks[0].strip, target);
+        QVERIFY(line != nullptr && !line->points.empty() && line->points.size() < 200);
+        for (const auto& point : line->points) QVERIFY(std::abs(point.value) <= 9.0 + 1e-9);
+        keep();
+        window_->document().undo_stack().undo();  // what follows is about the voice as it was
+        QVERIFY(find_line(rebuild().tracks[0].strip, target) == nullptr);
+        kept_.pop_back();
+    }
+
     // The ambience is the fifth track now: the old music has one of its own above it.
     void aLevelIsAutomated() {
         auto& canvas = window_->rebuild_view().canvas();

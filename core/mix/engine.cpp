@@ -204,6 +204,7 @@ void MixEngine::pull(Lane& lane, std::int64_t frame, StereoBlock out) {
                 lane.reader.read(*plan_, lane.place, lane.in_frame, piece);
             }
             run_chain(lane, piece);
+            if (Tap* tap = plan_->tap_of(lane.id)) tap->write(piece);
             lane.in_frame += kPiece;
             const auto drop = static_cast<std::size_t>(std::min<std::int64_t>(lane.discard, kPiece));
             lane.discard -= static_cast<std::int64_t>(drop);

@@ -9,6 +9,7 @@
 #include <vector>
 
 #include "core/media/source.h"
+#include "core/mix/tap.h"
 #include "core/session/session.h"
 #include "core/split/mask_map.h"
 
@@ -47,6 +48,12 @@ class MixPlan {
     // listens, not part of the session, and may be changed while the plan plays.
     void hear_original_of(int part_id) const { original_part_ = part_id; }
     [[nodiscard]] int original_part() const { return original_part_; }
+    // Whose sound behind its chain goes to a tap; set before the plan is handed on.
+    void tap(int strip_id, std::shared_ptr<Tap> tap) {
+        tapped_strip_ = strip_id;
+        tap_ = std::move(tap);
+    }
+    [[nodiscard]] Tap* tap_of(int strip_id) const { return strip_id == tapped_strip_ ? tap_.get() : nullptr; }
     // True when a strip is heard, by mute (without its line) and solo.
     [[nodiscard]] bool audible(const Track& track) const;
 
@@ -57,6 +64,8 @@ class MixPlan {
     std::map<int, std::unique_ptr<std::atomic<float>>> reductions_;
     mutable std::atomic<int> original_part_{0};
     bool any_track_solo_ = false;
+    int tapped_strip_ = 0;
+    std::shared_ptr<Tap> tap_;
 };
 
 // Settings of a recording, with times at another rate.
