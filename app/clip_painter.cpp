@@ -9,6 +9,7 @@ namespace rivlen::app {
 
 namespace {
 constexpr int kNameHeight = 15;
+constexpr double kSmoothSeconds = 120;
 constexpr double kStemOutline = 1.6;  // peak over RMS, for the eye
 }  // namespace
 
@@ -71,11 +72,18 @@ bool ClipPainter::draw(QPainter& painter, const Clip& clip, const QRect& row, co
                                            view.to_seconds(seen.left(), width) * rate - shift);
         const double to_frame = std::min(static_cast<double>(clip.offset + clip.length),
                                          view.to_seconds(seen.right() + 1, width) * rate - shift);
-        painter.setRenderHint(QPainter::SmoothPixmapTransform);
+        // Far out there are more columns than pixels: smoothing would cost much and show nothing.
+        painter.setRenderHint(QPainter::SmoothPixmapTransform, view.span() < kSmoothSeconds);
         if (clip.mute || !audible) painter.setOpacity(0.3);
-        QPainterPath upper;
-        QPainterPath lower;
-        bool begun = false;
+        QPolygonF upper;
+        QPolygonF lower;
+        const auto draw_outline = [&] {
+            painter.setPen(QPen(tint.lighter(125), 1));
+            painter.drawPolyline(upper);
+            painter.drawPolyline(lower);
+            upper.clear();
+            lower.clear();
+        };
         const double gain = std::pow(10.0, clip.gain_db / 20.0);
         const double middle = body.center().y();
         for (auto index = static_cast<std::int64_t>(std::floor(from_frame / tile_frames));
@@ -83,7 +91,7 @@ bool ClipPainter::draw(QPainter& painter, const Clip& clip, const QRect& row, co
             const Tile* tile = store->tile({level, index});
             if (tile == nullptr) {
                 complete = false;
-                begun = false;
+                draw_outline();
                 continue;
             }
             const double first = static_cast<double>(index) * tile_frames;
@@ -111,21 +119,12 @@ bool ClipPainter::draw(QPainter& painter, const Clip& clip, const QRect& row, co
                 const auto y = [&](double value) {
                     return middle - std::clamp(value * shape, -1.0, 1.0) * body.height() * 0.48;
                 };
-                const QPointF a(x_of(frame), y(high));
-                const QPointF b(x_of(frame), y(low));
-                if (begun) {
-                    upper.lineTo(a);
-                    lower.lineTo(b);
-                } else {
-                    upper.moveTo(a);
-                    lower.moveTo(b);
-                    begun = true;
-                }
+                const double x = x_of(frame);
+                upper << QPointF(x, y(high));
+                lower << QPointF(x, y(low));
             }
         }
-        painter.setPen(QPen(tint.lighter(125), 1));
-        painter.drawPath(upper);
-        painter.drawPath(lower);
+        draw_outline();
         painter.setOpacity(1);
     }
     // Fades: what is taken away is shaded.

@@ -898,7 +898,15 @@ void MainWindow::dragEnterEvent(QDragEnterEvent* event) {
 
 void MainWindow::dropEvent(QDropEvent* event) {
     for (const auto& url : event->mimeData()->urls()) {
-        if (url.isLocalFile()) open_path(url.toLocalFile().toStdString());
+        if (!url.isLocalFile()) continue;
+        const fs::path file = url.toLocalFile().toStdString();
+        const bool session = file.extension() == kSessionExtension;
+        // On tracks a file becomes a clip; a recording that is to be split is dropped in the Separate view.
+        if (shown_view_ == View::Rebuild && !session && !document_.rebuild().tracks.empty()) {
+            rebuild_->bring_to_track(file);
+        } else {
+            open_path(file);
+        }
     }
     event->acceptProposedAction();
 }

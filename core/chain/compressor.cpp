@@ -8,6 +8,11 @@
 
 namespace rivlen {
 
+namespace {
+constexpr double kMarginDb = 0.01;   // so that rounding decides nothing
+constexpr double kNothingDb = 1e-9;  // of reduction
+}  // namespace
+
 double Compressor::static_db(std::span<const double> v, double in_db) {
     const double threshold = v[parameter::kThresholdDb];
     const double slope = 1 / v[parameter::kRatio] - 1;
@@ -30,6 +35,8 @@ void Compressor::set(std::span<const double> values) {
     reduction_.set(values[parameter::kAttackMs], values[parameter::kReleaseMs], sample_rate_);
     for (auto& filter : side_)
         filter.set(Biquad::high_pass(sample_rate_, values[parameter::kSideChainHz], std::numbers::sqrt2 / 2));
+    quiet_ = static_cast<float>(
+        amplitude_of_db(values[parameter::kThresholdDb] - values[parameter::kKneeDb] / 2 - kMarginDb));
     make_up_ = static_cast<float>(amplitude_of_db(values[parameter::kMakeUpDb]));
 }
 
@@ -40,10 +47,15 @@ void Compressor::process(StereoBlock block) {
         float level = 0;
         for (std::size_t c = 0; c < kMixChannels; ++c)
             level = std::max(level, std::abs(filtered ? side_[c].step(block[c][i]) : block[c][i]));
-        const double in_db = db_of_amplitude(static_cast<double>(level));
-        const double reduction = reduction_.step(in_db - static_db(values_, in_db));
+        // Levels in dB cost most of the time: they are asked for only where something is done.
+        double wanted = 0;
+        if (level > quiet_) {
+            const double in_db = db_of_amplitude(static_cast<double>(level));
+            wanted = in_db - static_db(values_, in_db);
+        }
+        const double reduction = reduction_.step(wanted);
         lowest_db_ = std::min(lowest_db_, -reduction);
-        const float gain = reduction > 1e-9 ? static_cast<float>(amplitude_of_db(-reduction)) * make_up_ : make_up_;
+        const float gain = reduction > kNothingDb ? static_cast<float>(amplitude_of_db(-reduction)) * make_up_ : make_up_;
         for (auto& channel : block) channel[i] *= gain;
     }
 }

@@ -29,6 +29,7 @@ class Compressor : public Processor {
     AttackRelease reduction_;  // in dB, 0 or more
     double lowest_db_ = 0;
     float make_up_ = 1;
+    float quiet_ = 0;  // amplitude under which nothing is done
 };
 
 }  // namespace rivlen

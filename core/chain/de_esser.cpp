@@ -36,6 +36,7 @@ void DeEsser::set(std::span<const double> values) {
     if (std::ranges::equal(values, values_)) return;
     std::ranges::copy(values, values_.begin());
     for (auto& filter : filters_) filter.set(band(sample_rate_, values));
+    share_ = power_of_db(values[parameter::kEssThresholdDb]);
     band_.set(kUpMs, kDownMs, sample_rate_);
     whole_.set(kUpMs, kDownMs, sample_rate_);
     reduction_.set(kUpMs, kDownMs, sample_rate_);
@@ -52,11 +53,11 @@ void DeEsser::process(StereoBlock block) {
             band_power += static_cast<double>(part[c]) * static_cast<double>(part[c]);
             whole_power += static_cast<double>(block[c][i]) * static_cast<double>(block[c][i]);
         }
-        const double band_db = db_of_power(band_.step(band_power));
-        const double whole_db = db_of_power(whole_.step(whole_power));
+        const double in_band = band_.step(band_power);
+        const double in_all = whole_.step(whole_power);
         double wanted = 0;
-        if (band_db > kSilenceDb)
-            wanted = std::clamp(band_db - whole_db - values_[parameter::kEssThresholdDb], 0.0, values_[parameter::kEssMostDb]);
+        if (in_band > share_ * in_all && in_band > kSilence)
+            wanted = std::clamp(db_of_power(in_band / in_all) - values_[parameter::kEssThresholdDb], 0.0, values_[parameter::kEssMostDb]);
         const double reduction = reduction_.step(wanted);
         if (reduction < 1e-6) continue;
         lowest_db_ = std::min(lowest_db_, -reduction);

@@ -23,13 +23,15 @@ class DeEsser : public Processor {
     [[nodiscard]] static double magnitude(int sample_rate, std::span<const double> values, double reduction_db, double hz);
 
   private:
-    static constexpr double kUpMs = 1, kDownMs = 30, kSilenceDb = -70;
+    static constexpr double kUpMs = 1, kDownMs = 30;
+    static constexpr double kSilence = 1e-7;  // power, -70 dBFS: softer hiss is left alone
     static Biquad band(int sample_rate, std::span<const double> values);
     int sample_rate_;
     std::array<double, 4> values_{};
     std::array<BiquadFilter, kMixChannels> filters_;
     AttackRelease band_, whole_, reduction_;
     double lowest_db_ = 0;
+    double share_ = 1;  // of the power, from which on the band is turned down
 };
 
 }  // namespace rivlen

@@ -25,6 +25,7 @@ void Gate::set(std::span<const double> values) {
     std::ranges::copy(values, values_.begin());
     level_.set(0, kDetectorReleaseMs, sample_rate_);
     open_.set(values[parameter::kGateAttackMs], values[parameter::kGateReleaseMs], sample_rate_);
+    loud_ = amplitude_of_db(values[parameter::kGateThresholdDb]);
     hold_frames_ = std::llround(values[parameter::kGateHoldMs] / 1000 * sample_rate_);
 }
 
@@ -32,13 +33,15 @@ void Gate::process(StereoBlock block) {
     lowest_db_ = 0;
     for (std::size_t i = 0; i < block[0].size(); ++i) {
         const float peak = std::max(std::abs(block[0][i]), std::abs(block[1][i]));
-        const double in_db = db_of_amplitude(level_.step(static_cast<double>(peak)));
-        double wanted = static_db(values_, in_db) - in_db;
-        if (wanted >= 0) {
+        const double level = level_.step(static_cast<double>(peak));
+        double wanted = 0;
+        if (level >= loud_) {
             hold_ = hold_frames_;
         } else if (hold_ > 0) {
             --hold_;
-            wanted = 0;
+        } else {
+            const double in_db = db_of_amplitude(level);
+            wanted = static_db(values_, in_db) - in_db;
         }
         const double gain_db = open_.step(wanted);
         lowest_db_ = std::min(lowest_db_, gain_db);

@@ -27,6 +27,7 @@ class Gate : public Processor {
     AttackRelease open_;   // gain in dB: rises with the attack, falls with the release
     std::int64_t hold_ = 0, hold_frames_ = 0;
     double lowest_db_ = 0;
+    double loud_ = 1;  // amplitude from which on it is open
 };
 
 }  // namespace rivlen

@@ -38,7 +38,12 @@ Limiter::Limiter(int sample_rate)
             taps[t] = window * (x == 0 ? 1.0 : std::sin(std::numbers::pi * x) / (std::numbers::pi * x));
             sum += taps[t];
         }
-        for (std::size_t t = 0; t < kTaps; ++t) taps_[p - 1][t] = static_cast<float>(taps[t] / sum);
+        double most = 0;
+        for (std::size_t t = 0; t < kTaps; ++t) {
+            taps_[p - 1][t] = static_cast<float>(taps[t] / sum);
+            most += std::abs(taps[t] / sum);
+        }
+        rise_ = std::max(rise_, static_cast<float>(most));
     }
     for (auto& channel : line_) channel.assign(2 * (look_ + kTaps), 0.0F);
     minima_.resize(look_ + 4);
@@ -57,6 +62,7 @@ void Limiter::reset() {
     sum_ = static_cast<double>(look_);
     at_ = mean_at_ = minima_first_ = minima_count_ = 0;
     clock_ = 0;
+    soft_ = 0;
     held_ = lowest_ = 1;
 }
 
@@ -119,7 +125,12 @@ void Limiter::process(StereoBlock block) {
             line_[c][at_] = line_[c][at_ + size] = block[c][i] * drive_;
         }
         at_ = at_ + 1 == size ? 0 : at_ + 1;
-        for (std::size_t c = 0; c < kMixChannels; ++c) peak = std::max(peak, peak_at(c));
+        // Where no sample is near the ceiling there is nothing to look for.
+        const float loudest = std::max(std::abs(block[0][i]), std::abs(block[1][i])) * drive_;
+        soft_ = loudest * rise_ < 0.99F * ceiling_ ? soft_ + 1 : 0;
+        if (soft_ < kTaps) {
+            for (std::size_t c = 0; c < kMixChannels; ++c) peak = std::max(peak, peak_at(c));
+        }
         const float gain = needed(peak);
         lowest_ = std::min(lowest_, gain);
         for (std::size_t c = 0; c < kMixChannels; ++c)

@@ -32,6 +32,8 @@ class Limiter : public Processor {
     double sample_rate_;
     std::size_t look_;  // frames
     float drive_ = 1, ceiling_ = 1, back_ = 0;
+    float rise_ = 1;        // the highest peak that samples up to 1 can have between them
+    std::size_t soft_ = 0;  // how many samples in a row cannot lead to a peak beyond the ceiling
     std::array<std::array<float, kTaps>, kPhases - 1> taps_{};
     std::array<std::vector<float>, kMixChannels> line_;     // what is delayed, twice, so that reads need no wrap
     std::size_t at_ = 0;                                    // next to write in line_

@@ -101,7 +101,11 @@ class Player::Renderer {
     float last_gain_ = 1.0F;
 };
 
-Player::Player() {
+namespace {
+constexpr std::size_t kReadyBlocks = 6;  // about 64 ms: a switch must be heard at once
+}
+
+Player::Player() : Transport(kReadyBlocks) {
     wanted_.gains.fill(1.0F);
     wanted_.recipes = std::make_shared<const TimedRecipes>();
     start_thread();

@@ -7,7 +7,7 @@
 
 namespace rivlen {
 
-Transport::Transport() {
+Transport::Transport(std::size_t blocks) : ring_(blocks) {
     // Room for the largest hop (192 kHz), so that nothing is allocated later.
     for (auto& block : ring_) block.samples.reserve(4096 * kOutputChannels);
     tail_.reserve(kSeam * kOutputChannels);
@@ -90,7 +90,7 @@ void Transport::run(const std::stop_token& stop) {
             ended = false;
         }
         const bool room =
-            written_.load(std::memory_order_relaxed) - taken_.load(std::memory_order_acquire) < kBlocks;
+            written_.load(std::memory_order_relaxed) - taken_.load(std::memory_order_acquire) < ring_.size();
         if (!has_material() || !playing || ended || !room || flush_) {
             if (flush_ && !playing) drain();
             if (flush_ && playing) {
@@ -101,7 +101,7 @@ void Transport::run(const std::stop_token& stop) {
             std::this_thread::sleep_for(std::chrono::milliseconds(1));
             continue;
         }
-        Block& block = ring_[written_.load(std::memory_order_relaxed) % kBlocks];
+        Block& block = ring_[written_.load(std::memory_order_relaxed) % ring_.size()];
         next(block, loop, total);
         ended = block.ends;
         written_.fetch_add(1, std::memory_order_release);
@@ -189,7 +189,7 @@ void Transport::fill(std::span<float> interleaved) {
                     drop_outs_.fetch_add(1, std::memory_order_relaxed);
                 break;
             }
-            const Block& block = ring_[at % kBlocks];
+            const Block& block = ring_[at % ring_.size()];
             const std::size_t from = taken_in_block_.load(std::memory_order_relaxed);
             const std::size_t count = std::min(wanted - done, block.count - std::min(from, block.count));
             for (std::size_t i = 0; i < count * kOutputChannels; ++i) {

@@ -20,7 +20,8 @@ class Transport {
   public:
     static constexpr int kOutputChannels = 2;
 
-    Transport();
+    // blocks: how many are kept ready; more outlast longer stalls of the machine, and changes are heard later.
+    explicit Transport(std::size_t blocks);
     virtual ~Transport();
     Transport(const Transport&) = delete;
     Transport& operator=(const Transport&) = delete;
@@ -69,7 +70,6 @@ class Transport {
     void end_thread();
 
   private:
-    static constexpr std::size_t kBlocks = 6;  // about 64 ms are kept ready
     static constexpr std::size_t kSeam = 128;  // samples over which a jump is cross-faded
     void run(const std::stop_token& stop);
     void drain();
@@ -86,7 +86,7 @@ class Transport {
     std::int64_t at_ = 0;      // render thread's own: where the next block begins
     std::vector<float> tail_;  // what would have come before a jump
 
-    std::array<Block, kBlocks> ring_;
+    std::vector<Block> ring_;
     std::atomic<std::size_t> written_{0}, taken_{0};  // blocks
     std::atomic<std::size_t> taken_in_block_{0};      // frames
     std::array<float, kOutputChannels> last_out_{};   // callback's own: what a stop fades out from
