@@ -68,8 +68,8 @@ void AudioOutput::open() {
     if (device.isNull() || !device.isFormatSupported(format)) {
         name_ = tr("Simulated output");
         if (!simulated_)
-            simulated_ =
-                std::make_unique<SimulatedOutput>(*transport_, qEnvironmentVariableIsSet("RIVLEN_KEEP_OUTPUT"));
+            simulated_ = std::make_unique<SimulatedOutput>(*transport_,
+                                                           qEnvironmentVariableIsSet("RIVLEN_KEEP_OUTPUT"));
         return;
     }
     simulated_.reset();

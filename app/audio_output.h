@@ -5,8 +5,8 @@
 #include <QObject>
 #include <memory>
 
-#include "core/play/transport.h"
 #include "core/play/simulated_output.h"
+#include "core/play/transport.h"
 
 class QAudioSink;
 

@@ -54,22 +54,24 @@ bool ClipPainter::draw(QPainter& painter, const Clip& clip, const QRect& row, co
     if (store == nullptr) {
         painter.setPen(colour::kDim);
         const Material* material = document_.material_of(clip.path);
-        painter.drawText(body, Qt::AlignCenter,
-                         material == nullptr || !material->trouble.isEmpty() ? tr("missing") : tr("reading…"));
+        painter.drawText(
+            body, Qt::AlignCenter,
+            material == nullptr || !material->trouble.isEmpty() ? tr("missing") : tr("reading…"));
         complete = material != nullptr && !material->trouble.isEmpty();
     } else if (stem_of_feed(clip.feed) && !document_.material_of(clip.path)->map) {
         painter.setPen(colour::kDim);
         painter.drawText(body, Qt::AlignCenter, tr("not split yet"));
     } else {
         const double frames_per_pixel = view.span() * rate / std::max(width, 1);
-        const int level = std::max(4, static_cast<int>(std::floor(std::log2(std::max(frames_per_pixel, 1.0)))));
+        const int level =
+            std::max(4, static_cast<int>(std::floor(std::log2(std::max(frames_per_pixel, 1.0)))));
         const double per_column = std::ldexp(1.0, level);
         const double tile_frames = per_column * static_cast<double>(kTileColumns);
         const auto stem = stem_of_feed(clip.feed);
         const double shift = static_cast<double>(clip.start - clip.offset);  // from recording to session
         const auto x_of = [&](double frame) { return view.to_x((frame + shift) / rate, width); };
-        const double from_frame = std::max(static_cast<double>(clip.offset),
-                                           view.to_seconds(seen.left(), width) * rate - shift);
+        const double from_frame =
+            std::max(static_cast<double>(clip.offset), view.to_seconds(seen.left(), width) * rate - shift);
         const double to_frame = std::min(static_cast<double>(clip.offset + clip.length),
                                          view.to_seconds(seen.right() + 1, width) * rate - shift);
         // Far out there are more columns than pixels: smoothing would cost much and show nothing.
@@ -95,14 +97,18 @@ bool ClipPainter::draw(QPainter& painter, const Clip& clip, const QRect& row, co
                 continue;
             }
             const double first = static_cast<double>(index) * tile_frames;
-            painter.drawImage(QRectF(x_of(first), body.top(), x_of(first + tile_frames) - x_of(first), body.height()),
-                              tile->images[stem ? 1 + *stem : 0]);
+            painter.drawImage(
+                QRectF(x_of(first), body.top(), x_of(first + tile_frames) - x_of(first), body.height()),
+                tile->images[stem ? 1 + *stem : 0]);
             const Overview& o = tile->overview;
-            const auto begin = static_cast<std::size_t>(std::clamp((from_frame - first) / per_column - 2, 0.0, 255.0));
+            const auto begin =
+                static_cast<std::size_t>(std::clamp((from_frame - first) / per_column - 2, 0.0, 255.0));
             for (std::size_t c = begin; c < o.columns; ++c) {
                 const double frame = first + (static_cast<double>(c) + 0.5) * per_column;
                 if (frame < static_cast<double>(clip.offset)) continue;
-                if (frame > to_frame + 2 * per_column || frame >= static_cast<double>(clip.offset + clip.length)) break;
+                if (frame > to_frame + 2 * per_column ||
+                    frame >= static_cast<double>(clip.offset + clip.length))
+                    break;
                 auto high = static_cast<double>(o.highest[c]);
                 auto low = static_cast<double>(o.lowest[c]);
                 if (stem) {
@@ -157,7 +163,8 @@ bool ClipPainter::draw(QPainter& painter, const Clip& clip, const QRect& row, co
     if (clip.mute) name += tr("  muted");
     // Where it stands does not depend on what is being painted anew.
     const double text_left = std::max(box.left(), 0.0) + 4;
-    const QRectF text(text_left, box.top(), std::min<double>(box.right(), width) - text_left - 2, kNameHeight);
+    const QRectF text(text_left, box.top(), std::min<double>(box.right(), width) - text_left - 2,
+                      kNameHeight);
     if (text.width() > 14) painter.drawText(text, Qt::AlignVCenter | Qt::AlignLeft, name);
     painter.setRenderHint(QPainter::Antialiasing, false);
     painter.setPen(QPen(chosen ? colour::kAct : colour::kLine, 1));

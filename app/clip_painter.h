@@ -16,8 +16,8 @@ class ClipPainter : public QObject {
   public:
     explicit ClipPainter(Document& document, QObject* parent = nullptr);
     // rect: the row; only what lies within `visible` is drawn. False while tiles are still being made.
-    bool draw(QPainter& painter, const Clip& clip, const QRect& row, const TimeView& view, int width, const QRect& visible,
-              bool chosen, bool audible);
+    bool draw(QPainter& painter, const Clip& clip, const QRect& row, const TimeView& view, int width,
+              const QRect& visible, bool chosen, bool audible);
     [[nodiscard]] bool idle() const;
     [[nodiscard]] static QColor colour_of(Feed feed);
 

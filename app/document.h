@@ -31,7 +31,7 @@ struct Material {
     std::shared_ptr<const Source> source;
     std::shared_ptr<const MaskMap> map;
     MediaInfo info;
-    std::optional<double> sum_dbfs;  // measured once the recording is split
+    std::optional<double> sum_dbfs;                 // measured once the recording is split
     std::shared_ptr<const Source> at_session_rate;  // for the rebuild, once it is there
     bool loading = false, converting = false;
     QString trouble;  // why it cannot be used, if so
@@ -90,8 +90,8 @@ class Document : public QObject {
     [[nodiscard]] MediaLength media_length_function() const {
         return [this](const std::filesystem::path& path) { return media_length(path); };
     }
-    // All stems of the current recording as tracks from a frame on, with its picture when it has one. The first
-    // placement decides the session rate and the timecode. False when it is not split yet.
+    // All stems of the current recording as tracks from a frame on, with its picture when it has one. The
+    // first placement decides the session rate and the timecode. False when it is not split yet.
     bool place_stems(std::int64_t at);
     // A file onto a track (0: a new one) from a frame on, as soon as it has been read.
     void place_file(const std::filesystem::path& path, int track, std::int64_t at);

@@ -74,7 +74,8 @@ void Document::convert_materials() {
         auto converted = std::make_shared<std::shared_ptr<const Source>>();
         jobs_.start(
             tr("Converting %1 to %2 Hz").arg(text(path.filename().string())).arg(rate),
-            [source = material.source, rate, folder = work_folder_, converted](const JobControl& job) -> Status {
+            [source = material.source, rate, folder = work_folder_,
+             converted](const JobControl& job) -> Status {
                 auto made = Source::at_rate(*source, rate, folder, job);
                 if (!made) return made.error();
                 *converted = std::make_shared<const Source>(std::move(*made));
@@ -179,7 +180,8 @@ void Document::place_replacement(const Waiting& waiting, std::shared_ptr<const S
     auto plan = std::make_shared<const MixPlan>(session_, mix_media());
     jobs_.start(
         tr("Measuring loudness"),
-        [plan, source, gain_db, clip = waiting.clip, length = old->length, own = old->gain_db](const JobControl& job) -> Status {
+        [plan, source, gain_db, clip = waiting.clip, length = old->length,
+         own = old->gain_db](const JobControl& job) -> Status {
             const auto before = clip_loudness_lufs(*plan, clip, job);
             if (!before) return before.error();
             const auto after = source_loudness_lufs(*source, length, job);
@@ -193,13 +195,15 @@ void Document::place_replacement(const Waiting& waiting, std::shared_ptr<const S
                 emit said(text(status.error().message), status.error().kind != ErrorKind::Cancelled);
                 return;
             }
-            edit_rebuild(tr("Replace by %1").arg(text(waiting.path.filename().string())), {}, [&](Rebuild& r) {
-                Placement placement;
-                placement.path = waiting.path;
-                placement.length = length;
-                replace_clip(r, waiting.clip, placement, *gain_db, r.sample_rate / 20);
-            });
-            emit said(tr("Replaced; its gain of %1 dB makes it as loud as what it replaces, which stays muted on the "
+            edit_rebuild(tr("Replace by %1").arg(text(waiting.path.filename().string())), {},
+                         [&](Rebuild& r) {
+                             Placement placement;
+                             placement.path = waiting.path;
+                             placement.length = length;
+                             replace_clip(r, waiting.clip, placement, *gain_db, r.sample_rate / 20);
+                         });
+            emit said(tr("Replaced; its gain of %1 dB makes it as loud as what it replaces, which stays "
+                         "muted on the "
                          "track below.")
                           .arg(*gain_db, 0, 'f', 1),
                       false);

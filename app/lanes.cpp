@@ -180,14 +180,7 @@ void LaneCanvas::resizeEvent(QResizeEvent*) {
 }
 
 void LaneCanvas::wheelEvent(QWheelEvent* event) {
-    const double steps = event->angleDelta().y() / 120.0;
-    const double sideways = event->angleDelta().x() / 120.0;
-    if (event->modifiers() & Qt::ShiftModifier) {
-        view_.scroll(-(steps + sideways) * view_.span() * 0.12);
-    } else {
-        if (steps != 0) view_.zoom(std::pow(0.8, steps), view_.to_seconds(event->position().x(), width()));
-        if (sideways != 0) view_.scroll(-sideways * view_.span() * 0.12);
-    }
+    view_.wheel(*event, width());
     event->accept();
 }
 

@@ -17,14 +17,16 @@ LevelWatch::LevelWatch(Document& document, JobList& jobs, QObject* parent)
 }
 
 bool LevelWatch::holds(const Measured& m, const Track& track) const {
-    return m.media == media_ && m.card == track.card && m.clips == track.clips && m.items == document_.session().items;
+    return m.media == media_ && m.card == track.card && m.clips == track.clips &&
+           m.items == document_.session().items;
 }
 
 const std::vector<float>* LevelWatch::levels(int id) {
     const Track* track = document_.rebuild().track(id);
     if (track == nullptr) return nullptr;
     const auto found = measured_.find(id);
-    if (found != measured_.end() && holds(found->second, *track)) return found->second.ready ? &found->second.levels : nullptr;
+    if (found != measured_.end() && holds(found->second, *track))
+        return found->second.ready ? &found->second.levels : nullptr;
     if (std::ranges::find(wanted_, id) == wanted_.end()) wanted_.push_back(id);
     if (!rest_.isActive()) rest_.start();  // asked again and again while it is drawn
     return nullptr;

@@ -1,5 +1,5 @@
-// Levels of tracks over time, measured in the background when somebody needs them and kept until what the track
-// plays changes: for the lines of ducking and for finding silences.
+// Levels of tracks over time, measured in the background when somebody needs them and kept until what the
+// track plays changes: for the lines of ducking and for finding silences.
 #pragma once
 
 #include <QObject>

@@ -19,6 +19,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "app/controls.h"
 #include "app/theme.h"
 #include "core/handover/export.h"
 #include "core/handover/putback.h"
@@ -34,16 +35,6 @@ constexpr std::size_t kMostRecent = 8;
 
 QString text(const fs::path& path) {
     return QString::fromStdString(path.string());
-}
-
-QToolButton* button(const QString& label, const QString& name, const QString& sentence, QWidget* parent) {
-    auto* b = new QToolButton(parent);
-    b->setText(label);
-    b->setObjectName(name);
-    b->setAccessibleName(label);
-    b->setToolTip(sentence);
-    b->setFocusPolicy(Qt::TabFocus);
-    return b;
 }
 
 }  // namespace
@@ -118,14 +109,14 @@ QWidget* MainWindow::build_top() {
     auto* bar = new QWidget(this);
     auto* line = new QHBoxLayout(bar);
     line->setContentsMargins(0, 0, 0, 0);
-    auto* bring = button(tr("Bring in…"), "bring_in",
-                         tr("Bring in a recording, with or without picture (Ctrl+B)."), bar);
-    split_ = button(tr("Split"), "split",
-                    tr("Part the recording into dialogue, reverb, music and ambience (K)."), bar);
-    write_ = button(tr("Write stems…"), "write_stems", tr("Write the stems as files (Ctrl+E)."), bar);
+    auto* bring = make_button(tr("Bring in…"), "bring_in",
+                              tr("Bring in a recording, with or without picture (Ctrl+B)."), bar);
+    split_ = make_button(tr("Split"), "split",
+                         tr("Part the recording into dialogue, reverb, music and ambience (K)."), bar);
+    write_ = make_button(tr("Write stems…"), "write_stems", tr("Write the stems as files (Ctrl+E)."), bar);
     put_back_ =
-        button(tr("Put back…"), "put_back",
-               tr("Put what is kept back under the picture, which is copied untouched (Ctrl+U)."), bar);
+        make_button(tr("Put back…"), "put_back",
+                    tr("Put what is kept back under the picture, which is copied untouched (Ctrl+U)."), bar);
     recordings_ = new QComboBox(bar);
     recordings_->setObjectName("recordings");
     recordings_->setAccessibleName(tr("Recording"));
@@ -139,11 +130,13 @@ QWidget* MainWindow::build_top() {
     const std::array<QString, 2> views = {tr("Separate"), tr("Rebuild")};
     auto* view_group = new QButtonGroup(this);
     for (std::size_t v = 0; v < views.size(); ++v) {
-        view_buttons_[v] = button(views[v], QString("view_%1").arg(v + 1), tr("%1 (%2).").arg(views[v]).arg(v + 1), bar);
+        view_buttons_[v] = make_button(views[v], QString("view_%1").arg(v + 1),
+                                       tr("%1 (%2).").arg(views[v]).arg(v + 1), bar);
         view_buttons_[v]->setCheckable(true);
         view_group->addButton(view_buttons_[v]);
         line->addWidget(view_buttons_[v]);
-        connect(view_buttons_[v], &QToolButton::clicked, this, [this, v] { show_view(static_cast<View>(v)); });
+        connect(view_buttons_[v], &QToolButton::clicked, this,
+                [this, v] { show_view(static_cast<View>(v)); });
     }
     line->addSpacing(6);
     line->addWidget(recordings_);
@@ -204,18 +197,18 @@ QWidget* MainWindow::build_lanes() {
         } else {
             const auto s = static_cast<std::size_t>(lane - 1);
             const QString key = kStemNames[s];
-            names_[s] = button(stem_label(s), "stem_" + key,
-                               tr("Choose this stem for tuning (arrow up, arrow down)."), header);
+            names_[s] = make_button(stem_label(s), "stem_" + key,
+                                    tr("Choose this stem for tuning (arrow up, arrow down)."), header);
             names_[s]->setProperty("drawn",
                                    true);  // its icon has the stem's colour: no bright ground behind it
             names_[s]->setIcon(stem_icon(s));
             names_[s]->setToolButtonStyle(Qt::ToolButtonTextBesideIcon);
             names_[s]->setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Fixed);
             connect(names_[s], &QToolButton::clicked, this, [this, s] { choose_stem(static_cast<int>(s)); });
-            solo_[s] =
-                button(tr("Solo"), "solo_" + key, tr("Hear and keep only the stems with solo (O)."), header);
-            mute_[s] =
-                button(tr("Mute"), "mute_" + key, tr("Leave this stem out of what is kept (M)."), header);
+            solo_[s] = make_button(tr("Solo"), "solo_" + key,
+                                   tr("Hear and keep only the stems with solo (O)."), header);
+            mute_[s] = make_button(tr("Mute"), "mute_" + key, tr("Leave this stem out of what is kept (M)."),
+                                   header);
             auto* pair = new QHBoxLayout;
             for (auto* b : {solo_[s], mute_[s]}) {
                 b->setCheckable(true);
@@ -266,9 +259,9 @@ QWidget* MainWindow::build_transport() {
     auto* bar = new QWidget(this);
     auto* line = new QHBoxLayout(bar);
     line->setContentsMargins(0, 2, 0, 0);
-    play_ = button(tr("Play"), "play", tr("Play or stop (Space)."), bar);
-    loop_ = button(tr("Loop"), "loop",
-                   tr("Play the loop range again and again (L). Drag over the lanes to set it."), bar);
+    play_ = make_button(tr("Play"), "play", tr("Play or stop (Space)."), bar);
+    loop_ = make_button(tr("Loop"), "loop",
+                        tr("Play the loop range again and again (L). Drag over the lanes to set it."), bar);
     loop_->setCheckable(true);
     time_ = new QLabel(bar);
     time_->setFont(number_font());
@@ -286,8 +279,8 @@ QWidget* MainWindow::build_transport() {
     auto* group = new QButtonGroup(this);
     for (std::size_t m = 0; m < kMonitors; ++m) {
         monitors_[m] =
-            button(labels[m], "monitor_" + names[m],
-                   m < 3 ? tr("Listen to: %1.").arg(labels[m]) : tr("Listen to this stem alone."), bar);
+            make_button(labels[m], "monitor_" + names[m],
+                        m < 3 ? tr("Listen to: %1.").arg(labels[m]) : tr("Listen to this stem alone."), bar);
         monitors_[m]->setCheckable(true);
         group->addButton(monitors_[m]);
         if (m >= 3) monitors_[m]->setProperty("drawn", true);
@@ -297,10 +290,11 @@ QWidget* MainWindow::build_transport() {
                 [this, m] { set_monitor(static_cast<Monitor>(m)); });
         line->addWidget(monitors_[m]);
     }
-    level_match_ = button(tr("Level match"), "level_match",
-                          tr("All ways of listening are made as loud as the source over the loop, so that "
-                             "the louder one does not seem better (G)."),
-                          bar);
+    level_match_ =
+        make_button(tr("Level match"), "level_match",
+                    tr("All ways of listening are made as loud as the source over the loop, so that "
+                       "the louder one does not seem better (G)."),
+                    bar);
     level_match_->setCheckable(true);
     match_ = new QLabel(bar);
     match_->setFont(number_font());
@@ -343,7 +337,8 @@ QAction* MainWindow::add_act(QMenu* menu, const QString& label, const QList<QKey
     }
     QStringList names;
     for (const auto& key : keys) names << key.toString(QKeySequence::NativeText);
-    if (!names.isEmpty()) keys_.push_back({QString(label).remove(QChar(0x2026)), names.join(tr(" or ")), view});
+    if (!names.isEmpty())
+        keys_.push_back({QString(label).remove(QChar(0x2026)), names.join(tr(" or ")), view});
     return action;
 }
 
@@ -456,7 +451,7 @@ void MainWindow::build_menus() {
             });
         });
     });
-add_act(tune, tr("Own settings for the loop range"), {QKeySequence("Ctrl+R")},
+    add_act(tune, tr("Own settings for the loop range"), {QKeySequence("Ctrl+R")},
             [this] { hold_for_loop(); });
     add_act(tune, tr("Reset this stem"), {QKeySequence("R")}, [this] {
         document_.edit_settings(tr("Reset stem"), {},

@@ -15,7 +15,8 @@ constexpr int kPictureHeight = 40;
 constexpr int kDragPixels = 4;
 }  // namespace
 
-MixRuler::MixRuler(Document& document, MixPlayer& player, TimeView& view, Selection& selection, QWidget* parent)
+MixRuler::MixRuler(Document& document, MixPlayer& player, TimeView& view, Selection& selection,
+                   QWidget* parent)
     : QWidget(parent), document_(document), player_(player), view_(view), selection_(selection) {
     setFixedHeight(kTimecodeHeight + kSamplesHeight + kPictureHeight + 2);
     setAccessibleName(tr("Time and picture track"));
@@ -50,8 +51,8 @@ Thumbnails& MixRuler::thumbnails_of(const std::filesystem::path& path) {
 }
 
 std::int64_t MixRuler::frame_at(double x) const {
-    return static_cast<std::int64_t>(
-        std::llround(std::max(0.0, view_.to_seconds(x, width())) * std::max(1, document_.rebuild().sample_rate)));
+    return static_cast<std::int64_t>(std::llround(std::max(0.0, view_.to_seconds(x, width())) *
+                                                  std::max(1, document_.rebuild().sample_rate)));
 }
 
 void MixRuler::paintEvent(QPaintEvent*) {
@@ -73,7 +74,8 @@ void MixRuler::paintEvent(QPaintEvent*) {
          static_cast<double>(n) * step < (view_.start() + view_.span()) * rate; ++n) {
         const double x = view_.to_x(static_cast<double>(n) * step / rate, width());
         painter.drawLine(QPointF(x, kTimecodeHeight), QPointF(x, kTimecodeHeight + 4));
-        painter.drawText(QPointF(x + 4, kTimecodeHeight + 11), QString::number(static_cast<qint64>(static_cast<double>(n) * step)));
+        painter.drawText(QPointF(x + 4, kTimecodeHeight + 11),
+                         QString::number(static_cast<qint64>(static_cast<double>(n) * step)));
     }
     const QRect area = picture_rect();
     painter.fillRect(area, QColor(12, 14, 16));
@@ -81,7 +83,8 @@ void MixRuler::paintEvent(QPaintEvent*) {
         const double left = view_.frame_x(cut.start, rate, width());
         const double right = view_.frame_x(cut.end(), rate, width());
         if (right < 0 || left > width()) continue;
-        thumbnails_of(cut.path).draw(painter, view_, width(), area.top(), static_cast<double>(cut.offset) / rate,
+        thumbnails_of(cut.path).draw(painter, view_, width(), area.top(),
+                                     static_cast<double>(cut.offset) / rate,
                                      static_cast<double>(cut.offset + cut.length) / rate,
                                      static_cast<double>(cut.start - cut.offset) / rate);
         const bool chosen = selection_.picture_cut() == cut.id;
@@ -95,7 +98,8 @@ void MixRuler::paintEvent(QPaintEvent*) {
     if (r.loop) {
         const double left = view_.frame_x(r.loop->first, rate, width());
         const double right = view_.frame_x(r.loop->last, rate, width());
-        painter.fillRect(QRectF(left, kTimecodeHeight - 4, right - left, 4), r.loop_on ? colour::kAct : colour::kLine);
+        painter.fillRect(QRectF(left, kTimecodeHeight - 4, right - left, 4),
+                         r.loop_on ? colour::kAct : colour::kLine);
     }
     const double x = view_.frame_x(player_.position(), rate, width());
     painter.setPen(QPen(colour::kAct, 1.4));
@@ -135,7 +139,7 @@ void MixRuler::mouseReleaseEvent(QMouseEvent* event) {
 }
 
 void MixRuler::wheelEvent(QWheelEvent* event) {
-    view_.zoom(std::pow(0.8, event->angleDelta().y() / 120.0), view_.to_seconds(event->position().x(), width()));
+    view_.wheel(*event, width());
     event->accept();
 }
 

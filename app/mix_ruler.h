@@ -16,7 +16,8 @@ namespace rivlen::app {
 class MixRuler : public QWidget {
     Q_OBJECT
   public:
-    MixRuler(Document& document, MixPlayer& player, TimeView& view, Selection& selection, QWidget* parent = nullptr);
+    MixRuler(Document& document, MixPlayer& player, TimeView& view, Selection& selection,
+             QWidget* parent = nullptr);
     [[nodiscard]] QString timecode_of(std::int64_t frame) const;
     [[nodiscard]] QRect picture_rect() const;
     [[nodiscard]] bool idle() const;

@@ -12,6 +12,7 @@
 #include <QVBoxLayout>
 #include <cmath>
 
+#include "app/controls.h"
 #include "app/parameters.h"
 #include "app/theme.h"
 #include "core/session/chain_preset.h"
@@ -40,16 +41,6 @@ QLabel* note(const QString& text, QWidget* parent) {
     return label;
 }
 
-QToolButton* act(const QString& label, const QString& name, const QString& sentence, QWidget* parent) {
-    auto* b = new QToolButton(parent);
-    b->setText(label);
-    b->setObjectName(name);
-    b->setToolTip(sentence);
-    b->setAccessibleName(label);
-    b->setFocusPolicy(Qt::TabFocus);
-    return b;
-}
-
 QHBoxLayout* row_of(std::initializer_list<QWidget*> widgets) {
     auto* row = new QHBoxLayout;
     row->setSpacing(4);
@@ -60,7 +51,8 @@ QHBoxLayout* row_of(std::initializer_list<QWidget*> widgets) {
 
 }  // namespace
 
-MixSide::MixSide(Document& document, Selection& selection, LevelWatch& levels, SetStripValue set_value, QWidget* parent)
+MixSide::MixSide(Document& document, Selection& selection, LevelWatch& levels, SetStripValue set_value,
+                 QWidget* parent)
     : QWidget(parent),
       document_(document),
       selection_(selection),
@@ -76,7 +68,8 @@ MixSide::MixSide(Document& document, Selection& selection, LevelWatch& levels, S
     follow();
 }
 
-void MixSide::edit_strip(const QString& label, const QString& key, const std::function<void(Strip&)>& change) {
+void MixSide::edit_strip(const QString& label, const QString& key,
+                         const std::function<void(Strip&)>& change) {
     document_.edit_rebuild(label, key, [&](Rebuild& r) {
         if (Strip* s = r.strip(selection_.strip())) change(*s);
     });
@@ -84,7 +77,8 @@ void MixSide::edit_strip(const QString& label, const QString& key, const std::fu
 
 QString MixSide::shape() const {
     const Rebuild& r = document_.rebuild();
-    QString out = QString("%1|%2|%3|").arg(selection_.strip()).arg(selection_.clips().size()).arg(silences_open_);
+    QString out =
+        QString("%1|%2|%3|").arg(selection_.strip()).arg(selection_.clips().size()).arg(silences_open_);
     if (selection_.clips().size() == 1) out += QString::number(selection_.clips().front());
     if (const Strip* strip = r.strip(selection_.strip())) {
         for (const auto& part : strip->chain) out += QString("/%1").arg(part.id);
@@ -183,9 +177,10 @@ void MixSide::build() {
             build_levelling(column);
         }
     } else {
-        column->addWidget(note(tr("Place the stems of a recording (Shift+P): what can be set for clips and tracks "
-                                  "stands here."),
-                               content_));
+        column->addWidget(
+            note(tr("Place the stems of a recording (Shift+P): what can be set for clips and tracks "
+                    "stands here."),
+                 content_));
     }
     column->addStretch(1);
     area->setWidget(content_);
@@ -215,7 +210,8 @@ void MixSide::build_clip(QVBoxLayout* column) {
     connect(settings, &QComboBox::activated, this, [this, clips](int index) {
         document_.edit_rebuild(tr("Settings of clips"), {}, [&](Rebuild& r) {
             for (const int id : clips) {
-                if (Clip* c = r.clip(id)) c->card = index == 0 ? kTrackSettings : index == 1 ? kTunedSettings : index - 2;
+                if (Clip* c = r.clip(id))
+                    c->card = index == 0 ? kTrackSettings : index == 1 ? kTunedSettings : index - 2;
             }
         });
     });
@@ -226,9 +222,12 @@ void MixSide::build_clip(QVBoxLayout* column) {
         settings->setEnabled(clip().feed != Feed::Whole);
     });
     column->addWidget(settings);
-    add_rail(column, kClipGain, "clip_gain", [clip] { return clip().gain_db; }, [this, clips](double value) {
-        document_.edit_rebuild(tr("Gain of clips"), "clip gain", [&](Rebuild& r) { set_clip_gain(r, clips, value); });
-    });
+    add_rail(
+        column, kClipGain, "clip_gain", [clip] { return clip().gain_db; },
+        [this, clips](double value) {
+            document_.edit_rebuild(tr("Gain of clips"), "clip gain",
+                                   [&](Rebuild& r) { set_clip_gain(r, clips, value); });
+        });
     const auto fade = [this, column, clip, clips](bool in) {
         add_rail(
             column, in ? kFadeInMs : kFadeOutMs, in ? "clip_fade_in" : "clip_fade_out",
@@ -238,15 +237,16 @@ void MixSide::build_clip(QVBoxLayout* column) {
                        std::max(1, document_.rebuild().sample_rate);
             },
             [this, clips, in](double ms) {
-                document_.edit_rebuild(in ? tr("Fade in") : tr("Fade out"), in ? "fade in" : "fade out", [&](Rebuild& r) {
-                    for (const int id : clips) {
-                        const Clip* c = r.clip(id);
-                        if (c == nullptr) continue;
-                        Fade f = in ? c->fade_in : c->fade_out;
-                        f.frames = std::llround(ms / 1000 * r.sample_rate);
-                        set_fade(r, id, in, f);
-                    }
-                });
+                document_.edit_rebuild(in ? tr("Fade in") : tr("Fade out"), in ? "fade in" : "fade out",
+                                       [&](Rebuild& r) {
+                                           for (const int id : clips) {
+                                               const Clip* c = r.clip(id);
+                                               if (c == nullptr) continue;
+                                               Fade f = in ? c->fade_in : c->fade_out;
+                                               f.frames = std::llround(ms / 1000 * r.sample_rate);
+                                               set_fade(r, id, in, f);
+                                           }
+                                       });
             });
     };
     fade(true);
@@ -269,8 +269,9 @@ void MixSide::build_clip(QVBoxLayout* column) {
     });
     column->addWidget(shape);
     if (clips.size() == 1) {
-        auto* replace = act(tr("Replace…"), "replace",
-                            tr("Other music in its place: as long at most, faded, and as loud."), content_);
+        auto* replace =
+            make_button(tr("Replace…"), "replace",
+                        tr("Other music in its place: as long at most, faded, and as loud."), content_);
         connect(replace, &QToolButton::clicked, this, [this, first] { emit replace_wanted(first); });
         column->addLayout(row_of({replace}));
     }
@@ -310,9 +311,11 @@ void MixSide::build_strip(QVBoxLayout* column) {
         bus->setObjectName("track_bus");
         bus->setAccessibleName(tr("Bus"));
         bus->setToolTip(tr("Where the track goes."));
-        for (const auto& b : document_.rebuild().buses) bus->addItem(tr("to %1").arg(QString::fromStdString(b.name)), b.id);
+        for (const auto& b : document_.rebuild().buses)
+            bus->addItem(tr("to %1").arg(QString::fromStdString(b.name)), b.id);
         connect(bus, &QComboBox::activated, this, [this, id, bus](int index) {
-            document_.edit_rebuild(tr("Bus of a track"), {}, [&](Rebuild& r) { r.track(id)->bus = bus->itemData(index).toInt(); });
+            document_.edit_rebuild(tr("Bus of a track"), {},
+                                   [&](Rebuild& r) { r.track(id)->bus = bus->itemData(index).toInt(); });
         });
         auto* card = new QComboBox(content_);
         card->setObjectName("track_card");
@@ -321,7 +324,8 @@ void MixSide::build_strip(QVBoxLayout* column) {
         card->addItem(tr("As tuned now"));
         for (std::size_t i = 0; i < kCards; ++i) card->addItem(tr("Card %1").arg(i + 1));
         connect(card, &QComboBox::activated, this, [this, id](int index) {
-            document_.edit_rebuild(tr("Settings of a track"), {}, [&](Rebuild& r) { r.track(id)->card = index - 1; });
+            document_.edit_rebuild(tr("Settings of a track"), {},
+                                   [&](Rebuild& r) { r.track(id)->card = index - 1; });
         });
         refresh_.emplace_back([this, id, bus, card] {
             const Track* t = document_.rebuild().track(id);
@@ -335,8 +339,12 @@ void MixSide::build_strip(QVBoxLayout* column) {
     }
     add_rail(
         column, kStripPan, "strip_pan",
-        [this, strip] { return value_at(strip(), {LineTarget::Pan, 0, 0, {}}, document_.playhead()); },
-        [this, id](double value) { set_value_(id, {LineTarget::Pan, 0, 0, {}}, value); });
+        [this, strip] {
+            return value_at(strip(), {LineTarget::Pan, 0, 0, {}}, document_.playhead());
+        },
+        [this, id](double value) {
+            set_value_(id, {LineTarget::Pan, 0, 0, {}}, value);
+        });
 }
 
 void MixSide::build_chain(QVBoxLayout* column) {
@@ -370,8 +378,9 @@ void MixSide::build_chain(QVBoxLayout* column) {
         meter->setMinimumWidth(52);
         meter->setAlignment(Qt::AlignRight | Qt::AlignVCenter);
         meters_.push_back({part, meter});
-        auto* original = act(tr("original"), QString("part_original_%1").arg(place),
-                             tr("Hear what goes into this part, as loud as what comes out of it."), content_);
+        auto* original =
+            make_button(tr("original"), QString("part_original_%1").arg(place),
+                        tr("Hear what goes into this part, as loud as what comes out of it."), content_);
         original->setCheckable(true);
         original->setChecked(original_ == part);
         connect(original, &QToolButton::clicked, this, [this, part](bool hear) {
@@ -380,8 +389,10 @@ void MixSide::build_chain(QVBoxLayout* column) {
             built_.clear();
             follow();
         });
-        auto* up = act(QChar(0x2191), QString("part_up_%1").arg(place), tr("Earlier in the chain"), content_);
-        auto* away = act(QChar(0x00D7), QString("part_away_%1").arg(place), tr("Take it out"), content_);
+        auto* up = make_button(QChar(0x2191), QString("part_up_%1").arg(place), tr("Earlier in the chain"),
+                               content_);
+        auto* away =
+            make_button(QChar(0x00D7), QString("part_away_%1").arg(place), tr("Take it out"), content_);
         for (auto* b : {original, up, away}) b->setProperty("compact", true);
         connect(up, &QToolButton::clicked, this, [this, place] {
             edit_strip(tr("Order of the chain"), {}, [&](Strip& s) {
@@ -391,7 +402,9 @@ void MixSide::build_chain(QVBoxLayout* column) {
         connect(away, &QToolButton::clicked, this, [this, part] {
             edit_strip(tr("Take a part out"), {}, [&](Strip& s) {
                 std::erase_if(s.chain, [&](const ChainPart& p) { return p.id == part; });
-                std::erase_if(s.lines, [&](const MixLine& l) { return l.target == LineTarget::Part && l.part == part; });
+                std::erase_if(s.lines, [&](const MixLine& l) {
+                    return l.target == LineTarget::Part && l.part == part;
+                });
             });
         });
         auto* head = new QHBoxLayout;
@@ -437,32 +450,37 @@ void MixSide::build_chain(QVBoxLayout* column) {
             });
         }
     }
-    auto* add = act(tr("Add a part"), "add_part", tr("A further part at the end of the chain."), content_);
+    auto* add =
+        make_button(tr("Add a part"), "add_part", tr("A further part at the end of the chain."), content_);
     add->setPopupMode(QToolButton::InstantPopup);
     auto* menu = new QMenu(add);
     menu->setObjectName("part_menu");
     for (std::size_t k = 0; k < kPartKinds; ++k) {
         const auto kind = static_cast<PartKind>(k);
         menu->addAction(tr(info(kind).label), this, [this, id, kind] {
-            document_.edit_rebuild(tr("Add %1").arg(info(kind).label), {},
-                                   [&](Rebuild& r) { r.strip(id)->chain.push_back(make_part(kind, r.new_id())); });
+            document_.edit_rebuild(tr("Add %1").arg(info(kind).label), {}, [&](Rebuild& r) {
+                r.strip(id)->chain.push_back(make_part(kind, r.new_id()));
+            });
         });
     }
     add->setMenu(menu);
-    auto* presets = act(tr("Chains"), "chain_presets", tr("Take a whole chain, or keep this one as a file."), content_);
+    auto* presets = make_button(tr("Chains"), "chain_presets",
+                                tr("Take a whole chain, or keep this one as a file."), content_);
     presets->setPopupMode(QToolButton::InstantPopup);
     auto* list = new QMenu(presets);
     list->setObjectName("chain_menu");
     list->addAction(tr("Start chain for a voice"), this, [this] { take_chain(voice_start_chain()); });
     list->addAction(tr("Take one from a file…"), this, [this] {
-        const QString file = QFileDialog::getOpenFileName(this, tr("A chain"), {}, tr("Chains (*.rivlen-chain)"));
+        const QString file =
+            QFileDialog::getOpenFileName(this, tr("A chain"), {}, tr("Chains (*.rivlen-chain)"));
         if (file.isEmpty()) return;
         const auto preset = load_chain_preset(file.toStdString());
         if (!preset) return emit said(QString::fromStdString(preset.error().message), true);
         take_chain(preset->parts);
     });
     list->addAction(tr("Keep this chain as a file…"), this, [this, id] {
-        QString file = QFileDialog::getSaveFileName(this, tr("Keep the chain"), {}, tr("Chains (*.rivlen-chain)"));
+        QString file =
+            QFileDialog::getSaveFileName(this, tr("Keep the chain"), {}, tr("Chains (*.rivlen-chain)"));
         const Strip* s = document_.rebuild().strip(id);
         if (file.isEmpty() || s == nullptr) return;
         if (!file.endsWith(kChainPresetExtension)) file += kChainPresetExtension;
@@ -478,17 +496,22 @@ void MixSide::build_chain(QVBoxLayout* column) {
 void MixSide::build_levelling(QVBoxLayout* column) {
     const int id = selection_.strip();
     column->addWidget(heading(tr("Levelling"), content_));
-    const std::array<double*, kLevelSettings> values = {&levelling_.target_dbfs, &levelling_.range_db, &levelling_.seconds};
+    const std::array<double*, kLevelSettings> values = {&levelling_.target_dbfs, &levelling_.range_db,
+                                                        &levelling_.seconds};
     for (std::size_t i = 0; i < kLevelSettings; ++i) {
         const ParameterInfo& about = info(static_cast<LevelSetting>(i));
-        add_rail(column, about, QString("levelling_%1").arg(about.key), [value = values[i]] { return *value; },
-                 [value = values[i]](double to) { *value = to; });
+        add_rail(
+            column, about, QString("levelling_%1").arg(about.key), [value = values[i]] { return *value; },
+            [value = values[i]](double to) { *value = to; });
     }
-    auto* level = act(tr("Write the gain line"), "levelling_write",
-                      tr("Near and far, loud and quiet talkers come to one level: a gain line that can be edited."), content_);
+    auto* level = make_button(
+        tr("Write the gain line"), "levelling_write",
+        tr("Near and far, loud and quiet talkers come to one level: a gain line that can be edited."),
+        content_);
     connect(level, &QToolButton::clicked, this, [this, id] {
         const auto* levels = levels_.levels(id);
-        if (levels == nullptr) return emit said(tr("The levels are still being measured; try again in a moment."), false);
+        if (levels == nullptr)
+            return emit said(tr("The levels are still being measured; try again in a moment."), false);
         const auto points = levelling_line(*levels, kDuckStep, document_.rebuild().sample_rate, levelling_);
         if (points.empty()) return emit said(tr("Nobody speaks on this track."), false);
         const MixLine target{LineTarget::Gain, 0, 0, {}};
@@ -515,7 +538,8 @@ void MixSide::build_ducking(QVBoxLayout* column) {
     for (const auto& t : document_.rebuild().tracks) {
         if (t.id != id) key->addItem(QString::fromStdString(t.name), t.id);
     }
-    const auto edit = [this, id](const QString& label, const QString& merge, const std::function<void(Ducking&)>& change) {
+    const auto edit = [this, id](const QString& label, const QString& merge,
+                                 const std::function<void(Ducking&)>& change) {
         document_.edit_rebuild(label, merge, [&](Rebuild& r) {
             if (Track* t = r.track(id)) change(t->ducking);
         });
@@ -524,7 +548,8 @@ void MixSide::build_ducking(QVBoxLayout* column) {
         // The first track that carries dialogue is what one would choose.
         int likely = 0;
         for (const auto& t : document_.rebuild().tracks) {
-            if (likely == 0 && t.id != id && !t.clips.empty() && t.clips.front().feed == Feed::Dialogue) likely = t.id;
+            if (likely == 0 && t.id != id && !t.clips.empty() && t.clips.front().feed == Feed::Dialogue)
+                likely = t.id;
         }
         edit(tr("Ducking"), {}, [&](Ducking& d) {
             d.on = checked;
@@ -553,12 +578,16 @@ void MixSide::build_ducking(QVBoxLayout* column) {
             });
         refresh_.emplace_back([rail, ducking] { rail->set_faint(!ducking().acts()); });
     }
-    auto* freeze = act(tr("Freeze into a line"), "duck_freeze",
-                       tr("The gain as it is drawn becomes points of the gain line, and ducking is switched off."), content_);
+    auto* freeze = make_button(
+        tr("Freeze into a line"), "duck_freeze",
+        tr("The gain as it is drawn becomes points of the gain line, and ducking is switched off."),
+        content_);
     connect(freeze, &QToolButton::clicked, this, [this, id] {
         const auto gains = levels_.duck_gains_of(id);
-        if (gains.empty()) return emit said(tr("The levels are still being measured; try again in a moment."), false);
-        document_.edit_rebuild(tr("Freeze ducking"), {}, [&](Rebuild& r) { freeze_ducking(*r.track(id), gains); });
+        if (gains.empty())
+            return emit said(tr("The levels are still being measured; try again in a moment."), false);
+        document_.edit_rebuild(tr("Freeze ducking"), {},
+                               [&](Rebuild& r) { freeze_ducking(*r.track(id), gains); });
         selection_.show_line(id, MixLine{LineTarget::Gain, 0, 0, {}});
     });
     refresh_.emplace_back([freeze, ducking] { freeze->setEnabled(ducking().acts()); });
@@ -594,18 +623,22 @@ void MixSide::build_silences(QVBoxLayout* column) {
                                                           &silence_.padding_ms};
     for (std::size_t i = 0; i < kSilenceSettings; ++i) {
         const ParameterInfo& about = info(static_cast<SilenceSetting>(i));
-        add_rail(column, about, QString("silence_%1").arg(about.key), [value = values[i]] { return *value; },
-                 [this, value = values[i]](double to) {
-                     *value = to;
-                     follow();
-                     emit silences_changed();
-                 });
+        add_rail(
+            column, about, QString("silence_%1").arg(about.key), [value = values[i]] { return *value; },
+            [this, value = values[i]](double to) {
+                *value = to;
+                follow();
+                emit silences_changed();
+            });
     }
-    auto* close = act(tr("Close the gaps"), "silence_close",
-                      tr("Takes the silences out of all tracks and the picture; what is later moves up."), content_);
-    auto* mute = act(tr("Mute them"), "silence_mute", tr("Mutes what the dialogue tracks play there; nothing moves."), content_);
+    auto* close = make_button(
+        tr("Close the gaps"), "silence_close",
+        tr("Takes the silences out of all tracks and the picture; what is later moves up."), content_);
+    auto* mute = make_button(tr("Mute them"), "silence_mute",
+                             tr("Mutes what the dialogue tracks play there; nothing moves."), content_);
     const auto done = [this](std::size_t count) {
-        emit said(count > 0 ? tr("%1 silences taken.").arg(count) : tr("No silence is long and soft enough."), false);
+        emit said(count > 0 ? tr("%1 silences taken.").arg(count) : tr("No silence is long and soft enough."),
+                  false);
         open_silences(false);
     };
     connect(close, &QToolButton::clicked, this, [this, done] {

@@ -12,8 +12,8 @@
 #include "app/rail.h"
 #include "app/selection.h"
 #include "app/strip_header.h"
-#include "core/play/mix_player.h"
 #include "core/mix/levelling.h"
+#include "core/play/mix_player.h"
 #include "core/session/silences.h"
 
 class QLabel;

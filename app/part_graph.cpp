@@ -68,12 +68,14 @@ void PartGraph::paintEvent(QPaintEvent*) {
     const bool frequency = curve_kind(part_.kind) == CurveKind::Frequency;
     painter.setPen(QPen(colour::kLine, 1, Qt::DotLine));
     if (frequency) {
-        for (const double hz : {100.0, 1000.0, 10000.0}) painter.drawLine(QPointF(x_of_hz(hz), 0), QPointF(x_of_hz(hz), height()));
+        for (const double hz : {100.0, 1000.0, 10000.0})
+            painter.drawLine(QPointF(x_of_hz(hz), 0), QPointF(x_of_hz(hz), height()));
         painter.drawLine(QPointF(0, y_of_db(0)), QPointF(width(), y_of_db(0)));
         if (!spectrum_.empty()) {
             QPainterPath path(QPointF(0, height()));
             for (std::size_t p = 0; p < spectrum_.size(); ++p) {
-                const double part = (static_cast<double>(spectrum_[p]) - kSpectrumLow) / (kSpectrumHigh - kSpectrumLow);
+                const double part =
+                    (static_cast<double>(spectrum_[p]) - kSpectrumLow) / (kSpectrumHigh - kSpectrumLow);
                 path.lineTo(x_of_hz(spectrum_place_hz(p)), height() * (1 - std::clamp(part, 0.0, 1.0)));
             }
             path.lineTo(width(), height());
@@ -132,7 +134,8 @@ void PartGraph::mouseMoveEvent(QMouseEvent* event) {
     const double hz = 20 * std::pow(1000.0, event->position().x() / std::max(1, width()));
     const double db = (0.5 - event->position().y() / height()) * 2 * kRangeDb;
     emit changed(at, std::round(std::clamp(hz, parameters[at].lowest, parameters[at].highest)));
-    emit changed(at + 1, std::round(10 * std::clamp(db, parameters[at + 1].lowest, parameters[at + 1].highest)) / 10);
+    emit changed(at + 1,
+                 std::round(10 * std::clamp(db, parameters[at + 1].lowest, parameters[at + 1].highest)) / 10);
 }
 
 void PartGraph::mouseReleaseEvent(QMouseEvent*) {

@@ -1,5 +1,5 @@
-// What a part of a chain does, drawn: response over frequency on the live spectrum, or level out over level in. The
-// points of an equaliser are its controls.
+// What a part of a chain does, drawn: response over frequency on the live spectrum, or level out over level
+// in. The points of an equaliser are its controls.
 #pragma once
 
 #include <QWidget>

@@ -38,7 +38,9 @@ Rail::Rail(const ParameterInfo& info, QWidget* parent)
     number_->setValue(value_);
     const QFontMetrics metrics(number_->font());
     for (const double value : {info.lowest, info.highest})
-        number_width_ = std::max(number_width_, metrics.horizontalAdvance(number_->textFromValue(value) + number_->suffix()) + kNumberMargin);
+        number_width_ = std::max(
+            number_width_,
+            metrics.horizontalAdvance(number_->textFromValue(value) + number_->suffix()) + kNumberMargin);
     connect(number_, &QDoubleSpinBox::valueChanged, this, [this](double value) {
         take(value);
         emit released();

@@ -18,8 +18,8 @@ class Rail : public QWidget {
     [[nodiscard]] double value() const { return value_; }
     void set_colour(const QColor& colour);
     void set_number_width(int width);  // so that rails below each other end alike
-    void set_faint(bool faint);    // drawn as something that is switched off; it can still be moved
-    void set_marked(bool marked);  // its value changes over time
+    void set_faint(bool faint);        // drawn as something that is switched off; it can still be moved
+    void set_marked(bool marked);      // its value changes over time
     [[nodiscard]] QSize sizeHint() const override { return {170, 22}; }
 
   signals:

@@ -8,6 +8,7 @@
 #include <QVBoxLayout>
 #include <cmath>
 
+#include "app/controls.h"
 #include "app/theme.h"
 #include "core/handover/export_mix.h"
 
@@ -20,16 +21,6 @@ namespace {
 constexpr int kHeadWidth = 196;
 constexpr int kSideWidth = 316;
 constexpr double kRoomBehind = 1.05;  // of the last clip
-
-QToolButton* button(const QString& label, const QString& name, const QString& sentence, QWidget* parent) {
-    auto* b = new QToolButton(parent);
-    b->setText(label);
-    b->setObjectName(name);
-    b->setAccessibleName(label);
-    b->setToolTip(sentence);
-    b->setFocusPolicy(Qt::TabFocus);
-    return b;
-}
 
 }  // namespace
 
@@ -63,7 +54,8 @@ RebuildView::RebuildView(Document& document, JobList& jobs, MixPlayer& player, Q
     });
     connect(side_, &MixSide::said, this, &RebuildView::said);
     connect(side_, &MixSide::replace_wanted, this, &RebuildView::ask_replacement);
-    connect(&recorder_, &Recorder::failed, this, [this](const QString& sentence) { emit said(sentence, true); });
+    connect(&recorder_, &Recorder::failed, this,
+            [this](const QString& sentence) { emit said(sentence, true); });
     follow_session();
 }
 
@@ -81,17 +73,22 @@ QWidget* RebuildView::build_tracks() {
     auto* grid = new QGridLayout(tools);
     grid->setContentsMargins(0, 0, 0, 0);
     grid->setSpacing(3);
-    auto* stems = button(tr("Place stems"), "place_stems",
-                         tr("The stems of the current recording as tracks, from the playhead on (Shift+P)."), tools);
-    auto* file = button(tr("Add file…"), "add_file", tr("A file onto the chosen track, from the playhead on (Shift+B)."), tools);
-    snap_ = button(tr("Snap"), "snap", tr("Clips snap to edits, loop, playhead and picture frames (N)."), tools);
-    groups_ = button(tr("Groups"), "groups", tr("An edit of a clip is an edit of its group (Shift+G)."), tools);
+    auto* stems = make_button(
+        tr("Place stems"), "place_stems",
+        tr("The stems of the current recording as tracks, from the playhead on (Shift+P)."), tools);
+    auto* file = make_button(tr("Add file…"), "add_file",
+                             tr("A file onto the chosen track, from the playhead on (Shift+B)."), tools);
+    snap_ = make_button(tr("Snap"), "snap", tr("Clips snap to edits, loop, playhead and picture frames (N)."),
+                        tools);
+    groups_ = make_button(tr("Groups"), "groups", tr("An edit of a clip is an edit of its group (Shift+G)."),
+                          tools);
     for (auto* b : {snap_, groups_}) b->setCheckable(true);
     grid->addWidget(stems, 0, 0);
     grid->addWidget(file, 0, 1);
     grid->addWidget(snap_, 1, 0);
     grid->addWidget(groups_, 1, 1);
-    for (auto* b : {stems, file, snap_, groups_}) b->setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Fixed);
+    for (auto* b : {stems, file, snap_, groups_})
+        b->setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Fixed);
     connect(stems, &QToolButton::clicked, this, &RebuildView::place_stems);
     connect(file, &QToolButton::clicked, this, &RebuildView::ask_file_for_track);
     connect(snap_, &QToolButton::clicked, this, &RebuildView::toggle_snapping);
@@ -138,8 +135,10 @@ QWidget* RebuildView::build_side() {
     column->setContentsMargins(0, 0, 0, 0);
     picture_ = new PicturePane(side);
     picture_->setFixedHeight(178);
-    side_ = new MixSide(document_, selection_, levels_,
-                        [this](int strip, const MixLine& target, double value) { set_strip_value(strip, target, value); }, side);
+    side_ = new MixSide(
+        document_, selection_, levels_,
+        [this](int strip, const MixLine& target, double value) { set_strip_value(strip, target, value); },
+        side);
     side_->setObjectName("mix_side");
     column->addWidget(picture_);
     column->addWidget(side_, 1);
@@ -150,11 +149,13 @@ QWidget* RebuildView::build_transport() {
     auto* bar = new QWidget(this);
     auto* line = new QHBoxLayout(bar);
     line->setContentsMargins(0, 2, 0, 0);
-    play_ = button(tr("Play"), "mix_play", tr("Play or stop (Space)."), bar);
-    loop_ = button(tr("Loop"), "mix_loop", tr("Play the loop range again and again (L). Drag over the ruler to set it."), bar);
-    record_ = button(tr("Record"), "record",
-                     tr("Record from the microphone onto the chosen track, from the playhead on (Shift+R)."), bar);
-    silences_ = button(tr("Silences…"), "silences", tr("Take the silences out of talk (Shift+S)."), bar);
+    play_ = make_button(tr("Play"), "mix_play", tr("Play or stop (Space)."), bar);
+    loop_ = make_button(tr("Loop"), "mix_loop",
+                        tr("Play the loop range again and again (L). Drag over the ruler to set it."), bar);
+    record_ = make_button(
+        tr("Record"), "record",
+        tr("Record from the microphone onto the chosen track, from the playhead on (Shift+R)."), bar);
+    silences_ = make_button(tr("Silences…"), "silences", tr("Take the silences out of talk (Shift+S)."), bar);
     for (auto* b : {loop_, record_, silences_}) b->setCheckable(true);
     time_ = new QLabel(bar);
     time_->setObjectName("mix_time");
@@ -169,10 +170,12 @@ QWidget* RebuildView::build_transport() {
     loudness_ = new QLabel(bar);
     loudness_->setObjectName("mix_loudness");
     loudness_->setFont(number_font());
-    loudness_->setToolTip(tr("Main bus: momentary, short-term and integrated loudness (ITU-R BS.1770-4, EBU Tech 3341) and "
-                             "true peak since playing began."));
-    for (QWidget* w : {static_cast<QWidget*>(play_), static_cast<QWidget*>(loop_), static_cast<QWidget*>(record_),
-                       static_cast<QWidget*>(time_), static_cast<QWidget*>(samples_), static_cast<QWidget*>(silences_)})
+    loudness_->setToolTip(
+        tr("Main bus: momentary, short-term and integrated loudness (ITU-R BS.1770-4, EBU Tech 3341) and "
+           "true peak since playing began."));
+    for (QWidget* w :
+         {static_cast<QWidget*>(play_), static_cast<QWidget*>(loop_), static_cast<QWidget*>(record_),
+          static_cast<QWidget*>(time_), static_cast<QWidget*>(samples_), static_cast<QWidget*>(silences_)})
         line->addWidget(w);
     line->addStretch(1);
     line->addWidget(loudness_);
@@ -229,7 +232,8 @@ void RebuildView::build_headers() {
     const auto make = [&](int id, QWidget* parent) {
         auto* header = new StripHeader(
             document_, selection_,
-            [this](int strip, const MixLine& target, double value) { set_strip_value(strip, target, value); }, id, parent);
+            [this](int strip, const MixLine& target, double value) { set_strip_value(strip, target, value); },
+            id, parent);
         headers_.push_back(header);
         return header;
     };
@@ -260,7 +264,11 @@ void RebuildView::set_strip_value(int strip_id, const MixLine& target, double va
     const bool has_line = find_line(*strip, target) != nullptr;
     if (has_line && (written_.strip != strip_id || !written_.target.same_target(target))) writer_.reset();
     written_ = {strip_id, target};
-    const QString key = QString("strip %1 %2 %3 %4").arg(strip_id).arg(static_cast<int>(target.target)).arg(target.part).arg(target.parameter);
+    const QString key = QString("strip %1 %2 %3 %4")
+                            .arg(strip_id)
+                            .arg(static_cast<int>(target.target))
+                            .arg(target.part)
+                            .arg(target.parameter);
     document_.edit_rebuild(tr("Change a level or setting"), key, [&](Rebuild& r) {
         Strip& s = *r.strip(strip_id);
         if (has_line) {
@@ -281,7 +289,8 @@ void RebuildView::set_strip_value(int strip_id, const MixLine& target, double va
                 break;
             case LineTarget::Part:
                 for (auto& part : s.chain) {
-                    if (part.id == target.part) part.values[static_cast<std::size_t>(target.parameter)] = value;
+                    if (part.id == target.part)
+                        part.values[static_cast<std::size_t>(target.parameter)] = value;
                 }
                 break;
         }
@@ -295,10 +304,15 @@ void RebuildView::finish_line() {
         const Strip* strip = document_.rebuild().strip(w.strip);
         if (strip != nullptr) {
             const ValueRange range = range_of(*strip, w.target);
-            const QString key = QString("strip %1 %2 %3 %4").arg(w.strip).arg(static_cast<int>(w.target.target)).arg(w.target.part).arg(w.target.parameter);
+            const QString key = QString("strip %1 %2 %3 %4")
+                                    .arg(w.strip)
+                                    .arg(static_cast<int>(w.target.target))
+                                    .arg(w.target.part)
+                                    .arg(w.target.parameter);
             document_.edit_rebuild(tr("Write a line"), key, [&](Rebuild& r) {
                 for (auto& line : r.strip(w.strip)->lines) {
-                    if (line.same_target(w.target)) writer_.finish(line.points, (range.highest - range.lowest) / 400);
+                    if (line.same_target(w.target))
+                        writer_.finish(line.points, (range.highest - range.lowest) / 400);
                 }
             });
         }
@@ -307,7 +321,8 @@ void RebuildView::finish_line() {
 }
 
 void RebuildView::place_stems() {
-    if (document_.place_stems(document_.rebuild().empty() ? 0 : player_.position())) view_.show(0, view_.total());
+    if (document_.place_stems(document_.rebuild().empty() ? 0 : player_.position()))
+        view_.show(0, view_.total());
 }
 
 void RebuildView::ask_file_for_track() {
@@ -332,7 +347,9 @@ void RebuildView::split_at_playhead() {
     if (selection_.picture_cut() != 0)
         return document_.edit_rebuild(tr("Cut the picture"), {}, [&](Rebuild& r) { split_picture(r, at); });
     const auto clips = selection_.clips();
-    document_.edit_rebuild(tr("Cut"), {}, [&](Rebuild& r) { clips.empty() ? split_tracks(r, {}, at) : split_clips(r, clips, at); });
+    document_.edit_rebuild(tr("Cut"), {}, [&](Rebuild& r) {
+        clips.empty() ? split_tracks(r, {}, at) : split_clips(r, clips, at);
+    });
 }
 
 void RebuildView::trim_to_playhead(bool start) {
@@ -351,7 +368,8 @@ void RebuildView::trim_to_playhead(bool start) {
 void RebuildView::remove(bool close_gap) {
     if (canvas_->remove_point()) return;
     if (const int cut = selection_.picture_cut(); cut != 0)
-        return document_.edit_rebuild(tr("Delete picture"), {}, [&](Rebuild& r) { delete_picture(r, cut, close_gap); });
+        return document_.edit_rebuild(tr("Delete picture"), {},
+                                      [&](Rebuild& r) { delete_picture(r, cut, close_gap); });
     const auto clips = selection_.clips();
     if (clips.empty()) return emit said(tr("Choose clips first: click them."), false);
     document_.edit_rebuild(tr("Delete clips"), {}, [&](Rebuild& r) { delete_clips(r, clips, close_gap); });
@@ -372,7 +390,8 @@ void RebuildView::copy_behind() {
 void RebuildView::mute_clips() {
     const auto clips = selection_.clips();
     document_.edit_rebuild(tr("Mute clips"), {}, [&](Rebuild& r) {
-        const bool any = std::ranges::any_of(clips, [&](int id) { return r.clip(id) != nullptr && !r.clip(id)->mute; });
+        const bool any =
+            std::ranges::any_of(clips, [&](int id) { return r.clip(id) != nullptr && !r.clip(id)->mute; });
         for (const int id : clips) {
             if (Clip* c = r.clip(id)) c->mute = any;
         }
@@ -381,7 +400,8 @@ void RebuildView::mute_clips() {
 
 void RebuildView::group_clips(bool together) {
     const auto clips = selection_.clips();
-    document_.edit_rebuild(together ? tr("Group") : tr("Ungroup"), {}, [&](Rebuild& r) { together ? group(r, clips) : ungroup(r, clips); });
+    document_.edit_rebuild(together ? tr("Group") : tr("Ungroup"), {},
+                           [&](Rebuild& r) { together ? group(r, clips) : ungroup(r, clips); });
 }
 
 void RebuildView::cross_fade_to_next() {
@@ -396,11 +416,15 @@ void RebuildView::cross_fade_to_next() {
             const auto next = std::ranges::find(track->clips, clip.end(), &Clip::start);
             if (next == track->clips.end()) continue;
             // A cut through one sound sums to it again; different sounds keep their power.
-            const bool same = next->path == clip.path && next->offset - clip.offset == next->start - clip.start;
-            done |= cross_fade(r, id, next->id, r.sample_rate / 20, same ? FadeShape::Linear : FadeShape::EqualPower, length);
+            const bool same =
+                next->path == clip.path && next->offset - clip.offset == next->start - clip.start;
+            done |= cross_fade(r, id, next->id, r.sample_rate / 20,
+                               same ? FadeShape::Linear : FadeShape::EqualPower, length);
         }
     });
-    if (!done) emit said(tr("A cross-fade needs a clip that touches the chosen one, and material beyond the cut."), false);
+    if (!done)
+        emit said(tr("A cross-fade needs a clip that touches the chosen one, and material beyond the cut."),
+                  false);
 }
 
 void RebuildView::mute_loop_range() {
@@ -430,7 +454,9 @@ void RebuildView::add_bus() {
 
 void RebuildView::remove_strip() {
     const int id = selection_.strip();
-    document_.edit_rebuild(tr("Remove a track or bus"), {}, [&](Rebuild& r) { r.track(id) != nullptr ? remove_track(r, id) : remove_bus(r, id); });
+    document_.edit_rebuild(tr("Remove a track or bus"), {}, [&](Rebuild& r) {
+        r.track(id) != nullptr ? remove_track(r, id) : remove_bus(r, id);
+    });
 }
 
 void RebuildView::move_strip(int by) {
@@ -447,7 +473,8 @@ void RebuildView::choose_next_strip(int by) {
 
 void RebuildView::toggle_line() {
     const int id = selection_.strip();
-    selection_.show_line(id, selection_.line_of(id) ? std::nullopt : std::optional(MixLine{LineTarget::Gain, 0, 0, {}}));
+    selection_.show_line(
+        id, selection_.line_of(id) ? std::nullopt : std::optional(MixLine{LineTarget::Gain, 0, 0, {}}));
 }
 
 void RebuildView::toggle_snapping() {
@@ -470,9 +497,9 @@ void RebuildView::toggle_loop() {
 }
 
 fs::path RebuildView::next_take() const {
-    const fs::path folder = document_.path().empty()
-                                ? document_.work_folder() / "takes"
-                                : document_.path().parent_path() / (document_.path().stem().string() + " takes");
+    const fs::path folder = document_.path().empty() ? document_.work_folder() / "takes"
+                                                     : document_.path().parent_path() /
+                                                           (document_.path().stem().string() + " takes");
     std::error_code error;
     for (int n = 1;; ++n) {
         const fs::path file = folder / ("take " + std::to_string(n) + ".wav");
@@ -485,7 +512,9 @@ void RebuildView::toggle_record() {
         const fs::path file = next_take();
         take_start_ = player_.position();
         const Track* track = document_.rebuild().track(selection_.strip());
-        take_track_ = track != nullptr && (track->clips.empty() || track->clips.front().feed == Feed::Whole) ? track->id : 0;
+        take_track_ = track != nullptr && (track->clips.empty() || track->clips.front().feed == Feed::Whole)
+                          ? track->id
+                          : 0;
         const int rate = document_.rebuild().sample_rate > 0 ? document_.rebuild().sample_rate : 48000;
         if (const Status status = recorder_.start(file, rate); !status) {
             emit said(QString::fromStdString(status.error().message), true);
@@ -608,7 +637,9 @@ void RebuildView::follow_time() {
         }
         side_->show_reduction([this](int part) {
             auto* reduction = plan_->reduction(part);
-            return reduction != nullptr ? static_cast<double>(reduction->exchange(0.0F, std::memory_order_relaxed)) : 0.0;
+            return reduction != nullptr
+                       ? static_cast<double>(reduction->exchange(0.0F, std::memory_order_relaxed))
+                       : 0.0;
         });
     }
     if (side_->wants_spectrum() && ++ticks_ % 3 == 0 && tap_->written() != tap_shown_) {
@@ -616,7 +647,9 @@ void RebuildView::follow_time() {
         side_->show_spectrum(spectrum_of(tap_->read(), std::max(1, r.sample_rate)));
     }
     const auto m = player_.meters();
-    const auto shown = [](double value) { return value > -100 ? QString::number(value, 'f', 1) : QString(QChar(0x2014)); };
+    const auto shown = [](double value) {
+        return value > -100 ? QString::number(value, 'f', 1) : QString(QChar(0x2014));
+    };
     loudness_->setText(tr("M %1   S %2   I %3 LUFS   peak %4 dBTP")
                            .arg(shown(m.momentary_lufs), shown(m.short_term_lufs), shown(m.integrated_lufs),
                                 shown(m.true_peak_dbtp)));
@@ -636,7 +669,8 @@ void RebuildView::write_mix(const fs::path& file) {
         },
         [this, file, report](const Status& status) {
             if (!status)
-                return emit said(QString::fromStdString(status.error().message), status.error().kind != ErrorKind::Cancelled);
+                return emit said(QString::fromStdString(status.error().message),
+                                 status.error().kind != ErrorKind::Cancelled);
             emit said(tr("\"%1\" written: %2 LUFS, true peak %3 dBTP.")
                           .arg(QString::fromStdString(file.filename().string()))
                           .arg(report->loudness.integrated_lufs, 0, 'f', 1)

@@ -20,7 +20,8 @@ constexpr int kSimulatedMs = 10;
 std::vector<float> demo_line(int sample_rate) {
     const QTemporaryDir folder;
     const QString file = folder.filePath("line.flac");
-    if (!QFile::copy(":/sounds/line.flac", file)) return std::vector<float>(static_cast<std::size_t>(sample_rate));
+    if (!QFile::copy(":/sounds/line.flac", file))
+        return std::vector<float>(static_cast<std::size_t>(sample_rate));
     const auto audio = read_audio(file.toStdString(), sample_rate);
     return audio ? audio->channels.front() : std::vector<float>(static_cast<std::size_t>(sample_rate));
 }
@@ -48,8 +49,9 @@ Status Recorder::start(const std::filesystem::path& file, int sample_rate) {
     format.setSampleRate(sample_rate);
     format.setChannelCount(1);
     format.setSampleFormat(QAudioFormat::Float);
-    const QAudioDevice device = qEnvironmentVariable("RIVLEN_INPUT") == "simulated" ? QAudioDevice()
-                                                                                     : QMediaDevices::defaultAudioInput();
+    const QAudioDevice device = qEnvironmentVariable("RIVLEN_INPUT") == "simulated"
+                                    ? QAudioDevice()
+                                    : QMediaDevices::defaultAudioInput();
     if (device.isNull() || !device.isFormatSupported(format)) {
         device_ = tr("Simulated input");
         line_ = demo_line(sample_rate);
@@ -63,12 +65,14 @@ Status Recorder::start(const std::filesystem::path& file, int sample_rate) {
     stream_ = source_->start();
     if (stream_ == nullptr) {
         writer_.reset();
-        return make_error(ErrorKind::Io, "\"{}\" cannot be recorded from. Choose another input in the system's settings.",
+        return make_error(ErrorKind::Io,
+                          "\"{}\" cannot be recorded from. Choose another input in the system's settings.",
                           device_.toStdString());
     }
     connect(stream_, &QIODevice::readyRead, this, [this] {
         const QByteArray bytes = stream_->readAll();
-        take({reinterpret_cast<const float*>(bytes.constData()), static_cast<std::size_t>(bytes.size()) / sizeof(float)});
+        take({reinterpret_cast<const float*>(bytes.constData()),
+              static_cast<std::size_t>(bytes.size()) / sizeof(float)});
     });
     return {};
 }
@@ -104,7 +108,8 @@ Status Recorder::stop() {
     auto writer = std::move(*writer_);
     writer_.reset();
     if (frames_ == 0)
-        return make_error(ErrorKind::BadInput, "No sound came in. Check the input in the system's settings and record again.");
+        return make_error(ErrorKind::BadInput,
+                          "No sound came in. Check the input in the system's settings and record again.");
     return writer.commit();
 }
 

@@ -1,4 +1,5 @@
-// What is chosen in the rebuild: clips, a picture cut, a track or bus, and the line that is shown on each track.
+// What is chosen in the rebuild: clips, a picture cut, a track or bus, and the line that is shown on each
+// track.
 #pragma once
 
 #include <QObject>
@@ -58,7 +59,8 @@ class Selection : public QObject {
     // Forgets what is no longer there.
     void follow(const Rebuild& rebuild) {
         std::erase_if(clips_, [&](int id) { return rebuild.clip(id) == nullptr; });
-        if (std::ranges::find(rebuild.picture, picture_cut_, &PictureCut::id) == rebuild.picture.end()) picture_cut_ = 0;
+        if (std::ranges::find(rebuild.picture, picture_cut_, &PictureCut::id) == rebuild.picture.end())
+            picture_cut_ = 0;
         if (rebuild.strip(strip_) == nullptr)
             strip_ = !rebuild.tracks.empty() ? rebuild.tracks.front().id : rebuild.main_bus();
         std::erase_if(lines_, [&](const auto& entry) {

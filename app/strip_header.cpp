@@ -9,6 +9,7 @@
 #include <cmath>
 
 #include "app/clip_painter.h"
+#include "app/controls.h"
 #include "app/parameters.h"
 #include "app/theme.h"
 
@@ -19,14 +20,11 @@ constexpr double kLowestShownDb = -60;
 constexpr double kFallDb = 1.1;  // a sixtieth of a second
 constexpr int kHoldTicks = 60;
 
-QToolButton* small_button(const QString& label, const QString& name, const QString& sentence, QWidget* parent) {
-    auto* b = new QToolButton(parent);
-    b->setText(label);
-    b->setObjectName(name);
+QToolButton* small_button(const QString& label, const QString& name, const QString& sentence,
+                          QWidget* parent) {
+    auto* b = make_button(label, name, sentence, parent);
     b->setAccessibleName(sentence);
-    b->setToolTip(sentence);
     b->setCheckable(true);
-    b->setFocusPolicy(Qt::TabFocus);
     b->setProperty("compact", true);
     b->setFixedHeight(19);
     return b;
@@ -61,14 +59,18 @@ void LevelBar::paintEvent(QPaintEvent*) {
     for (double db = kLowestShownDb; db < std::min(level_db_, 0.0); db += 6) {
         const double top = y_of(std::min(db + 6, level_db_));
         const double bottom = y_of(db) - 1;
-        painter.fillRect(QRectF(1, top, width() - 2, std::max(0.0, bottom - top)),
-                         db >= -6 ? colour::kWarn : db >= -18 ? colour::kText : colour::kDim);
+        painter.fillRect(QRectF(1, top, width() - 2, std::max(0.0, bottom - top)), db >= -6 ? colour::kWarn
+                                                                                   : db >= -18
+                                                                                       ? colour::kText
+                                                                                       : colour::kDim);
     }
     if (held_db_ > kLowestShownDb) painter.fillRect(QRectF(0, y_of(held_db_), width(), 1.5), colour::kAct);
-    if (reduction_db_ < -0.1) painter.fillRect(QRectF(0, 0, 3, height() * std::min(1.0, -reduction_db_ / 40)), colour::kWarn);
+    if (reduction_db_ < -0.1)
+        painter.fillRect(QRectF(0, 0, 3, height() * std::min(1.0, -reduction_db_ / 40)), colour::kWarn);
 }
 
-StripHeader::StripHeader(Document& document, Selection& selection, SetStripValue set_value, int strip, QWidget* parent)
+StripHeader::StripHeader(Document& document, Selection& selection, SetStripValue set_value, int strip,
+                         QWidget* parent)
     : QWidget(parent),
       document_(document),
       selection_(selection),
@@ -106,8 +108,9 @@ StripHeader::StripHeader(Document& document, Selection& selection, SetStripValue
         line_->setStyleSheet("QComboBox { padding: 0 4px; }");
         head->addWidget(line_);
         connect(line_, &QComboBox::activated, this, [this](int index) {
-            selection_.show_line(strip_, index > 0 ? std::optional(targets_[static_cast<std::size_t>(index - 1)])
-                                                   : std::nullopt);
+            selection_.show_line(strip_, index > 0
+                                             ? std::optional(targets_[static_cast<std::size_t>(index - 1)])
+                                             : std::nullopt);
         });
     }
     column->addLayout(head);
@@ -121,9 +124,12 @@ StripHeader::StripHeader(Document& document, Selection& selection, SetStripValue
             if (Strip* s = r.strip(strip_)) change(*s);
         });
     };
-    connect(solo_, &QToolButton::clicked, this, [edit](bool on) { edit(tr("Solo"), [on](Strip& s) { s.solo = on; }); });
-    connect(mute_, &QToolButton::clicked, this, [edit](bool on) { edit(tr("Mute"), [on](Strip& s) { s.mute = on; }); });
-    connect(phase_, &QToolButton::clicked, this, [edit](bool on) { edit(tr("Flip the phase"), [on](Strip& s) { s.invert = on; }); });
+    connect(solo_, &QToolButton::clicked, this,
+            [edit](bool on) { edit(tr("Solo"), [on](Strip& s) { s.solo = on; }); });
+    connect(mute_, &QToolButton::clicked, this,
+            [edit](bool on) { edit(tr("Mute"), [on](Strip& s) { s.mute = on; }); });
+    connect(phase_, &QToolButton::clicked, this,
+            [edit](bool on) { edit(tr("Flip the phase"), [on](Strip& s) { s.invert = on; }); });
     connect(gain_, &Rail::moved, this, [this, set_value](double value) {
         selection_.choose_strip(strip_);
         set_value(strip_, {LineTarget::Gain, 0, 0, {}}, value);

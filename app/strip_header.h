@@ -34,7 +34,8 @@ class LevelBar : public QWidget {
 class StripHeader : public QWidget {
     Q_OBJECT
   public:
-    StripHeader(Document& document, Selection& selection, SetStripValue set_value, int strip, QWidget* parent = nullptr);
+    StripHeader(Document& document, Selection& selection, SetStripValue set_value, int strip,
+                QWidget* parent = nullptr);
     [[nodiscard]] int strip() const { return strip_; }
     void follow_session();
     void follow_playhead(std::int64_t frame);

@@ -63,8 +63,8 @@ void Thumbnails::want(std::int64_t millisecond) {
     });
 }
 
-// Thumbnails stand at multiples of a step that is a power of two of a second, so that scrolling keeps them; the
-// step is the narrower one, and each picture is cropped to it.
+// Thumbnails stand at multiples of a step that is a power of two of a second, so that scrolling keeps them;
+// the step is the narrower one, and each picture is cropped to it.
 void Thumbnails::draw(QPainter& painter, const TimeView& view, int width, int top, double first, double last,
                       double shift) {
     if (path_.empty()) return;
@@ -72,7 +72,8 @@ void Thumbnails::draw(QPainter& painter, const TimeView& view, int width, int to
     const double step = std::max(0.04, std::exp2(std::floor(std::log2(wanted))));
     const double from = std::max(first, view.start() - shift);
     const double to = std::min(last, view.start() + view.span() - shift);
-    for (auto n = static_cast<std::int64_t>(std::floor(from / step)); static_cast<double>(n) * step < to; ++n) {
+    for (auto n = static_cast<std::int64_t>(std::floor(from / step)); static_cast<double>(n) * step < to;
+         ++n) {
         const double at = static_cast<double>(n) * step;
         const auto key = static_cast<std::int64_t>(std::llround(at * 1000));
         const double left = view.to_x(std::max(at, first) + shift, width);
@@ -95,8 +96,8 @@ void draw_ruler(QPainter& painter, const TimeView& view, const QRect& rect, doub
     painter.setFont(number_font());
     const double label_seconds = 120.0 * view.span() / std::max(rect.width(), 1);
     double step = least_seconds;
-    for (const double candidate : {0.01, 0.02, 0.05, 0.1, 0.2, 0.5, 1.0, 2.0, 5.0, 10.0, 15.0, 30.0, 60.0, 120.0,
-                                   300.0, 600.0, 1800.0}) {
+    for (const double candidate : {0.01, 0.02, 0.05, 0.1, 0.2, 0.5, 1.0, 2.0, 5.0, 10.0, 15.0, 30.0, 60.0,
+                                   120.0, 300.0, 600.0, 1800.0}) {
         step = std::max(candidate, least_seconds);
         if (candidate >= label_seconds) break;
     }

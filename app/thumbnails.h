@@ -24,9 +24,10 @@ class Thumbnails : public QObject {
     void set_picture(const std::filesystem::path& path);  // empty: none
     [[nodiscard]] const std::filesystem::path& path() const { return path_; }
     [[nodiscard]] bool idle() const { return pending_.isEmpty(); }
-    // Draws those of [first, last) seconds of the picture into the stretch of the view that begins `shift` seconds
-    // later than they do.
-    void draw(QPainter& painter, const TimeView& view, int width, int top, double first, double last, double shift);
+    // Draws those of [first, last) seconds of the picture into the stretch of the view that begins `shift`
+    // seconds later than they do.
+    void draw(QPainter& painter, const TimeView& view, int width, int top, double first, double last,
+              double shift);
 
   signals:
     void ready();

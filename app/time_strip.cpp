@@ -93,8 +93,7 @@ void TimeStrip::mouseMoveEvent(QMouseEvent* event) {
 }
 
 void TimeStrip::wheelEvent(QWheelEvent* event) {
-    view_.zoom(std::pow(0.8, event->angleDelta().y() / 120.0),
-               view_.to_seconds(event->position().x(), width()));
+    view_.wheel(*event, width());
     event->accept();
 }
 

@@ -3,6 +3,7 @@
 
 #include <QObject>
 #include <QTimer>
+#include <QWheelEvent>
 #include <algorithm>
 #include <cmath>
 #include <cstdint>
@@ -43,6 +44,19 @@ class TimeView : public QObject {
     void show(double start, double span) {
         target_span_ = std::clamp(span, std::min(0.02, total_), total_);
         set_target(start);
+    }
+    // A wheel over a widget of this width: zooms around the pointer; with Shift, or sideways, it scrolls.
+    void wheel(const QWheelEvent& event, int width) {
+        constexpr double kZoomStep = 0.8;
+        constexpr double kScrollStep = 0.12;  // of what is shown
+        const double steps = event.angleDelta().y() / 120.0;
+        const double sideways = event.angleDelta().x() / 120.0;
+        if (event.modifiers() & Qt::ShiftModifier) {
+            scroll(-(steps + sideways) * span() * kScrollStep);
+            return;
+        }
+        if (steps != 0) zoom(std::pow(kZoomStep, steps), to_seconds(event.position().x(), width));
+        if (sideways != 0) scroll(-sideways * span() * kScrollStep);
     }
     // Brings a time into view, as playback reaches the edge.
     void follow(double seconds) {

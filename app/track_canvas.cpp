@@ -33,7 +33,8 @@ TrackCanvas::TrackCanvas(Document& document, MixPlayer& player, TimeView& view, 
     connect(&levels_, &LevelWatch::changed, this, redraw);
     connect(&document_, &Document::material_changed, this, redraw);
     connect(&document_, &Document::session_changed, this, [this] {
-        setFixedHeight(std::max(kTrackHeight, static_cast<int>(document_.rebuild().tracks.size()) * kTrackHeight));
+        setFixedHeight(
+            std::max(kTrackHeight, static_cast<int>(document_.rebuild().tracks.size()) * kTrackHeight));
         update();
     });
 }
@@ -49,7 +50,8 @@ QRectF TrackCanvas::clip_rect(int id) const {
             if (c.id != id) continue;
             const double left = view_.frame_x(c.start, document_.rebuild().sample_rate, width());
             const double right = view_.frame_x(c.end(), document_.rebuild().sample_rate, width());
-            return {left, static_cast<double>(row_rect(t).top()), right - left, static_cast<double>(row_rect(t).height())};
+            return {left, static_cast<double>(row_rect(t).top()), right - left,
+                    static_cast<double>(row_rect(t).height())};
         }
     }
     return {};
@@ -85,8 +87,9 @@ void TrackCanvas::paintEvent(QPaintEvent* event) {
     const Rebuild& r = document_.rebuild();
     if (r.tracks.empty()) {
         painter.setPen(colour::kDim);
-        painter.drawText(rect(), Qt::AlignCenter,
-                         tr("Place the stems of a recording with Shift+P, or bring a file onto a track with Shift+B."));
+        painter.drawText(
+            rect(), Qt::AlignCenter,
+            tr("Place the stems of a recording with Shift+P, or bring a file onto a track with Shift+B."));
         return;
     }
     complete_ = true;
@@ -115,14 +118,16 @@ void TrackCanvas::draw_row(QPainter& painter, std::size_t row, const QRect& visi
     const Rebuild& r = document_.rebuild();
     const Track& track = r.tracks[row];
     const QRect rect = row_rect(row);
-    painter.fillRect(rect.intersected(visible), track.id == selection_.strip() ? colour::kRaised : colour::kPanel);
+    painter.fillRect(rect.intersected(visible),
+                     track.id == selection_.strip() ? colour::kRaised : colour::kPanel);
     const bool any_solo = std::ranges::any_of(r.tracks, [](const Track& t) { return t.strip.solo; });
     const bool audible = !track.strip.mute && (!any_solo || track.strip.solo);
     // An earlier clip may reach in from before the screen; those behind it end the row.
     const std::int64_t last = frame_at(visible.right() + 2);
     for (const auto& clip : track.clips) {
         if (clip.start > last) break;
-        if (!painter_.draw(painter, clip, rect, view_, width(), visible, selection_.has_clip(clip.id), audible))
+        if (!painter_.draw(painter, clip, rect, view_, width(), visible, selection_.has_clip(clip.id),
+                           audible))
             complete_ = false;
     }
     draw_line(painter, row, visible);
@@ -157,7 +162,8 @@ void TrackCanvas::draw_line(QPainter& painter, std::size_t row, const QRect& vis
         QPainterPath path;
         for (int x = std::max(0, visible.left() - 1); x <= std::min(width(), visible.right() + 1); ++x) {
             const auto first = static_cast<std::size_t>(frame_at(x) / kDuckStep);
-            const auto end = std::min(gains.size(), static_cast<std::size_t>(frame_at(x + 1) / kDuckStep) + 1);
+            const auto end =
+                std::min(gains.size(), static_cast<std::size_t>(frame_at(x + 1) / kDuckStep) + 1);
             if (first >= end) continue;
             float lowest = 0;
             for (std::size_t k = first; k < end; ++k) lowest = std::min(lowest, gains[k]);
@@ -176,12 +182,14 @@ void TrackCanvas::draw_line(QPainter& painter, std::size_t row, const QRect& vis
             const double y = at_value(value_at(track.strip, *target, 0));
             painter.drawLine(QPointF(visible.left(), y), QPointF(visible.right(), y));
         } else {
-            QPainterPath path(QPointF(visible.left() - 1, at_value(line_value(line->points, frame_at(visible.left() - 1)))));
+            QPainterPath path(QPointF(visible.left() - 1,
+                                      at_value(line_value(line->points, frame_at(visible.left() - 1)))));
             for (const auto& p : line->points) {
                 const double x = view_.frame_x(p.frame, rate, width());
                 if (x > visible.left() - 1 && x < visible.right() + 1) path.lineTo(x, at_value(p.value));
             }
-            path.lineTo(visible.right() + 1, at_value(line_value(line->points, frame_at(visible.right() + 1))));
+            path.lineTo(visible.right() + 1,
+                        at_value(line_value(line->points, frame_at(visible.right() + 1))));
             painter.drawPath(path);
             for (const auto& p : line->points) {
                 const QPointF at(view_.frame_x(p.frame, rate, width()), at_value(p.value));
@@ -197,18 +205,11 @@ void TrackCanvas::draw_line(QPainter& painter, std::size_t row, const QRect& vis
 }
 
 void TrackCanvas::wheelEvent(QWheelEvent* event) {
-    const double steps = event->angleDelta().y() / 120.0;
-    const double sideways = event->angleDelta().x() / 120.0;
     if (event->modifiers() & Qt::ControlModifier) {
         event->ignore();  // the area scrolls up and down
         return;
     }
-    if (event->modifiers() & Qt::ShiftModifier) {
-        view_.scroll(-(steps + sideways) * view_.span() * 0.12);
-    } else {
-        if (steps != 0) view_.zoom(std::pow(0.8, steps), view_.to_seconds(event->position().x(), width()));
-        if (sideways != 0) view_.scroll(-sideways * view_.span() * 0.12);
-    }
+    view_.wheel(*event, width());
     event->accept();
 }
 

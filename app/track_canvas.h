@@ -19,8 +19,8 @@ inline constexpr int kTrackHeight = 78;
 class TrackCanvas : public QWidget {
     Q_OBJECT
   public:
-    TrackCanvas(Document& document, MixPlayer& player, TimeView& view, Selection& selection, LevelWatch& levels,
-                QWidget* parent = nullptr);
+    TrackCanvas(Document& document, MixPlayer& player, TimeView& view, Selection& selection,
+                LevelWatch& levels, QWidget* parent = nullptr);
     [[nodiscard]] bool complete() const { return complete_ && painter_.idle(); }
     [[nodiscard]] QRect row_rect(std::size_t track) const;
     // Where a clip is on the screen.
@@ -52,7 +52,7 @@ class TrackCanvas : public QWidget {
         Grip grip = Grip::None;
         int clip = 0, strip = 0;
         QPointF press;
-        std::int64_t frame = 0;  // under the mouse at the press
+        std::int64_t frame = 0;           // under the mouse at the press
         std::int64_t start = 0, end = 0;  // of the clip at the press
         int row = 0;
         bool moved = false, single = false;  // single: a click that does not move chooses this clip alone

@@ -44,7 +44,8 @@ TrackCanvas::Hit TrackCanvas::hit_at(QPointF at) const {
 std::int64_t TrackCanvas::snapped_frame(std::int64_t frame, std::span<const int> moving) const {
     if (!snapping_) return frame;
     const Rebuild& r = document_.rebuild();
-    const auto reach = static_cast<std::int64_t>(kSnapPixels * view_.span() * r.sample_rate / std::max(1, width()));
+    const auto reach =
+        static_cast<std::int64_t>(kSnapPixels * view_.span() * r.sample_rate / std::max(1, width()));
     auto points = snap_points(drag_ ? drag_->before : r, moving);
     points.push_back(player_.position());
     if (const auto near = snapped(points, frame, reach)) return *near;
@@ -180,12 +181,13 @@ void TrackCanvas::mouseReleaseEvent(QMouseEvent* event) {
     if (drag.grip == Grip::Line) return;
     if (drag.single) selection_.choose_clips({drag.clip});
     if (drag.grip == Grip::Range) selection_.choose_clips({});
-    if (!(event->modifiers() & (Qt::ControlModifier | Qt::ShiftModifier))) player_.locate(frame_at(event->position().x()));
+    if (!(event->modifiers() & (Qt::ControlModifier | Qt::ShiftModifier)))
+        player_.locate(frame_at(event->position().x()));
     update();
 }
 
-// With a line open on a track, the body of its row is the line's: a press takes hold of a point, or sets one near
-// the line. Names and the empty parts stay the clips'.
+// With a line open on a track, the body of its row is the line's: a press takes hold of a point, or sets one
+// near the line. Names and the empty parts stay the clips'.
 bool TrackCanvas::press_line(QPointF at) {
     const int row = row_at(at.y());
     if (row < 0) return false;
@@ -216,7 +218,9 @@ bool TrackCanvas::press_line(QPointF at) {
     const double here = value_at(track.strip, *target, frame);
     if (std::abs(line_y(row, range, here) - at.y()) > kPointReach) return false;
     document_.close_step();
-    document_.edit_rebuild(tr("Set a point"), {}, [&](Rebuild& r) { put_point(*r.strip(track.id), *target, {frame, here}); });
+    document_.edit_rebuild(tr("Set a point"), {}, [&](Rebuild& r) {
+        put_point(*r.strip(track.id), *target, {frame, here});
+    });
     drag.before = document_.rebuild();
     drag.point = frame;
     point_ = Point{drag.strip, frame};

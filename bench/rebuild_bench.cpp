@@ -1,9 +1,10 @@
-// The Rebuild view and its engine on a long session: two hours, 12 tracks, 500 clips, all of them stems of a split
-// recording, every track with a full chain, one ducked. Counters: "x_real_time", "core_share" (of one core while
-// playing), "frames_per_second" (painting the whole window off the screen).
+// The Rebuild view and its engine on a long session: two hours, 12 tracks, 500 clips, all of them stems of a
+// split recording, every track with a full chain, one ducked. Counters: "x_real_time", "core_share" (of one
+// core while playing), "frames_per_second" (painting the whole window off the screen).
 //
 //   rivlen-rebuild-bench                     everything but the soak
-//   rivlen-rebuild-bench --soak 600          plays for 600 s into the simulated output while a split runs; counts
+//   rivlen-rebuild-bench --soak 600          plays for 600 s into the simulated output while a split runs;
+//   counts
 //                                            drop-outs
 #include <benchmark/benchmark.h>
 
@@ -64,8 +65,8 @@ struct LongSession {
         r.sample_rate = kRate;
         for (int t = 0; t < kTracks; ++t) {
             Track& track = *r.track(add_track(r, "Track " + std::to_string(t + 1)));
-            for (const PartKind kind : {PartKind::HighPass, PartKind::Gate, PartKind::Equaliser, PartKind::DeEsser,
-                                        PartKind::Compressor, PartKind::Limiter})
+            for (const PartKind kind : {PartKind::HighPass, PartKind::Gate, PartKind::Equaliser,
+                                        PartKind::DeEsser, PartKind::Compressor, PartKind::Limiter})
                 track.strip.chain.push_back(make_part(kind, r.new_id()));
             track.strip.chain[2].values[parameter::kBells + 1] = -3;  // so that it is at work
         }
@@ -137,7 +138,14 @@ void scroll(benchmark::State& state) {
         benchmark::Counter(static_cast<double>(state.iterations()), benchmark::Counter::kIsRate);
     window.jobs().cancel_all();
 }
-BENCHMARK(scroll)->ArgName("seconds_shown")->Arg(10)->Arg(600)->Arg(7200)->Unit(benchmark::kMillisecond)->UseRealTime()->Iterations(60);
+BENCHMARK(scroll)
+    ->ArgName("seconds_shown")
+    ->Arg(10)
+    ->Arg(600)
+    ->Arg(7200)
+    ->Unit(benchmark::kMillisecond)
+    ->UseRealTime()
+    ->Iterations(60);
 
 void mix_twelve_tracks(benchmark::State& state) {
     auto& s = long_session();
@@ -188,7 +196,9 @@ int soak(int seconds) {
     std::uint64_t before = 0;
     for (int i = 0; i < seconds && player.playing(); ++i) {
         std::this_thread::sleep_for(std::chrono::seconds(1));
-        if (player.drop_outs() != before) std::printf("  %llu in second %d\n", static_cast<unsigned long long>(player.drop_outs() - before), i);
+        if (player.drop_outs() != before)
+            std::printf("  %llu in second %d\n", static_cast<unsigned long long>(player.drop_outs() - before),
+                        i);
         before = player.drop_outs();
     }
     std::printf("%d s played while a split ran, %llu drop-outs\n", seconds,

@@ -56,11 +56,13 @@ Status run(const RecordingOptions& how, const std::filesystem::path& out, bool o
     auto session = load_session(how.file);
     if (!session) return session.error();
     if (session->rebuild.end() == 0)
-        return make_error(ErrorKind::BadInput, "\"{}\" has nothing on its tracks. Place stems or files in the Rebuild view.",
+        return make_error(ErrorKind::BadInput,
+                          "\"{}\" has nothing on its tracks. Place stems or files in the Rebuild view.",
                           how.file.string());
     std::error_code error;
     if (!overwrite && std::filesystem::exists(out, error))
-        return make_error(ErrorKind::Io, "\"{}\" is there already. Choose another name, or use --overwrite.", out.string());
+        return make_error(ErrorKind::Io, "\"{}\" is there already. Choose another name, or use --overwrite.",
+                          out.string());
     auto media = load(*session, how);
     if (!media) return media.error();
     TerminalJob job("Writing the mix");
@@ -79,8 +81,9 @@ Status run(const RecordingOptions& how, const std::filesystem::path& out, bool o
         fmt::print("{}\n", printed.dump(2, ' ', false, nlohmann::json::error_handler_t::replace));
     } else {
         fmt::print("{}: {:.1f} s, {:.1f} LUFS, true peak {:.1f} dBTP, {:.0f} x real time.\n", out.string(),
-                   static_cast<double>(report->frames) / session->rebuild.sample_rate, report->loudness.integrated_lufs,
-                   report->loudness.true_peak_dbtp, report->times_real_time);
+                   static_cast<double>(report->frames) / session->rebuild.sample_rate,
+                   report->loudness.integrated_lufs, report->loudness.true_peak_dbtp,
+                   report->times_real_time);
     }
     return {};
 }
@@ -96,10 +99,12 @@ void add_mix(CLI::App& app, Status& status) {
     auto options = std::make_shared<Options>();
     auto* command = app.add_subcommand("mix", "Write the mix of a session's tracks");
     add_recording_options(*command, options->how);
-    command->add_option("-o,--output", options->out, "File to write: .wav (32-bit float) or .flac (24 bit)")->required();
+    command->add_option("-o,--output", options->out, "File to write: .wav (32-bit float) or .flac (24 bit)")
+        ->required();
     command->add_flag("--overwrite", options->overwrite, "Replace a file that is there");
     command->add_flag("--json", options->json, "Print a report as JSON");
-    command->callback([options, &status] { status = run(options->how, options->out, options->overwrite, options->json); });
+    command->callback(
+        [options, &status] { status = run(options->how, options->out, options->overwrite, options->json); });
 }
 
 }  // namespace rivlen::cli

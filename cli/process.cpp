@@ -28,7 +28,8 @@ Status run(const Options& o) {
     }
     std::error_code error;
     if (!o.overwrite && std::filesystem::exists(o.out, error))
-        return make_error(ErrorKind::Io, "\"{}\" is there already. Choose another name, or use --overwrite.", o.out.string());
+        return make_error(ErrorKind::Io, "\"{}\" is there already. Choose another name, or use --overwrite.",
+                          o.out.string());
     TerminalJob job("Processing");
     auto source = Source::bring_in(o.file, o.work, job.control());
     if (!source) return source.error();
@@ -49,9 +50,9 @@ Status run(const Options& o) {
         for (const auto& part : parts) out["chain"].push_back(info(part.kind).key);
         fmt::print("{}\n", out.dump(2, ' ', false, nlohmann::json::error_handler_t::replace));
     } else {
-        fmt::print("{}: {:.1f} to {:.1f} LUFS, true peak {:.1f} to {:.1f} dBTP, {:.0f} x real time.\n", o.out.string(),
-                   report->before.integrated_lufs, report->after.integrated_lufs, report->before.true_peak_dbtp,
-                   report->after.true_peak_dbtp, report->times_real_time);
+        fmt::print("{}: {:.1f} to {:.1f} LUFS, true peak {:.1f} to {:.1f} dBTP, {:.0f} x real time.\n",
+                   o.out.string(), report->before.integrated_lufs, report->after.integrated_lufs,
+                   report->before.true_peak_dbtp, report->after.true_peak_dbtp, report->times_real_time);
     }
     return {};
 }
@@ -62,9 +63,12 @@ void add_process(CLI::App& app, Status& status) {
     auto options = std::make_shared<Options>();
     auto* command = app.add_subcommand("process", "Put a sound file through a chain");
     command->add_option("FILE", options->file, "Sound or picture file")->required();
-    command->add_option("--chain", options->chain, "Chain file (.rivlen-chain), or \"voice\": the start chain for a voice")
+    command
+        ->add_option("--chain", options->chain,
+                     "Chain file (.rivlen-chain), or \"voice\": the start chain for a voice")
         ->capture_default_str();
-    command->add_option("-o,--output", options->out, "File to write: .wav (32-bit float) or .flac (24 bit)")->required();
+    command->add_option("-o,--output", options->out, "File to write: .wav (32-bit float) or .flac (24 bit)")
+        ->required();
     command->add_option("--work", options->work, "Folder for working copies")->capture_default_str();
     command->add_flag("--overwrite", options->overwrite, "Replace a file that is there");
     command->add_flag("--json", options->json, "Print a report as JSON");

@@ -29,7 +29,8 @@ constexpr int kRate = 48000;
 Channels tone(double hz, double level_dbfs, std::size_t frames, int rate = kRate) {
     Channels out(2, std::vector<float>(frames));
     for (std::size_t i = 0; i < frames; ++i) {
-        const double x = amplitude_of_db(level_dbfs) * std::sin(2 * std::numbers::pi * hz * static_cast<double>(i) / rate);
+        const double x =
+            amplitude_of_db(level_dbfs) * std::sin(2 * std::numbers::pi * hz * static_cast<double>(i) / rate);
         out[0][i] = out[1][i] = static_cast<float>(x);
     }
     return out;
@@ -49,8 +50,8 @@ std::vector<double> standard(PartKind kind) {
     return make_part(kind, 1).values;
 }
 
-// Giannoulis, Massberg, Reiss (2012), eq. 4, worked by hand for -24 dB, 3:1, a knee of 6 dB: under -27 dB nothing;
-// at -24 dB it is down by (3^2 / 12) * 2/3 = 0.5 dB; above -21 dB 3 dB more in give 1 dB more out.
+// Giannoulis, Massberg, Reiss (2012), eq. 4, worked by hand for -24 dB, 3:1, a knee of 6 dB: under -27 dB
+// nothing; at -24 dB it is down by (3^2 / 12) * 2/3 = 0.5 dB; above -21 dB 3 dB more in give 1 dB more out.
 TEST(VoiceChain, CompressorFollowsItsStaticCurve) {
     auto v = standard(PartKind::Compressor);
     EXPECT_EQ(Compressor::static_db(v, -30), -30);
@@ -66,12 +67,14 @@ TEST(VoiceChain, CompressorFollowsItsStaticCurve) {
         for (std::size_t i = 0; i < x[0].size(); ++i)
             x[0][i] = x[1][i] = static_cast<float>((i / 60 % 2 == 0 ? 1 : -1) * amplitude_of_db(in_db));
         const Channels y = through(PartKind::Compressor, v, x);
-        EXPECT_NEAR(20 * std::log10(std::abs(static_cast<double>(y[0].back()))), Compressor::static_db(v, in_db), 0.01) << in_db;
+        EXPECT_NEAR(20 * std::log10(std::abs(static_cast<double>(y[0].back()))),
+                    Compressor::static_db(v, in_db), 0.01)
+            << in_db;
     }
 }
 
-// A step from -60 to -6 dBFS: after one attack time 1 - 1/e of the reduction is there, after the release time 1/e of it
-// is left.
+// A step from -60 to -6 dBFS: after one attack time 1 - 1/e of the reduction is there, after the release time
+// 1/e of it is left.
 TEST(VoiceChain, CompressorKeepsItsTimes) {
     auto v = standard(PartKind::Compressor);
     v[parameter::kAttackMs] = 20;
@@ -80,7 +83,9 @@ TEST(VoiceChain, CompressorKeepsItsTimes) {
     for (std::size_t i = 0; i < x[0].size(); ++i)
         x[0][i] = x[1][i] = i < 4800 || i >= 28800 ? 0.001F : static_cast<float>(amplitude_of_db(-6));
     const Channels y = through(PartKind::Compressor, v, x);
-    const auto reduction = [&](std::size_t i) { return -20 * std::log10(static_cast<double>(y[0][i] / x[0][i])); };
+    const auto reduction = [&](std::size_t i) {
+        return -20 * std::log10(static_cast<double>(y[0][i] / x[0][i]));
+    };
     const double full = -6 - Compressor::static_db(v, -6);
     EXPECT_NEAR(reduction(4800 + 960), full * (1 - std::exp(-1)), 0.05);
     EXPECT_NEAR(reduction(28700), full, 0.01);
@@ -94,8 +99,9 @@ TEST(VoiceChain, CompressorListensAboveItsSideChain) {
     const double deaf = peak_dbfs(through(PartKind::Compressor, v, tone(60, -6, 48000)));
     EXPECT_LT(open, -14);
     EXPECT_GT(deaf, -12);
-    EXPECT_NEAR(peak_dbfs(through(PartKind::Compressor, v, tone(3000, -6, 48000))),
-                peak_dbfs(through(PartKind::Compressor, standard(PartKind::Compressor), tone(3000, -6, 48000))), 0.1);
+    EXPECT_NEAR(
+        peak_dbfs(through(PartKind::Compressor, v, tone(3000, -6, 48000))),
+        peak_dbfs(through(PartKind::Compressor, standard(PartKind::Compressor), tone(3000, -6, 48000))), 0.1);
 }
 
 TEST(VoiceChain, GateTurnsDownWhatIsSoft) {
@@ -117,7 +123,8 @@ TEST(VoiceChain, GateTurnsDownWhatIsSoft) {
     EXPECT_LT(std::abs(y[0][47990]), 0.3F * std::abs(x[0][47990]) + 1e-9F);
 }
 
-// The cookbook's responses evaluated analytically (Biquad::magnitude), band by band multiplied, against the sound.
+// The cookbook's responses evaluated analytically (Biquad::magnitude), band by band multiplied, against the
+// sound.
 TEST(VoiceChain, EqualiserHasTheResponseThatIsDrawn) {
     auto part = make_part(PartKind::Equaliser, 1);
     part.values[parameter::kLowShelf + 1] = 4;
@@ -134,7 +141,10 @@ TEST(VoiceChain, EqualiserHasTheResponseThatIsDrawn) {
             << hz;
     }
     // A bell of -6 dB is -6 dB in its middle, a shelf has its gain far out (the cookbook's definitions).
-    EXPECT_NEAR(Equaliser::magnitude(kRate, part.values, 300), amplitude_of_db(-6) * Biquad::low_shelf(kRate, 120, 4).magnitude(kRate, 300) * Biquad::high_shelf(kRate, 8000, 5).magnitude(kRate, 300), 1e-9);
+    EXPECT_NEAR(Equaliser::magnitude(kRate, part.values, 300),
+                amplitude_of_db(-6) * Biquad::low_shelf(kRate, 120, 4).magnitude(kRate, 300) *
+                    Biquad::high_shelf(kRate, 8000, 5).magnitude(kRate, 300),
+                1e-9);
     const Channels x = tone(777, -3, 4800);
     EXPECT_EQ(through(PartKind::Equaliser, standard(PartKind::Equaliser), x), x);  // neutral to the bit
 }
@@ -142,15 +152,18 @@ TEST(VoiceChain, EqualiserHasTheResponseThatIsDrawn) {
 TEST(VoiceChain, LowPassIsButterworth) {
     const std::vector<double> v = {2000, 24};
     for (const double hz : {200.0, 1000.0, 2000.0, 4000.0}) {
-        const double ratio = std::tan(std::numbers::pi * hz / kRate) / std::tan(std::numbers::pi * 2000 / kRate);
+        const double ratio =
+            std::tan(std::numbers::pi * hz / kRate) / std::tan(std::numbers::pi * 2000 / kRate);
         const ChainPart part{1, PartKind::LowPass, true, v};
-        EXPECT_NEAR(curve_db(part, kRate, hz), -10 * std::log10(1 + std::pow(ratio, 8)), 1e-3);  // Butterworth 1930
-        EXPECT_NEAR(peak_dbfs(through(PartKind::LowPass, v, tone(hz, -10, 48000))) + 10, curve_db(part, kRate, hz), 0.02);
+        EXPECT_NEAR(curve_db(part, kRate, hz), -10 * std::log10(1 + std::pow(ratio, 8)),
+                    1e-3);  // Butterworth 1930
+        EXPECT_NEAR(peak_dbfs(through(PartKind::LowPass, v, tone(hz, -10, 48000))) + 10,
+                    curve_db(part, kRate, hz), 0.02);
     }
 }
 
-// A hiss between 6 and 10 kHz over a vowel: turned down by 2 dB and no more, whatever its level; a vowel alone passes
-// to the bit; hardly anything happens outside the band.
+// A hiss between 6 and 10 kHz over a vowel: turned down by 2 dB and no more, whatever its level; a vowel
+// alone passes to the bit; hardly anything happens outside the band.
 TEST(VoiceChain, DeEsserTouchesOnlySibilance) {
     const auto v = standard(PartKind::DeEsser);
     Channels vowel = tone(180, -14, 48000);
@@ -185,7 +198,8 @@ TEST(VoiceChain, RoomDecaysAsSet) {
         for (std::size_t i = 1; i < 1000; ++i) ASSERT_EQ(y[0][i], 0.0F);
         y[0][0] = 0;
         std::vector<double> left(y[0].size() + 1);
-        for (std::size_t i = y[0].size(); i-- > 0;) left[i] = left[i + 1] + static_cast<double>(y[0][i]) * static_cast<double>(y[0][i]);
+        for (std::size_t i = y[0].size(); i-- > 0;)
+            left[i] = left[i + 1] + static_cast<double>(y[0][i]) * static_cast<double>(y[0][i]);
         double at5 = 0;
         double at35 = 0;
         for (std::size_t i = 0; i < y[0].size(); ++i) {
@@ -235,11 +249,13 @@ TEST(VoiceChain, NoPartDependsOnBlocks) {
     }
 }
 
-// "A voice through the start chain peaks between -10 and -3 dB, and the ceiling of -0.5 dB is never passed, also
-// between samples": common practice, no source. The voice is the demo's own, near -23 LUFS as it is recorded.
+// "A voice through the start chain peaks between -10 and -3 dB, and the ceiling of -0.5 dB is never passed,
+// also between samples": common practice, no source. The voice is the demo's own, near -23 LUFS as it is
+// recorded.
 TEST(VoiceChain, TheStartChainDoesWhatIsUsual) {
     const test::Scratch scratch;
-    auto voice = Source::bring_in(std::filesystem::path(RIVLEN_ROOT) / "demo/parts/dialogue.flac", scratch.folder());
+    auto voice =
+        Source::bring_in(std::filesystem::path(RIVLEN_ROOT) / "demo/parts/dialogue.flac", scratch.folder());
     ASSERT_TRUE(voice.ok());
     const auto report = process_file(*voice, voice_start_chain(), scratch / "out.wav", SoundFormat::WavFloat);
     ASSERT_TRUE(report.ok());
@@ -254,7 +270,9 @@ TEST(VoiceChain, TheStartChainDoesWhatIsUsual) {
     const auto hot = process_file(*voice, loud, scratch / "hot.wav", SoundFormat::WavFloat);
     ASSERT_TRUE(hot.ok());
     EXPECT_LE(hot->after.true_peak_dbtp, -0.5);
-    EXPECT_FALSE(process_file(*voice, loud, std::filesystem::path(RIVLEN_ROOT) / "demo/parts/dialogue.flac", SoundFormat::Flac24).ok());
+    EXPECT_FALSE(process_file(*voice, loud, std::filesystem::path(RIVLEN_ROOT) / "demo/parts/dialogue.flac",
+                              SoundFormat::Flac24)
+                     .ok());
 }
 
 TEST(VoiceChain, TheOriginalIsHeardAsLoud) {

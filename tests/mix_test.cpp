@@ -55,7 +55,9 @@ struct Material {
         place_clip(session.rebuild, {"tone", at, length, false, false, "Tone"}, Feed::Whole, 0);
     }
     [[nodiscard]] Rebuild& r() { return session.rebuild; }
-    [[nodiscard]] std::shared_ptr<const MixPlan> plan() const { return std::make_shared<const MixPlan>(session, media); }
+    [[nodiscard]] std::shared_ptr<const MixPlan> plan() const {
+        return std::make_shared<const MixPlan>(session, media);
+    }
     // Of a track or bus, and the mix.
     [[nodiscard]] Channels mix(std::int64_t first = 0, std::int64_t last = kFrames) const {
         Channels out(2);
@@ -100,16 +102,19 @@ TEST(Mix, DoesNotDependOnBlocksOrOnWhereItBegan) {
     Channels pieces(2);
     const std::array<std::size_t, 5> sizes = {1, 333, 64, 4096, 1000};
     for (std::size_t i = 0; std::ssize(pieces[0]) < kFrames; ++i) {
-        const auto count = std::min<std::size_t>(sizes[i % 5], static_cast<std::size_t>(kFrames) - pieces[0].size());
+        const auto count =
+            std::min<std::size_t>(sizes[i % 5], static_cast<std::size_t>(kFrames) - pieces[0].size());
         Channels block(2, std::vector<float>(count));
         engine.next({block[0], block[1]});
-        for (std::size_t c = 0; c < 2; ++c) pieces[c].insert(pieces[c].end(), block[c].begin(), block[c].end());
+        for (std::size_t c = 0; c < 2; ++c)
+            pieces[c].insert(pieces[c].end(), block[c].begin(), block[c].end());
     }
     EXPECT_EQ(pieces, whole);
     m.r().tracks[0].strip.chain.clear();  // without memory in the chain, from anywhere
     const Channels plain = m.mix();
     const Channels from = m.mix(77777, kFrames);
-    const Channels part = {{plain[0].begin() + 77777, plain[0].end()}, {plain[1].begin() + 77777, plain[1].end()}};
+    const Channels part = {{plain[0].begin() + 77777, plain[0].end()},
+                           {plain[1].begin() + 77777, plain[1].end()}};
     EXPECT_EQ(from, part);
 }
 
@@ -223,7 +228,8 @@ TEST(Mix, LinesAreFollowedToTheSample) {
     put_point(tone, {LineTarget::Part, tone.chain[0].id, 0, {}}, {kFrames, 1000});
     const Channels swept = m.mix();
     EXPECT_NEAR(level_db(swept[0], 4800, 4800), level_db(plain[0], 4800, 4800), 0.1);
-    EXPECT_NEAR(level_db(swept[0], 139000, 4800), level_db(plain[0], 139000, 4800) - 2.8, 0.4);  // -3 dB at the edge
+    EXPECT_NEAR(level_db(swept[0], 139000, 4800), level_db(plain[0], 139000, 4800) - 2.8,
+                0.4);  // -3 dB at the edge
 }
 
 TEST(Mix, BusesSumWhatGoesToThem) {
@@ -260,7 +266,8 @@ TEST(Mix, EditsWhilePlayingGlideInsteadOfClicking) {
     engine.next({block[0], block[1]});
     double jump = std::abs(static_cast<double>(block[0][0] - before));
     for (std::size_t i = 1; i < 4800; ++i)
-        jump = std::max(jump, std::abs(static_cast<double>(block[0][i]) - static_cast<double>(block[0][i - 1])));
+        jump =
+            std::max(jump, std::abs(static_cast<double>(block[0][i]) - static_cast<double>(block[0][i - 1])));
     EXPECT_LT(jump, 0.02);
     EXPECT_LT(std::abs(block[0][4790]), 0.006F);
     m.r().tracks[4].strip.chain = {make_part(PartKind::Gain, m.r().new_id())};
@@ -282,10 +289,10 @@ TEST(Mix, DuckingFollowsItsRule) {
         return static_cast<double>(gains[static_cast<std::size_t>(seconds * kRate / kDuckStep)]);
     };
     EXPECT_EQ(at(0.9), 0);
-    EXPECT_NEAR(at(1.05), -6, 0.8);      // half of the attack
-    EXPECT_NEAR(at(1.15), -12, 1e-6);    // down
-    EXPECT_NEAR(at(1.65), -12, 1e-6);    // held for 200 ms behind the end at 1.5 s
-    EXPECT_NEAR(at(1.95), -6, 0.8);      // half of the release
+    EXPECT_NEAR(at(1.05), -6, 0.8);    // half of the attack
+    EXPECT_NEAR(at(1.15), -12, 1e-6);  // down
+    EXPECT_NEAR(at(1.65), -12, 1e-6);  // held for 200 ms behind the end at 1.5 s
+    EXPECT_NEAR(at(1.95), -6, 0.8);    // half of the release
     EXPECT_NEAR(at(2.25), 0, 1e-6);
     // The engine plays just this line.
     for (std::size_t t : {0U, 1U, 3U}) m.r().tracks[t].strip.mute = true;
@@ -323,7 +330,8 @@ TEST(Mix, OfflineEqualsRealTime) {
     m.add_tone(0.5, 440, kRate, kRate / 2);
     m.r().tracks[2].ducking.on = true;
     m.r().tracks[2].ducking.key_track = m.r().tracks[4].id;
-    m.r().tracks[0].strip.chain = {make_part(PartKind::HighPass, m.r().new_id()), make_part(PartKind::Limiter, m.r().new_id())};
+    m.r().tracks[0].strip.chain = {make_part(PartKind::HighPass, m.r().new_id()),
+                                   make_part(PartKind::Limiter, m.r().new_id())};
     put_point(m.r().tracks[1].strip, {LineTarget::Gain, 0, 0, {}}, {1000, -3});
     put_point(m.r().tracks[1].strip, {LineTarget::Gain, 0, 0, {}}, {90000, 3});
     const Channels offline = m.mix();
@@ -360,7 +368,8 @@ TEST(Mix, OfflineEqualsRealTime) {
 TEST(Mix, ASpectrumShowsLevelsWhereTheyAre) {
     std::vector<float> tone(Tap::kFrames);
     for (std::size_t i = 0; i < tone.size(); ++i)
-        tone[i] = static_cast<float>(0.1 * std::sin(2 * std::numbers::pi * 996.09375 * static_cast<double>(i) / kRate));  // a bin's middle
+        tone[i] = static_cast<float>(0.1 * std::sin(2 * std::numbers::pi * 996.09375 *
+                                                    static_cast<double>(i) / kRate));  // a bin's middle
     const auto levels = spectrum_of(tone, kRate);
     std::size_t loudest = 0;
     for (std::size_t p = 0; p < kSpectrumPlaces; ++p) {
@@ -417,16 +426,18 @@ TEST(Mix, RecordingsAtOtherRatesStayInPlace) {
     EXPECT_EQ(at_rate(timed, 44100, 48000).lines[0].points[0].frame, 48000);
 }
 
-// Magnitude of a Butterworth high-pass of order n: |H|^2 = 1 / (1 + (fc / f)^(2 n)) (Butterworth 1930), with the
-// frequencies warped by the bilinear transform: f -> tan(pi f / rate).
+// Magnitude of a Butterworth high-pass of order n: |H|^2 = 1 / (1 + (fc / f)^(2 n)) (Butterworth 1930), with
+// the frequencies warped by the bilinear transform: f -> tan(pi f / rate).
 TEST(Chain, HighPassIsButterworth) {
     for (const double slope : {12.0, 24.0, 36.0, 48.0}) {
         const std::array<double, 2> values = {100, slope};
         for (const double hz : {25.0, 50.0, 100.0, 200.0, 1000.0, 10000.0}) {
             const double order = slope / 6.0;
-            const double ratio = std::tan(std::numbers::pi * 100 / kRate) / std::tan(std::numbers::pi * hz / kRate);
+            const double ratio =
+                std::tan(std::numbers::pi * 100 / kRate) / std::tan(std::numbers::pi * hz / kRate);
             const double wanted = 1 / std::sqrt(1 + std::pow(ratio, 2 * order));
-            EXPECT_NEAR(20 * std::log10(CutFilter::magnitude(PartKind::HighPass, kRate, values, hz)), 20 * std::log10(wanted), 1e-3)
+            EXPECT_NEAR(20 * std::log10(CutFilter::magnitude(PartKind::HighPass, kRate, values, hz)),
+                        20 * std::log10(wanted), 1e-3)
                 << slope << " dB/oct at " << hz;
         }
         CutFilter filter(PartKind::HighPass, kRate);  // and the sound has that magnitude
@@ -435,10 +446,12 @@ TEST(Chain, HighPassIsButterworth) {
         for (auto& channel : tone) {
             channel.resize(48000);
             for (std::size_t i = 0; i < channel.size(); ++i)
-                channel[i] = static_cast<float>(std::sin(2 * std::numbers::pi * 70 * static_cast<double>(i) / kRate));
+                channel[i] =
+                    static_cast<float>(std::sin(2 * std::numbers::pi * 70 * static_cast<double>(i) / kRate));
         }
         filter.process({tone[0], tone[1]});
-        EXPECT_NEAR(level_db(tone[0], 24000, 24000) + 3.0103, 20 * std::log10(CutFilter::magnitude(PartKind::HighPass, kRate, values, 70)), 0.01);
+        EXPECT_NEAR(level_db(tone[0], 24000, 24000) + 3.0103,
+                    20 * std::log10(CutFilter::magnitude(PartKind::HighPass, kRate, values, 70)), 0.01);
     }
 }
 
@@ -486,7 +499,8 @@ TEST(Chain, SwitchingAPartOffShiftsAndClicksNothing) {
     Channels tone(2, std::vector<float>(24000));
     for (auto& channel : tone) {
         for (std::size_t i = 0; i < channel.size(); ++i)
-            channel[i] = static_cast<float>(0.5 * std::sin(2 * std::numbers::pi * 100 * static_cast<double>(i) / kRate));
+            channel[i] = static_cast<float>(
+                0.5 * std::sin(2 * std::numbers::pi * 100 * static_cast<double>(i) / kRate));
     }
     const Channels plain = tone;
     chain.process({std::span(tone[0]).first(12000), std::span(tone[1]).first(12000)});
@@ -496,7 +510,8 @@ TEST(Chain, SwitchingAPartOffShiftsAndClicksNothing) {
     const auto delay = static_cast<std::size_t>(chain.latency());
     EXPECT_NEAR(tone[0][11000], plain[0][11000 - delay] * 0.1F, 1e-4F);
     EXPECT_EQ(tone[0][23000], plain[0][23000 - delay]);
-    for (std::size_t i = 1; i < tone[0].size(); ++i) ASSERT_LT(std::abs(tone[0][i] - tone[0][i - 1]), 0.02F) << i;
+    for (std::size_t i = 1; i < tone[0].size(); ++i)
+        ASSERT_LT(std::abs(tone[0][i] - tone[0][i - 1]), 0.02F) << i;
 }
 
 }  // namespace

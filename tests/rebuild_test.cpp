@@ -128,9 +128,11 @@ TEST(Rebuild, DeletingLeavesOrClosesTheGapAndNeverTouchesThePicture) {
 
 TEST(Rebuild, TimeIsCutOutOfTracksAndPictureTogether) {
     Rebuild r = placed();
-    const std::array<LoopRange, 3> ranges = {LoopRange{5000, 7000}, LoopRange{1000, 2000}, LoopRange{6500, 8000}};
+    const std::array<LoopRange, 3> ranges = {LoopRange{5000, 7000}, LoopRange{1000, 2000},
+                                             LoopRange{6500, 8000}};
     cut_time(r, ranges, {}, true);
-    for (const auto& t : r.tracks) EXPECT_EQ(extents(t), (Extents{{0, 1000}, {1000, 4000}, {4000, kLong - 4000}}));
+    for (const auto& t : r.tracks)
+        EXPECT_EQ(extents(t), (Extents{{0, 1000}, {1000, 4000}, {4000, kLong - 4000}}));
     ASSERT_EQ(r.picture.size(), 3U);
     for (std::size_t i = 0; i < 3; ++i) {
         EXPECT_EQ(r.picture[i].start, r.tracks[0].clips[i].start);
@@ -203,21 +205,44 @@ TEST(Rebuild, RandomEditsKeepItWellFormed) {
         const std::int64_t at = any(r.end());
         r.edit_groups = any(3) != 0;
         switch (any(11)) {
-            case 0: split_clips(r, one, at); break;
-            case 1: trim_start(r, id, any(4000) - 2000, length_of); break;
-            case 2: trim_end(r, id, any(4000) - 2000, length_of); break;
-            case 3: slip(r, id, any(4000) - 2000, length_of); break;
-            case 4: move_clips(r, one, any(20000) - 10000, static_cast<int>(any(2)) - 1); break;
-            case 5: delete_clips(r, one, any(1) == 1); break;
-            case 6: copy_clips(r, one, at); break;
-            case 7: cut_time(r, std::array{LoopRange{at, at + any(9000)}}, {}, any(1) == 1); break;
-            case 8: mute_ranges(r, std::array{LoopRange{at, at + any(9000)}}, {}); break;
-            case 9: set_fade(r, id, any(1) == 1, {any(100000), FadeShape::Smooth}); break;
-            case 10: replace_clip(r, id, {"x.wav", 0, any(kLong), false, false, ""}, 0, 100); break;
+            case 0:
+                split_clips(r, one, at);
+                break;
+            case 1:
+                trim_start(r, id, any(4000) - 2000, length_of);
+                break;
+            case 2:
+                trim_end(r, id, any(4000) - 2000, length_of);
+                break;
+            case 3:
+                slip(r, id, any(4000) - 2000, length_of);
+                break;
+            case 4:
+                move_clips(r, one, any(20000) - 10000, static_cast<int>(any(2)) - 1);
+                break;
+            case 5:
+                delete_clips(r, one, any(1) == 1);
+                break;
+            case 6:
+                copy_clips(r, one, at);
+                break;
+            case 7:
+                cut_time(r, std::array{LoopRange{at, at + any(9000)}}, {}, any(1) == 1);
+                break;
+            case 8:
+                mute_ranges(r, std::array{LoopRange{at, at + any(9000)}}, {});
+                break;
+            case 9:
+                set_fade(r, id, any(1) == 1, {any(100000), FadeShape::Smooth});
+                break;
+            case 10:
+                replace_clip(r, id, {"x.wav", 0, any(kLong), false, false, ""}, 0, 100);
+                break;
             default: {
                 const Track& t = *r.track_of_clip(id);
                 for (std::size_t k = 1; k < t.clips.size(); ++k) {
-                    if (cross_fade(r, t.clips[k - 1].id, t.clips[k].id, 1 + any(3000), FadeShape::EqualPower, length_of))
+                    if (cross_fade(r, t.clips[k - 1].id, t.clips[k].id, 1 + any(3000), FadeShape::EqualPower,
+                                   length_of))
                         break;
                 }
             }
@@ -266,7 +291,8 @@ TEST(Rebuild, SilencesAreFoundWithPadding) {
     s.shortest_ms = 500;
     s.padding_ms = 100;
     const auto found = find_silences(levels, 480, 480000, 48000, s);
-    const std::vector<LoopRange> wanted = {{0, 100 * 480 - 4800}, {300 * 480 + 4800, 500 * 480 - 4800}, {510 * 480 + 4800, 480000}};
+    const std::vector<LoopRange> wanted = {
+        {0, 100 * 480 - 4800}, {300 * 480 + 4800, 500 * 480 - 4800}, {510 * 480 + 4800, 480000}};
     EXPECT_EQ(found, wanted);
     s.threshold_dbfs = -75;
     EXPECT_TRUE(find_silences(levels, 480, 480000, 48000, s).empty());
@@ -287,7 +313,8 @@ TEST(Rebuild, LivesInTheSessionsJson) {
     r.tracks[2].ducking.on = true;
     r.tracks[2].ducking.key_track = r.tracks[0].id;
     r.tracks[2].ducking.values[0] = -9;
-    r.tracks[0].strip.chain = {make_part(PartKind::HighPass, r.new_id()), make_part(PartKind::Limiter, r.new_id())};
+    r.tracks[0].strip.chain = {make_part(PartKind::HighPass, r.new_id()),
+                               make_part(PartKind::Limiter, r.new_id())};
     r.tracks[0].strip.chain[0].values[parameter::kCutHz] = 95;
     r.tracks[0].strip.chain[1].on = false;
     r.tracks[0].strip.invert = true;
@@ -304,11 +331,12 @@ TEST(Rebuild, LivesInTheSessionsJson) {
 }
 
 TEST(Rebuild, DamagedJsonIsMended) {
-    const auto read = session_from_json(R"({"rivlen_session": 3, "rebuild": {"sample_rate": 12345, "frame_rate": [0, 0],
+    const auto read =
+        session_from_json(R"({"rivlen_session": 3, "rebuild": {"sample_rate": 12345, "frame_rate": [0, 0],
         "buses": [], "tracks": [{"id": 4, "bus": 99, "strip": {"gain_db": 900, "chain": [{"kind": "high_pass", "id": 4}, {"kind": "?"}]},
         "ducking": {"on": true, "key_track": 77}, "clips": [{"id": 4, "start": 10, "length": 5, "fade_in": {"frames": 99}},
         {"id": 4, "start": 2, "length": -5}, 7, {"id": 9, "start": 3, "length": 1}]}, "x"]}})",
-                                        {});
+                          {});
     ASSERT_TRUE(read.ok());
     const Rebuild& r = read->rebuild;
     EXPECT_TRUE(well_formed(r));

@@ -1,5 +1,6 @@
-// The demo rebuilt from its stems entirely through the window: every act is a key, a click, a drag or a typed value.
-// At the end everything is undone and done again, and each state sounds as it did before, sample for sample.
+// The demo rebuilt from its stems entirely through the window: every act is a key, a click, a drag or a typed
+// value. At the end everything is undone and done again, and each state sounds as it did before, sample for
+// sample.
 #include <QApplication>
 #include <QCheckBox>
 #include <QComboBox>
@@ -50,7 +51,8 @@ class RebuildWindowTest : public QObject {
             const double t = static_cast<double>(i) / 44100;
             double x = 0;
             for (const double hz : {220.0, 277.2, 329.6})
-                x += 0.2 * std::sin(2 * std::numbers::pi * hz * t) * (1 + 0.3 * std::sin(2 * std::numbers::pi * 0.4 * t));
+                x += 0.2 * std::sin(2 * std::numbers::pi * hz * t) *
+                     (1 + 0.3 * std::sin(2 * std::numbers::pi * 0.4 * t));
             music[0][i] = music[1][i] = static_cast<float>(x);
         }
         test::write_wav(*scratch_ / "chord.wav", music, 44100);
@@ -96,7 +98,8 @@ class RebuildWindowTest : public QObject {
         pick("track_card", 1);
         const auto clean = heard();
         for (std::size_t i = 0; i < original.size(); ++i)
-            worst = std::max(worst, std::abs(static_cast<double>(clean[0][i]) - static_cast<double>(original[i])));
+            worst = std::max(worst,
+                             std::abs(static_cast<double>(clean[0][i]) - static_cast<double>(original[i])));
         QVERIFY2(20 * std::log10(worst) < -100, qPrintable(QString::number(20 * std::log10(worst))));
         QVERIFY(mix != clean);
         keep();
@@ -195,7 +198,8 @@ class RebuildWindowTest : public QObject {
         const auto voice = track_alone(0);
         LoudnessMeter meter(kRate, 2);
         meter.add(voice);
-        QVERIFY2(meter.result().true_peak_dbtp <= -3.0, qPrintable(QString::number(meter.result().true_peak_dbtp)));
+        QVERIFY2(meter.result().true_peak_dbtp <= -3.0,
+                 qPrintable(QString::number(meter.result().true_peak_dbtp)));
         QVERIFY(meter.result().true_peak_dbtp > -4.0);
         // Nothing was shifted by the limiter's look-ahead: the voice begins where it began.
         keep();
@@ -240,7 +244,8 @@ class RebuildWindowTest : public QObject {
 
     void talkIsLevelled() {
         choose_track(0);
-        QTRY_VERIFY_WITH_TIMEOUT(window_->rebuild_view().levels().levels(rebuild().tracks[0].id) != nullptr, 60000);
+        QTRY_VERIFY_WITH_TIMEOUT(window_->rebuild_view().levels().levels(rebuild().tracks[0].id) != nullptr,
+                                 60000);
         type("levelling_target", -20);
         click("levelling_write");
         const MixLine target{LineTarget::Gain, 0, 0, {}};
@@ -264,7 +269,9 @@ class RebuildWindowTest : public QObject {
         window_->rebuild_view().time_view().settle();
         const auto y = canvas.position_of(id, *target, {0, 0.0}).toPoint().y();
         const auto x_of = [&](double seconds) {
-            return canvas.position_of(id, *target, {static_cast<std::int64_t>(seconds * kRate), 0}).toPoint().x();
+            return canvas.position_of(id, *target, {static_cast<std::int64_t>(seconds * kRate), 0})
+                .toPoint()
+                .x();
         };
         QTest::mouseClick(&canvas, Qt::LeftButton, {}, {x_of(20), y});
         QTest::mouseClick(&canvas, Qt::LeftButton, {}, {x_of(25), y});
@@ -307,11 +314,13 @@ class RebuildWindowTest : public QObject {
         const QRectF rect = canvas.clip_rect(id);
         const int middle = static_cast<int>(rect.center().y()) + 12;
         // Its left edge, to the right.
-        drag(canvas, {static_cast<int>(rect.left()) + 2, middle}, {static_cast<int>(rect.left()) + 62, middle});
+        drag(canvas, {static_cast<int>(rect.left()) + 2, middle},
+             {static_cast<int>(rect.left()) + 62, middle});
         const Clip trimmed = *rebuild().clip(id);
         QVERIFY(trimmed.start > before.start && trimmed.end() == before.end());
         QCOMPARE(trimmed.offset - before.offset, trimmed.start - before.start);
-        QCOMPARE(frame_of_picture(rebuild(), picture_frame_of(rebuild(), trimmed.start)), trimmed.start);  // snapped
+        QCOMPARE(frame_of_picture(rebuild(), picture_frame_of(rebuild(), trimmed.start)),
+                 trimmed.start);  // snapped
         // A fade from its upper corner.
         const QRectF now = canvas.clip_rect(id);
         drag(canvas, {static_cast<int>(now.left()) + 2, static_cast<int>(now.top()) + 22},
@@ -338,10 +347,12 @@ class RebuildWindowTest : public QObject {
         std::int64_t gone = 0;
         for (const auto& r : ranges) gone += r.last - r.first;
         click("silence_close");
-        QVERIFY(std::abs(rebuild().end() - (before - gone)) <= kRate);  // what was moved behind the end stays behind
+        QVERIFY(std::abs(rebuild().end() - (before - gone)) <=
+                kRate);  // what was moved behind the end stays behind
         QVERIFY(rebuild().picture.size() > 3);
         QCOMPARE(rebuild().picture[1].start - rebuild().picture[1].offset,
-                 rebuild().tracks[0].clips[1].start - rebuild().tracks[0].clips[1].offset);  // in step with the talk
+                 rebuild().tracks[0].clips[1].start -
+                     rebuild().tracks[0].clips[1].offset);  // in step with the talk
         QVERIFY(well_formed(rebuild()));
         keep();
     }
@@ -381,8 +392,8 @@ class RebuildWindowTest : public QObject {
         QVERIFY(window_->rebuild_view().findChild<QWidget*>("mix_ruler")->isVisible());
     }
 
-    // Held to half a picture frame (20 ms) of the middle of the frame that is shown; what a busy machine is late with
-    // now and then is left out.
+    // Held to half a picture frame (20 ms) of the middle of the frame that is shown; what a busy machine is
+    // late with now and then is left out.
     void thePictureFollowsWhilePlaying() {
         auto& pane = window_->rebuild_view().picture();
         go_to(0.5);
@@ -441,7 +452,8 @@ class RebuildWindowTest : public QObject {
         const auto last = heard();
         for (auto state = kept_.rbegin(); state != kept_.rend(); ++state) {
             while (stack.index() > state->step) stack.undo();
-            QVERIFY2(window_->document().rebuild() == state->rebuild, qPrintable(QString::number(state->step)));
+            QVERIFY2(window_->document().rebuild() == state->rebuild,
+                     qPrintable(QString::number(state->step)));
             QCOMPARE(heard(), state->mix);
         }
         while (stack.canUndo()) stack.undo();
@@ -465,7 +477,9 @@ class RebuildWindowTest : public QObject {
         window_->document().close_step();
         kept_.push_back({window_->document().undo_stack().index(), rebuild(), heard()});
     }
-    void key(int code, Qt::KeyboardModifiers modifiers = {}) { QTest::keyClick(window_.get(), static_cast<Qt::Key>(code), modifiers); }
+    void key(int code, Qt::KeyboardModifiers modifiers = {}) {
+        QTest::keyClick(window_.get(), static_cast<Qt::Key>(code), modifiers);
+    }
     template <typename T>
     T* find(const char* name) {
         // Panels that are being replaced are still there for a moment: the visible one is meant.
@@ -504,8 +518,9 @@ class RebuildWindowTest : public QObject {
         auto& canvas = window_->rebuild_view().canvas();
         window_->rebuild_view().time_view().settle();
         const QRectF rect = canvas.clip_rect(id);
-        QTest::mouseClick(&canvas, Qt::LeftButton, {},
-                          {static_cast<int>(rect.left() + rect.width() * part), static_cast<int>(rect.top()) + 8});
+        QTest::mouseClick(
+            &canvas, Qt::LeftButton, {},
+            {static_cast<int>(rect.left() + rect.width() * part), static_cast<int>(rect.top()) + 8});
         QVERIFY(window_->rebuild_view().selection().has_clip(id));
     }
     static void drag(QWidget& widget, QPoint from, QPoint to) {
@@ -541,7 +556,9 @@ class RebuildWindowTest : public QObject {
         return out;
     }
     [[nodiscard]] test::Channels heard() const { return rendered(window_->document().session()); }
-    [[nodiscard]] test::Channels track_alone(std::size_t place) const { return track_alone(place, window_->document().session()); }
+    [[nodiscard]] test::Channels track_alone(std::size_t place) const {
+        return track_alone(place, window_->document().session());
+    }
     [[nodiscard]] test::Channels track_alone(std::size_t place, Session session) const {
         for (auto& t : session.rebuild.tracks) t.strip.solo = false;
         session.rebuild.tracks[place].strip.solo = true;

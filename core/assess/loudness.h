@@ -16,8 +16,8 @@ struct Loudness {
 
 class LoudnessMeter {
   public:
-    // Running: the gated measures come from a histogram (0.1 LU wide), so that asking for them again and again
-    // over hours stays cheap.
+    // Running: the gated measures come from a histogram (0.1 LU wide), so that asking for them again and
+    // again over hours stays cheap.
     enum class Kind { Exact, Running };
     LoudnessMeter(int sample_rate, int channels, Kind kind = Kind::Exact);
     LoudnessMeter(LoudnessMeter&&) noexcept;

@@ -1,5 +1,5 @@
-// Numbers too small to be heard are slow to calculate with on many processors: filters that ring out behind a sound
-// would cost a hundred times what they cost during it.
+// Numbers too small to be heard are slow to calculate with on many processors: filters that ring out behind a
+// sound would cost a hundred times what they cost during it.
 #pragma once
 
 #if defined(__SSE2__)
@@ -8,13 +8,17 @@
 
 namespace rivlen {
 
-// While it lives, results and operands below the normal range count as zero on this thread. Everything that renders
-// sound does so under it, so that playing and writing give the same samples.
+// While it lives, results and operands below the normal range count as zero on this thread. Everything that
+// renders sound does so under it, so that playing and writing give the same samples.
 class FlushDenormals {
   public:
 #if defined(__SSE2__)
-    FlushDenormals() : before_(_mm_getcsr()) { _mm_setcsr(before_ | kFlushResults | kOperandsAreZero); }
-    ~FlushDenormals() { _mm_setcsr(before_); }
+    FlushDenormals() : before_(_mm_getcsr()) {
+        _mm_setcsr(before_ | kFlushResults | kOperandsAreZero);
+    }
+    ~FlushDenormals() {
+        _mm_setcsr(before_);
+    }
 #else
     FlushDenormals() = default;
     ~FlushDenormals() = default;

@@ -7,8 +7,8 @@
 
 namespace rivlen {
 
-// This thread alone runs at a lower priority from now on (Linux: nice values belong to threads). What cannot be
-// lowered stays as it is: nothing depends on it but comfort.
+// This thread alone runs at a lower priority from now on (Linux: nice values belong to threads). What cannot
+// be lowered stays as it is: nothing depends on it but comfort.
 inline void give_way() {
     constexpr int kNice = 10;
     setpriority(PRIO_PROCESS, static_cast<id_t>(syscall(SYS_gettid)), kNice);

@@ -19,7 +19,8 @@ double Compressor::static_db(std::span<const double> v, double in_db) {
     const double knee = v[parameter::kKneeDb];
     const double over = in_db - threshold;
     if (2 * over < -knee) return in_db;
-    if (knee > 0 && 2 * std::abs(over) <= knee) return in_db + slope * (over + knee / 2) * (over + knee / 2) / (2 * knee);
+    if (knee > 0 && 2 * std::abs(over) <= knee)
+        return in_db + slope * (over + knee / 2) * (over + knee / 2) / (2 * knee);
     return in_db + slope * over;
 }
 
@@ -42,7 +43,8 @@ void Compressor::set(std::span<const double> values) {
 
 void Compressor::process(StereoBlock block) {
     lowest_db_ = 0;
-    const bool filtered = values_[parameter::kSideChainHz] > info(PartKind::Compressor).parameters[parameter::kSideChainHz].lowest;
+    const bool filtered = values_[parameter::kSideChainHz] >
+                          info(PartKind::Compressor).parameters[parameter::kSideChainHz].lowest;
     for (std::size_t i = 0; i < block[0].size(); ++i) {
         float level = 0;
         for (std::size_t c = 0; c < kMixChannels; ++c)
@@ -55,7 +57,8 @@ void Compressor::process(StereoBlock block) {
         }
         const double reduction = reduction_.step(wanted);
         lowest_db_ = std::min(lowest_db_, -reduction);
-        const float gain = reduction > kNothingDb ? static_cast<float>(amplitude_of_db(-reduction)) * make_up_ : make_up_;
+        const float gain =
+            reduction > kNothingDb ? static_cast<float>(amplitude_of_db(-reduction)) * make_up_ : make_up_;
         for (auto& channel : block) channel[i] *= gain;
     }
 }

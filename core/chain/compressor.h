@@ -8,10 +8,10 @@
 
 namespace rivlen {
 
-// Feed-forward, with the gain worked out in dB and smoothed there, attack and release in one smoother: Giannoulis,
-// Massberg, Reiss, "Digital Dynamic Range Compressor Design - A Tutorial and Analysis", J. Audio Eng. Soc. 60(6), 2012,
-// eqs. 4 and 16. Both channels get the gain of the louder one. The side chain is high-passed (12 dB per octave) from
-// "listen from" on.
+// Feed-forward, with the gain worked out in dB and smoothed there, attack and release in one smoother:
+// Giannoulis, Massberg, Reiss, "Digital Dynamic Range Compressor Design - A Tutorial and Analysis", J. Audio
+// Eng. Soc. 60(6), 2012, eqs. 4 and 16. Both channels get the gain of the louder one. The side chain is
+// high-passed (12 dB per octave) from "listen from" on.
 class Compressor : public Processor {
   public:
     explicit Compressor(int sample_rate) : sample_rate_(sample_rate) {}

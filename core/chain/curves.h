@@ -7,7 +7,8 @@ namespace rivlen {
 
 enum class CurveKind { None, Frequency, Level };
 [[nodiscard]] CurveKind curve_kind(PartKind kind);
-// Frequency: gain in dB at x Hz (a de-esser's at its deepest). Level: dBFS out at x dBFS in, make-up and drive included.
+// Frequency: gain in dB at x Hz (a de-esser's at its deepest). Level: dBFS out at x dBFS in, make-up and
+// drive included.
 [[nodiscard]] double curve_db(const ChainPart& part, int sample_rate, double x);
 
 }  // namespace rivlen

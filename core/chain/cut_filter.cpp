@@ -16,9 +16,11 @@ std::size_t sections_of(double slope) {
 CutFilter::Sections CutFilter::sections(PartKind kind, int sample_rate, double hz, std::size_t count) {
     Sections out;
     for (std::size_t k = 0; k < count; ++k) {
-        const double angle = (2.0 * static_cast<double>(k) + 1.0) * std::numbers::pi / (4.0 * static_cast<double>(count));
+        const double angle =
+            (2.0 * static_cast<double>(k) + 1.0) * std::numbers::pi / (4.0 * static_cast<double>(count));
         const double q = 1.0 / (2.0 * std::sin(angle));
-        out[k] = kind == PartKind::HighPass ? Biquad::high_pass(sample_rate, hz, q) : Biquad::low_pass(sample_rate, hz, q);
+        out[k] = kind == PartKind::HighPass ? Biquad::high_pass(sample_rate, hz, q)
+                                            : Biquad::low_pass(sample_rate, hz, q);
     }
     return out;
 }

@@ -7,8 +7,8 @@
 
 namespace rivlen {
 
-// High-pass or low-pass: Butterworth of order 2, 4, 6 or 8 (12 to 48 dB per octave) as second-order sections; the
-// pair k of order n has Q = 1 / (2 sin((2 k + 1) pi / (2 n))).
+// High-pass or low-pass: Butterworth of order 2, 4, 6 or 8 (12 to 48 dB per octave) as second-order sections;
+// the pair k of order n has Q = 1 / (2 sin((2 k + 1) pi / (2 n))).
 class CutFilter : public Processor {
   public:
     // kind: HighPass or LowPass.
@@ -17,7 +17,8 @@ class CutFilter : public Processor {
     void set(std::span<const double> values) override;
     void process(StereoBlock block) override;
     // |H| at a frequency with these values, linear.
-    [[nodiscard]] static double magnitude(PartKind kind, int sample_rate, std::span<const double> values, double hz);
+    [[nodiscard]] static double magnitude(PartKind kind, int sample_rate, std::span<const double> values,
+                                          double hz);
 
   private:
     static constexpr std::size_t kMostSections = 4;

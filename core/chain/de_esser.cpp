@@ -57,7 +57,8 @@ void DeEsser::process(StereoBlock block) {
         const double in_all = whole_.step(whole_power);
         double wanted = 0;
         if (in_band > share_ * in_all && in_band > kSilence)
-            wanted = std::clamp(db_of_power(in_band / in_all) - values_[parameter::kEssThresholdDb], 0.0, values_[parameter::kEssMostDb]);
+            wanted = std::clamp(db_of_power(in_band / in_all) - values_[parameter::kEssThresholdDb], 0.0,
+                                values_[parameter::kEssMostDb]);
         const double reduction = reduction_.step(wanted);
         if (reduction < 1e-6) continue;
         lowest_db_ = std::min(lowest_db_, -reduction);

@@ -8,10 +8,10 @@
 
 namespace rivlen {
 
-// The band's level (through a band-pass) against the level of the whole: where it passes the threshold the band is
-// turned down by the excess, `most` dB at most. y = x + (g - 1) bandpass(x) is a bell of gain g, and x itself where
-// g = 1. Levels are RMS with 1 ms up and 30 ms down. Comparing with the whole makes it independent of how loud the
-// voice is; ours.
+// The band's level (through a band-pass) against the level of the whole: where it passes the threshold the
+// band is turned down by the excess, `most` dB at most. y = x + (g - 1) bandpass(x) is a bell of gain g, and
+// x itself where g = 1. Levels are RMS with 1 ms up and 30 ms down. Comparing with the whole makes it
+// independent of how loud the voice is; ours.
 class DeEsser : public Processor {
   public:
     explicit DeEsser(int sample_rate) : sample_rate_(sample_rate) {}
@@ -20,7 +20,8 @@ class DeEsser : public Processor {
     void process(StereoBlock block) override;
     [[nodiscard]] double reduction_db() const override { return lowest_db_; }
     // |H| at a frequency when the band is turned down by `reduction_db`.
-    [[nodiscard]] static double magnitude(int sample_rate, std::span<const double> values, double reduction_db, double hz);
+    [[nodiscard]] static double magnitude(int sample_rate, std::span<const double> values,
+                                          double reduction_db, double hz);
 
   private:
     static constexpr double kUpMs = 1, kDownMs = 30;

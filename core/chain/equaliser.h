@@ -8,8 +8,8 @@
 
 namespace rivlen {
 
-// Low shelf, three bells, high shelf (R. Bristow-Johnson's cookbook). Bands at 0 dB are left out, so that a neutral
-// equaliser changes nothing, to the bit.
+// Low shelf, three bells, high shelf (R. Bristow-Johnson's cookbook). Bands at 0 dB are left out, so that a
+// neutral equaliser changes nothing, to the bit.
 class Equaliser : public Processor {
   public:
     explicit Equaliser(int sample_rate) : sample_rate_(sample_rate) {}

@@ -7,8 +7,8 @@
 
 namespace rivlen {
 
-// Downward expander: under the threshold the level falls by `ratio` dB for each dB, down to `range` at most. A gate is
-// one with a high ratio. Peaks of both channels together decide; the gain is smoothed in dB.
+// Downward expander: under the threshold the level falls by `ratio` dB for each dB, down to `range` at most.
+// A gate is one with a high ratio. Peaks of both channels together decide; the gain is smoothed in dB.
 class Gate : public Processor {
   public:
     explicit Gate(int sample_rate) : sample_rate_(sample_rate) {}

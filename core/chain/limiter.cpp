@@ -34,7 +34,8 @@ Limiter::Limiter(int sample_rate)
         for (std::size_t t = 0; t < kTaps; ++t) {
             const double x = static_cast<double>(t) - (kTaps / 2.0 - 1) - static_cast<double>(p) / kPhases;
             const double edge = x / (kTaps / 2.0);
-            const double window = bessel(kKaiserBeta * std::sqrt(std::max(0.0, 1 - edge * edge))) / bessel(kKaiserBeta);
+            const double window =
+                bessel(kKaiserBeta * std::sqrt(std::max(0.0, 1 - edge * edge))) / bessel(kKaiserBeta);
             taps[t] = window * (x == 0 ? 1.0 : std::sin(std::numbers::pi * x) / (std::numbers::pi * x));
             sum += taps[t];
         }
@@ -76,7 +77,8 @@ void Limiter::set(std::span<const double> values) {
 // Highest of the sample in the middle of the last kTaps and of the three points behind it.
 float Limiter::peak_at(std::size_t channel) const {
     const std::size_t size = line_[channel].size() / 2;
-    const float* last = line_[channel].data() + at_ + size - kTaps;  // the latest kTaps samples end at at_ - 1
+    const float* last =
+        line_[channel].data() + at_ + size - kTaps;  // the latest kTaps samples end at at_ - 1
     float peak = std::abs(last[kTaps / 2 - 1]);
     for (const auto& taps : taps_) {
         constexpr std::size_t kLanes = 8;  // sums side by side: vector code without reordering
@@ -95,7 +97,8 @@ float Limiter::peak_at(std::size_t channel) const {
 float Limiter::needed(float peak) {
     const float wanted = peak > ceiling_ ? ceiling_ / peak : 1.0F;
     const std::size_t ring = minima_.size();
-    while (minima_count_ > 0 && minima_[(minima_first_ + minima_count_ - 1) % ring].second >= wanted) --minima_count_;
+    while (minima_count_ > 0 && minima_[(minima_first_ + minima_count_ - 1) % ring].second >= wanted)
+        --minima_count_;
     minima_[(minima_first_ + minima_count_) % ring] = {clock_, wanted};
     ++minima_count_;
     while (minima_[minima_first_].first < clock_ - static_cast<std::int64_t>(look_) - 1) {

@@ -9,10 +9,10 @@
 
 namespace rivlen {
 
-// Peaks are those of the sound at four times its rate, interpolated by a Kaiser-windowed sinc (ITU-R BS.1770-4,
-// Annex 2, describes the method; the filter here is longer). The gain that each needs is held over the
-// look-ahead (running minimum), comes back exponentially, and is smoothed by a mean over the look-ahead: at the
-// peak itself it is then at most what the peak needs. Both channels get the same gain.
+// Peaks are those of the sound at four times its rate, interpolated by a Kaiser-windowed sinc (ITU-R
+// BS.1770-4, Annex 2, describes the method; the filter here is longer). The gain that each needs is held over
+// the look-ahead (running minimum), comes back exponentially, and is smoothed by a mean over the look-ahead:
+// at the peak itself it is then at most what the peak needs. Both channels get the same gain.
 class Limiter : public Processor {
   public:
     explicit Limiter(int sample_rate);
@@ -35,9 +35,9 @@ class Limiter : public Processor {
     float rise_ = 1;        // the highest peak that samples up to 1 can have between them
     std::size_t soft_ = 0;  // how many samples in a row cannot lead to a peak beyond the ceiling
     std::array<std::array<float, kTaps>, kPhases - 1> taps_{};
-    std::array<std::vector<float>, kMixChannels> line_;     // what is delayed, twice, so that reads need no wrap
-    std::size_t at_ = 0;                                    // next to write in line_
-    std::vector<std::pair<std::int64_t, float>> minima_;    // ring: rising gains within the look-ahead
+    std::array<std::vector<float>, kMixChannels> line_;  // what is delayed, twice, so that reads need no wrap
+    std::size_t at_ = 0;                                 // next to write in line_
+    std::vector<std::pair<std::int64_t, float>> minima_;  // ring: rising gains within the look-ahead
     std::size_t minima_first_ = 0, minima_count_ = 0;
     std::int64_t clock_ = 0;
     float held_ = 1;

@@ -24,13 +24,14 @@ struct PartInfo {
 
 // Indices of the parameters.
 namespace parameter {
-inline constexpr std::size_t kGainDb = 0;                  // Gain
-inline constexpr std::size_t kCutHz = 0, kCutSlope = 1;    // HighPass, LowPass; slope in dB per octave
+inline constexpr std::size_t kGainDb = 0;                // Gain
+inline constexpr std::size_t kCutHz = 0, kCutSlope = 1;  // HighPass, LowPass; slope in dB per octave
 inline constexpr std::size_t kLimiterDriveDb = 0, kLimiterCeilingDb = 1, kLimiterReleaseMs = 2;
-inline constexpr std::size_t kThresholdDb = 0, kRatio = 1, kKneeDb = 2, kAttackMs = 3, kReleaseMs = 4, kMakeUpDb = 5,
+inline constexpr std::size_t kThresholdDb = 0, kRatio = 1, kKneeDb = 2, kAttackMs = 3, kReleaseMs = 4,
+                             kMakeUpDb = 5,
                              kSideChainHz = 6;  // Compressor
-inline constexpr std::size_t kGateThresholdDb = 0, kGateRatio = 1, kGateRangeDb = 2, kGateAttackMs = 3, kGateHoldMs = 4,
-                             kGateReleaseMs = 5;
+inline constexpr std::size_t kGateThresholdDb = 0, kGateRatio = 1, kGateRangeDb = 2, kGateAttackMs = 3,
+                             kGateHoldMs = 4, kGateReleaseMs = 5;
 inline constexpr std::size_t kEssLowHz = 0, kEssHighHz = 1, kEssThresholdDb = 2, kEssMostDb = 3;
 inline constexpr std::size_t kRoomLevelDb = 0, kRoomDecayS = 1, kRoomDelayMs = 2, kRoomDampHz = 3;
 // Equaliser: a low shelf and a high shelf (frequency, gain), three bells between them (frequency, gain, Q).
@@ -50,8 +51,8 @@ struct ChainPart {
 // Brings values into their ranges and missing ones to their standard.
 void mend(ChainPart& part);
 
-// High-pass, de-esser, compressor and limiter with values of common practice (no source): sibilance between 6 and
-// 10 kHz, at most 2 dB of it; -24 dB, 3:1, soft knee, 10 ms; ceiling at -0.5 dBTP. Ids are 1 to 4.
+// High-pass, de-esser, compressor and limiter with values of common practice (no source): sibilance between 6
+// and 10 kHz, at most 2 dB of it; -24 dB, 3:1, soft knee, 10 ms; ceiling at -0.5 dBTP. Ids are 1 to 4.
 [[nodiscard]] std::vector<ChainPart> voice_start_chain();
 
 }  // namespace rivlen

@@ -16,7 +16,7 @@
 namespace rivlen {
 
 namespace {
-constexpr std::size_t kPiece = 256;       // largest piece that is worked on at once
+constexpr std::size_t kPiece = 256;    // largest piece that is worked on at once
 constexpr double kMatchSeconds = 2.0;  // over which levels are compared
 constexpr double kMostMatchDb = 24.0;
 constexpr double kSwitchSeconds = 0.01;  // over which a part is switched on or off
@@ -46,7 +46,8 @@ std::unique_ptr<Processor> make_processor(PartKind kind, int sample_rate) {
 }
 
 Chain::Chain(std::span<const ChainPart> parts, int sample_rate)
-    : step_(static_cast<float>(1.0 / (kSwitchSeconds * sample_rate))), match_frames_(kMatchSeconds * sample_rate) {
+    : step_(static_cast<float>(1.0 / (kSwitchSeconds * sample_rate))),
+      match_frames_(kMatchSeconds * sample_rate) {
     for (const auto& part : parts) {
         Slot slot;
         slot.processor = make_processor(part.kind, sample_rate);
@@ -94,7 +95,8 @@ void Chain::match(Slot& slot, StereoBlock piece) {
     slot.wet_energy = keep * slot.wet_energy + wet;
     if (!slot.original) return;
     const double ratio = slot.dry_energy > 0 ? slot.wet_energy / slot.dry_energy : 1.0;
-    const auto gain = static_cast<float>(std::sqrt(std::clamp(ratio, power_of_db(-kMostMatchDb), power_of_db(kMostMatchDb))));
+    const auto gain = static_cast<float>(
+        std::sqrt(std::clamp(ratio, power_of_db(-kMostMatchDb), power_of_db(kMostMatchDb))));
     for (std::size_t c = 0; c < kMixChannels; ++c) {
         for (std::size_t i = 0; i < count; ++i) piece[c][i] = dry_[c][i] * gain;
     }
@@ -129,7 +131,8 @@ void Chain::process(StereoBlock block) {
             for (std::size_t i = 0; i < count; ++i) {
                 share = target > share ? std::min(target, share + step_) : std::max(target, share - step_);
                 for (std::size_t c = 0; c < kMixChannels; ++c)
-                    piece[c][i] = share == 0.0F ? dry_[c][i] : dry_[c][i] + share * (piece[c][i] - dry_[c][i]);
+                    piece[c][i] =
+                        share == 0.0F ? dry_[c][i] : dry_[c][i] + share * (piece[c][i] - dry_[c][i]);
             }
             slot.share = share;
         }

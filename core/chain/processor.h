@@ -1,5 +1,5 @@
-// What makes a chain sound. Processors work in place on planar stereo, in blocks of any size; their output does
-// not depend on how a stream is cut into blocks. None allocates after it has been made.
+// What makes a chain sound. Processors work in place on planar stereo, in blocks of any size; their output
+// does not depend on how a stream is cut into blocks. None allocates after it has been made.
 #pragma once
 
 #include <cstdint>
@@ -56,7 +56,7 @@ class Chain {
         float share = 1;  // of the processed sound; moves to 0 or 1 after a switch
         double reduction_db = 0;
         bool original = false;
-        double dry_energy = 0, wet_energy = 0;  // of the last seconds, fading
+        double dry_energy = 0, wet_energy = 0;               // of the last seconds, fading
         std::array<std::vector<float>, kMixChannels> delay;  // of the unprocessed sound
         std::size_t at = 0;                                  // in the delay
     };

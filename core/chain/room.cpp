@@ -18,7 +18,8 @@ constexpr float kDenormal = 1e-20F;
 Room::Room(int sample_rate) : sample_rate_(sample_rate) {
     for (std::size_t k = 0; k < kLines; ++k)
         lines_[k].resize(static_cast<std::size_t>(kLengthsMs[k] / 1000 * sample_rate) | 1U);
-    for (auto& channel : before_) channel.resize(static_cast<std::size_t>(kLongestDelayMs / 1000 * sample_rate) + 1);
+    for (auto& channel : before_)
+        channel.resize(static_cast<std::size_t>(kLongestDelayMs / 1000 * sample_rate) + 1);
 }
 
 void Room::reset() {
@@ -31,13 +32,16 @@ void Room::set(std::span<const double> values) {
     if (std::ranges::equal(values, values_)) return;
     std::ranges::copy(values, values_.begin());
     for (std::size_t k = 0; k < kLines; ++k)
-        gain_[k] = static_cast<float>(
-            std::pow(10.0, -3.0 * static_cast<double>(lines_[k].size()) / (values[parameter::kRoomDecayS] * sample_rate_)));
-    damp_ = static_cast<float>(std::exp(-2 * std::numbers::pi * values[parameter::kRoomDampHz] / sample_rate_));
+        gain_[k] = static_cast<float>(std::pow(10.0, -3.0 * static_cast<double>(lines_[k].size()) /
+                                                         (values[parameter::kRoomDecayS] * sample_rate_)));
+    damp_ =
+        static_cast<float>(std::exp(-2 * std::numbers::pi * values[parameter::kRoomDampHz] / sample_rate_));
     const double level_db = values[parameter::kRoomLevelDb];
-    level_ = level_db <= info(PartKind::Room).parameters[parameter::kRoomLevelDb].lowest ? 0.0F
-                                                                                         : static_cast<float>(amplitude_of_db(level_db));
-    before_frames_ = static_cast<std::size_t>(std::lround(values[parameter::kRoomDelayMs] / 1000 * sample_rate_));
+    level_ = level_db <= info(PartKind::Room).parameters[parameter::kRoomLevelDb].lowest
+                 ? 0.0F
+                 : static_cast<float>(amplitude_of_db(level_db));
+    before_frames_ =
+        static_cast<std::size_t>(std::lround(values[parameter::kRoomDelayMs] / 1000 * sample_rate_));
 }
 
 void Room::process(StereoBlock block) {

@@ -7,10 +7,10 @@
 
 namespace rivlen {
 
-// A feedback delay network of eight lines with a Hadamard matrix (Stautner and Puckette, "Designing multi-channel
-// reverberators", Computer Music J. 6(1), 1982); every line's gain follows from the decay (Jot and Chaigne, "Digital
-// delay networks for designing artificial reverberators", AES 90th Convention, 1991): g = 10^(-3 length / (decay rate)).
-// The voice itself passes unchanged.
+// A feedback delay network of eight lines with a Hadamard matrix (Stautner and Puckette, "Designing
+// multi-channel reverberators", Computer Music J. 6(1), 1982); every line's gain follows from the decay (Jot
+// and Chaigne, "Digital delay networks for designing artificial reverberators", AES 90th Convention, 1991): g
+// = 10^(-3 length / (decay rate)). The voice itself passes unchanged.
 class Room : public Processor {
   public:
     explicit Room(int sample_rate);

@@ -11,14 +11,16 @@ Result<MixReport> export_mix(const std::shared_ptr<const MixPlan>& plan, const s
                              const JobControl& job) {
     const Rebuild& r = plan->rebuild();
     if (r.end() == 0 || r.sample_rate == 0)
-        return make_error(ErrorKind::BadInput, "There is nothing on the tracks yet. Place stems or files first.");
+        return make_error(ErrorKind::BadInput,
+                          "There is nothing on the tracks yet. Place stems or files first.");
     std::error_code error;
     for (const auto& track : r.tracks) {
         for (const auto& clip : track.clips) {
             if (std::filesystem::equivalent(clip.path, file, error) && !error)
-                return make_error(ErrorKind::BadInput,
-                                  "\"{}\" is played by the mix itself and is never written to. Choose another name.",
-                                  file.string());
+                return make_error(
+                    ErrorKind::BadInput,
+                    "\"{}\" is played by the mix itself and is never written to. Choose another name.",
+                    file.string());
         }
     }
     const auto begun = std::chrono::steady_clock::now();

@@ -17,9 +17,10 @@ struct MixReport {
     double seconds = 0, times_real_time = 0;
 };
 
-// From frame 0 to the end, stereo at the session rate: FLAC (24 bit) where the name ends so, else WAV (32-bit float).
-// Errors: BadInput when there is nothing or when the file is one that the rebuild plays; DiskFull; Io; Cancelled.
-[[nodiscard]] Result<MixReport> export_mix(const std::shared_ptr<const MixPlan>& plan, const std::filesystem::path& file,
-                                           const JobControl& job = {});
+// From frame 0 to the end, stereo at the session rate: FLAC (24 bit) where the name ends so, else WAV (32-bit
+// float). Errors: BadInput when there is nothing or when the file is one that the rebuild plays; DiskFull;
+// Io; Cancelled.
+[[nodiscard]] Result<MixReport> export_mix(const std::shared_ptr<const MixPlan>& plan,
+                                           const std::filesystem::path& file, const JobControl& job = {});
 
 }  // namespace rivlen

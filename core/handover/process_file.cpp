@@ -13,10 +13,12 @@ constexpr std::size_t kBlock = 4096;
 }
 
 Result<ProcessReport> process_file(const Source& source, std::span<const ChainPart> parts,
-                                   const std::filesystem::path& file, SoundFormat format, const JobControl& job) {
+                                   const std::filesystem::path& file, SoundFormat format,
+                                   const JobControl& job) {
     std::error_code error;
     if (std::filesystem::equivalent(source.original(), file, error) && !error)
-        return make_error(ErrorKind::BadInput, "\"{}\" is the recording itself and is never written to. Choose another name.",
+        return make_error(ErrorKind::BadInput,
+                          "\"{}\" is the recording itself and is never written to. Choose another name.",
                           file.string());
     const FlushDenormals fast;
     const auto begun = std::chrono::steady_clock::now();
@@ -24,7 +26,8 @@ Result<ProcessReport> process_file(const Source& source, std::span<const ChainPa
     auto writer = SoundFileWriter::create(file, format, source.sample_rate(), source.channels());
     if (!writer) return writer.error();
     std::vector<Chain> chains;
-    for (std::size_t pair = 0; pair < (channels + 1) / 2; ++pair) chains.emplace_back(parts, source.sample_rate());
+    for (std::size_t pair = 0; pair < (channels + 1) / 2; ++pair)
+        chains.emplace_back(parts, source.sample_rate());
     LoudnessMeter before(source.sample_rate(), source.channels());
     LoudnessMeter after(source.sample_rate(), source.channels());
     const std::int64_t latency = chains.front().latency();
@@ -38,12 +41,16 @@ Result<ProcessReport> process_file(const Source& source, std::span<const ChainPa
             out[c].resize(count);
             source.read(static_cast<int>(std::min(c, channels - 1)), at, out[c]);
         }
-        const auto inside = static_cast<std::size_t>(std::clamp<std::int64_t>(total - at, 0, static_cast<std::int64_t>(count)));
-        for (std::size_t c = 0; c < channels; ++c) in[c].assign(out[c].begin(), out[c].begin() + static_cast<std::ptrdiff_t>(inside));
+        const auto inside = static_cast<std::size_t>(
+            std::clamp<std::int64_t>(total - at, 0, static_cast<std::int64_t>(count)));
+        for (std::size_t c = 0; c < channels; ++c)
+            in[c].assign(out[c].begin(), out[c].begin() + static_cast<std::ptrdiff_t>(inside));
         before.add(in);
-        for (std::size_t pair = 0; pair < chains.size(); ++pair) chains[pair].process({out[2 * pair], out[2 * pair + 1]});
+        for (std::size_t pair = 0; pair < chains.size(); ++pair)
+            chains[pair].process({out[2 * pair], out[2 * pair + 1]});
         // What comes out is later by the latency: its head is dropped.
-        const auto drop = static_cast<std::ptrdiff_t>(std::clamp<std::int64_t>(latency - at, 0, static_cast<std::int64_t>(count)));
+        const auto drop = static_cast<std::ptrdiff_t>(
+            std::clamp<std::int64_t>(latency - at, 0, static_cast<std::int64_t>(count)));
         for (std::size_t c = 0; c < channels; ++c) in[c].assign(out[c].begin() + drop, out[c].end());
         after.add(in);
         if (auto status = writer->write(in); !status) return status.error();

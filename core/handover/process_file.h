@@ -18,8 +18,8 @@ struct ProcessReport {
     double seconds = 0, times_real_time = 0;
 };
 
-// As long as the source and in step with it, at its rate; one channel stays one, more than two are processed in
-// pairs. Errors: BadInput when the file is the recording itself; Io, DiskFull, Cancelled.
+// As long as the source and in step with it, at its rate; one channel stays one, more than two are processed
+// in pairs. Errors: BadInput when the file is the recording itself; Io, DiskFull, Cancelled.
 [[nodiscard]] Result<ProcessReport> process_file(const Source& source, std::span<const ChainPart> chain,
                                                  const std::filesystem::path& file, SoundFormat format,
                                                  const JobControl& job = {});

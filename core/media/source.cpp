@@ -160,7 +160,8 @@ Result<Source> Source::bring_in(const fs::path& original, const fs::path& work_f
         to_drop -= static_cast<std::int64_t>(dropped);
         if (auto status = copy->append(samples.subspan(dropped * channels)); !status) return status.error();
         if (info.duration_seconds > 0) {
-            job.report(std::min(1.0, static_cast<double>(copy->frames()) / info.sample_rate / info.duration_seconds));
+            job.report(std::min(
+                1.0, static_cast<double>(copy->frames()) / info.sample_rate / info.duration_seconds));
         }
     }
     if (copy->frames() == 0) {

@@ -27,8 +27,8 @@ class Source {
     [[nodiscard]] static Result<Source> bring_in(const std::filesystem::path& original,
                                                  const std::filesystem::path& work_folder,
                                                  const JobControl& job = {});
-    // The same recording at another rate (libsoxr, very high quality, delay compensated), as a working copy of
-    // its own that is made once; at its own rate the recording itself. A map of the original fits it.
+    // The same recording at another rate (libsoxr, very high quality, delay compensated), as a working copy
+    // of its own that is made once; at its own rate the recording itself. A map of the original fits it.
     // Errors: DiskFull, Io, Cancelled.
     [[nodiscard]] static Result<Source> at_rate(const Source& source, int sample_rate,
                                                 const std::filesystem::path& work_folder,

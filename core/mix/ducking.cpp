@@ -33,7 +33,8 @@ DuckRule::DuckRule(const Ducking& d, int sample_rate)
     up_ = -depth_ * step_ms / std::max(d.value(DuckSetting::Release), step_ms);
     hold_steps_ = steps_of(d.value(DuckSetting::Hold), sample_rate);
     look_steps_ = steps_of(d.value(DuckSetting::LookAhead), sample_rate);
-    memory_steps_ = hold_steps_ + steps_of(d.value(DuckSetting::Attack) + d.value(DuckSetting::Release), sample_rate) + 2;
+    memory_steps_ =
+        hold_steps_ + steps_of(d.value(DuckSetting::Attack) + d.value(DuckSetting::Release), sample_rate) + 2;
 }
 
 double DuckRule::next(double key_db) {
@@ -56,8 +57,8 @@ double DuckLine::gain_of_next_step(const MixPlan& plan, std::size_t key) {
     return rule_->next(levels_.level_dbfs(plan, key, step_ + rule_->look_steps()));
 }
 
-// The past that matters is gone through first, so that playing from anywhere gives what playing from the start
-// gives.
+// The past that matters is gone through first, so that playing from anywhere gives what playing from the
+// start gives.
 void DuckLine::seek(const MixPlan& plan, std::size_t track, std::int64_t frame) {
     const auto key = key_place(plan, track);
     frame_ = frame;
@@ -112,7 +113,8 @@ std::vector<float> duck_gains(const Ducking& ducking, int sample_rate, std::span
     out.reserve(static_cast<std::size_t>(steps));
     for (std::int64_t k = 0; k < steps; ++k) {
         const auto at = static_cast<std::size_t>(k + rule.look_steps());
-        out.push_back(static_cast<float>(rule.next(at < levels.size() ? static_cast<double>(levels[at]) : kSilenceDbfs)));
+        out.push_back(static_cast<float>(
+            rule.next(at < levels.size() ? static_cast<double>(levels[at]) : kSilenceDbfs)));
     }
     return out;
 }

@@ -1,11 +1,11 @@
 // One track turned down by the level of another.
 //
-// The level is the RMS of the key track's clips (before its chain and gain) in steps of kDuckStep frames, over
-// both channels. While it passes the threshold, and for `hold` after it, the gain moves to `depth`, evenly in dB,
-// as fast as goes from 0 to depth in `attack`; else back to 0 dB, as fast as goes from depth to 0 in `release`.
-// All of it is `look ahead` early. Evenly in dB because that is how ears and engineers count levels, and because
-// such a line is drawn, and frozen into points, without loss. Ours; the standard values are common practice, no
-// source.
+// The level is the RMS of the key track's clips (before its chain and gain) in steps of kDuckStep frames,
+// over both channels. While it passes the threshold, and for `hold` after it, the gain moves to `depth`,
+// evenly in dB, as fast as goes from 0 to depth in `attack`; else back to 0 dB, as fast as goes from depth to
+// 0 in `release`. All of it is `look ahead` early. Evenly in dB because that is how ears and engineers count
+// levels, and because such a line is drawn, and frozen into points, without loss. Ours; the standard values
+// are common practice, no source.
 #pragma once
 
 #include <cstdint>
@@ -68,8 +68,8 @@ class DuckLine {
 
 // The whole line at once: the gain at the start of every step of [0, last). Errors: Cancelled.
 // levels: of the key from step 0 on.
-[[nodiscard]] std::vector<float> duck_gains(const Ducking& ducking, int sample_rate, std::span<const float> levels,
-                                            std::int64_t steps);
+[[nodiscard]] std::vector<float> duck_gains(const Ducking& ducking, int sample_rate,
+                                            std::span<const float> levels, std::int64_t steps);
 [[nodiscard]] Result<std::vector<float>> track_levels(const MixPlan& plan, std::size_t track,
                                                       const JobControl& job = {});
 

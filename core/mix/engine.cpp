@@ -11,8 +11,8 @@
 namespace rivlen {
 
 namespace {
-constexpr double kMuteSeconds = 0.005;   // over which a strip falls silent
-constexpr double kGlideSeconds = 0.01;   // over which a moved fader is followed
+constexpr double kMuteSeconds = 0.005;  // over which a strip falls silent
+constexpr double kGlideSeconds = 0.01;  // over which a moved fader is followed
 constexpr float kArrived = 1e-6F;
 constexpr MixLine kGainLine{LineTarget::Gain, 0, 0, {}};
 constexpr MixLine kPanLine{LineTarget::Pan, 0, 0, {}};
@@ -41,7 +41,8 @@ void FaderStage::apply(const Strip& strip, bool audible, std::int64_t frame, Ste
     const MixLine* gain_line = find_line(strip, kGainLine);
     const MixLine* pan_line = find_line(strip, kPanLine);
     const MixLine* mute_line = find_line(strip, kMuteLine);
-    const auto target = gains(value_at(strip, kGainLine, frame), value_at(strip, kPanLine, frame), strip.invert);
+    const auto target =
+        gains(value_at(strip, kGainLine, frame), value_at(strip, kPanLine, frame), strip.invert);
     const bool moving = gain_line != nullptr || pan_line != nullptr;
     const bool open = audible && value_at(strip, kMuteLine, frame) < 0.5;
     if (!moving && mute_line == nullptr && now_ == target && open_ == (open ? 1.0F : 0.0F)) {
@@ -58,7 +59,8 @@ void FaderStage::apply(const Strip& strip, bool audible, std::int64_t frame, Ste
             now_ = gains(value_at(strip, kGainLine, at), value_at(strip, kPanLine, at), strip.invert);
         } else {
             for (std::size_t c = 0; c < kMixChannels; ++c)
-                now_[c] = std::abs(target[c] - now_[c]) < kArrived ? target[c] : now_[c] + glide_ * (target[c] - now_[c]);
+                now_[c] = std::abs(target[c] - now_[c]) < kArrived ? target[c]
+                                                                   : now_[c] + glide_ * (target[c] - now_[c]);
         }
         const bool wanted = mute_line == nullptr ? open : audible && line_value(mute_line->points, at) < 0.5;
         open_ = wanted ? std::min(1.0F, open_ + open_step_) : std::max(0.0F, open_ - open_step_);
@@ -149,7 +151,8 @@ void MixEngine::seek(std::int64_t frame) {
 void MixEngine::run_chain(Lane& lane, StereoBlock block) {
     const Strip& s = strip(lane);
     if (s.chain.empty()) return;
-    const bool moving = std::ranges::any_of(s.lines, [](const MixLine& l) { return l.target == LineTarget::Part; });
+    const bool moving =
+        std::ranges::any_of(s.lines, [](const MixLine& l) { return l.target == LineTarget::Part; });
     std::vector<double> values;
     std::size_t done = 0;
     while (done < block[0].size()) {
@@ -171,7 +174,8 @@ void MixEngine::run_chain(Lane& lane, StereoBlock block) {
     }
     for (std::size_t p = 0; p < s.chain.size(); ++p) {
         if (auto* meter = plan_->reduction(s.chain[p].id))
-            meter->store(std::min(meter->load(std::memory_order_relaxed), static_cast<float>(lane.chain->reduction_db(p))),
+            meter->store(std::min(meter->load(std::memory_order_relaxed),
+                                  static_cast<float>(lane.chain->reduction_db(p))),
                          std::memory_order_relaxed);
     }
 }
@@ -223,8 +227,9 @@ void MixEngine::pull(Lane& lane, std::int64_t frame, StereoBlock out) {
     StripMeter* meter = plan_->meter(lane.id);
     if (!lane.is_bus) {
         const double lowest = lane.duck.apply(*plan_, lane.place, out);
-        meter->reduction_db.store(std::min(meter->reduction_db.load(std::memory_order_relaxed), static_cast<float>(lowest)),
-                                  std::memory_order_relaxed);
+        meter->reduction_db.store(
+            std::min(meter->reduction_db.load(std::memory_order_relaxed), static_cast<float>(lowest)),
+            std::memory_order_relaxed);
     }
     lane.fader->apply(strip(lane), audible, frame, out);
     lane.out_frame = frame + static_cast<std::int64_t>(out[0].size());
@@ -252,8 +257,8 @@ void MixEngine::next(StereoBlock out, const TakeStrip& take) {
     take_ = nullptr;
 }
 
-Status render_mix(std::shared_ptr<const MixPlan> plan, std::int64_t first, std::int64_t last, const JobControl& job,
-                  const TakeMix& take) {
+Status render_mix(std::shared_ptr<const MixPlan> plan, std::int64_t first, std::int64_t last,
+                  const JobControl& job, const TakeMix& take) {
     MixEngine engine(std::move(plan));
     engine.seek(first);
     std::vector<std::vector<float>> block(kMixChannels);

@@ -1,5 +1,6 @@
-// Tracks to buses to the main bus, as a stream. Playback and offline rendering are this same engine, so they give
-// the same samples, bit for bit. Nothing is late: a strip whose chain looks ahead is read that much earlier.
+// Tracks to buses to the main bus, as a stream. Playback and offline rendering are this same engine, so they
+// give the same samples, bit for bit. Nothing is late: a strip whose chain looks ahead is read that much
+// earlier.
 #pragma once
 
 #include <array>
@@ -18,8 +19,8 @@ namespace rivlen {
 
 // Gain, pan and mute of a strip, with their lines, sample by sample.
 //
-// Pan is constant power: with angle a = (pan + 100) / 200 * pi / 2 the sides get sqrt(2) cos a and sqrt(2) sin a,
-// so that a strip in the middle passes unchanged and stems in the middle add up to their source.
+// Pan is constant power: with angle a = (pan + 100) / 200 * pi / 2 the sides get sqrt(2) cos a and sqrt(2)
+// sin a, so that a strip in the middle passes unchanged and stems in the middle add up to their source.
 class FaderStage {
   public:
     explicit FaderStage(int sample_rate);
@@ -37,20 +38,21 @@ class FaderStage {
 class MixEngine {
   public:
     explicit MixEngine(std::shared_ptr<const MixPlan> plan);
-    // Another state of the rebuild, from the next block on. Changes of values glide; where tracks, buses or parts
-    // of chains came or went, the engine starts anew at its position (true).
+    // Another state of the rebuild, from the next block on. Changes of values glide; where tracks, buses or
+    // parts of chains came or went, the engine starts anew at its position (true).
     bool set_plan(std::shared_ptr<const MixPlan> plan);
     [[nodiscard]] const MixPlan& plan() const { return *plan_; }
     void seek(std::int64_t frame);
     [[nodiscard]] std::int64_t position() const { return position_; }
     // The next frames of the main bus.
     void next(StereoBlock out);
-    // The same, and what each track and bus contributes behind its fader: add(strip id, block). For stems of a mix.
+    // The same, and what each track and bus contributes behind its fader: add(strip id, block). For stems of
+    // a mix.
     using TakeStrip = std::function<void(int strip_id, const StereoBlock& block)>;
     void next(StereoBlock out, const TakeStrip& take);
 
   private:
-    static constexpr std::size_t kPiece = 256;  // frames that chains are given at once
+    static constexpr std::size_t kPiece = 256;     // frames that chains are given at once
     static constexpr std::int64_t kLineGrid = 64;  // frames between two settings of a chain by its lines
     struct Lane {
         int id = 0;
@@ -77,8 +79,8 @@ class MixEngine {
     const TakeStrip* take_ = nullptr;
 };
 
-// [first, last) of the mix in blocks: take(start_frame, left and right). Errors: Cancelled, and whatever `take`
-// returns.
+// [first, last) of the mix in blocks: take(start_frame, left and right). Errors: Cancelled, and whatever
+// `take` returns.
 using TakeMix = std::function<Status(std::int64_t, std::span<const std::vector<float>>)>;
 [[nodiscard]] Status render_mix(std::shared_ptr<const MixPlan> plan, std::int64_t first, std::int64_t last,
                                 const JobControl& job, const TakeMix& take);

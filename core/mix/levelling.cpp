@@ -10,15 +10,16 @@ namespace rivlen {
 
 namespace {
 constexpr double kSpeechBelowDb = 25;
-constexpr double kLoudestShare = 0.95;  // the level that 95 % of the steps stay under counts as the loudest words
+constexpr double kLoudestShare =
+    0.95;  // the level that 95 % of the steps stay under counts as the loudest words
 constexpr double kToleranceDb = 0.25;
 constexpr double kSilenceDbfs = -90;
 }  // namespace
 
 const ParameterInfo& info(LevelSetting setting) {
     static constexpr std::array<ParameterInfo, kLevelSettings> kInfos = {
-        {{"target", "Target", "dBFS", -50, -6, -24, 0.5, false, false, "The level (RMS) that talk is brought to.",
-          "Loud targets leave no room for peaks."},
+        {{"target", "Target", "dBFS", -50, -6, -24, 0.5, false, false,
+          "The level (RMS) that talk is brought to.", "Loud targets leave no room for peaks."},
          {"range", "Range", "dB", 0, 24, 9, 0.5, false, false, "At most this much up or down.",
           "Far talkers bring their place with them."},
          {"seconds", "Over", "s", 0.5, 20, 3, 0.5, false, false, "Time over which the level is taken.",
@@ -49,7 +50,8 @@ std::vector<LinePoint> levelling_line(std::span<const float> levels, std::int64_
         power.push_back(power.back() + (speaks ? power_of_db(static_cast<double>(level)) : 0.0));
         count.push_back(count.back() + (speaks ? 1.0 : 0.0));
     }
-    const auto half = std::max<std::int64_t>(1, std::llround(s.seconds * sample_rate / static_cast<double>(step)));
+    const auto half =
+        std::max<std::int64_t>(1, std::llround(s.seconds * sample_rate / static_cast<double>(step)));
     const auto steps = static_cast<std::int64_t>(levels.size());
     std::vector<LinePoint> points;
     double gain = 0;
@@ -59,7 +61,8 @@ std::vector<LinePoint> levelling_line(std::span<const float> levels, std::int64_
         const auto last = static_cast<std::size_t>(std::min(steps, k + half + 1));
         const double words = count[last] - count[first];
         if (words < 0.5) continue;
-        gain = std::clamp(s.target_dbfs - db_of_power((power[last] - power[first]) / words), -s.range_db, s.range_db);
+        gain = std::clamp(s.target_dbfs - db_of_power((power[last] - power[first]) / words), -s.range_db,
+                          s.range_db);
         if (!begun && k > 0) points.push_back({0, gain});
         begun = true;
         points.push_back({k * step, gain});

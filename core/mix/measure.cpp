@@ -11,8 +11,8 @@ namespace {
 
 constexpr std::int64_t kPiece = 4096;
 
-Result<double> measured(FeedReader& reader, const TimedRecipes* recipes, std::int64_t first, std::int64_t frames,
-                        int sample_rate, const JobControl& job) {
+Result<double> measured(FeedReader& reader, const TimedRecipes* recipes, std::int64_t first,
+                        std::int64_t frames, int sample_rate, const JobControl& job) {
     LoudnessMeter meter(sample_rate, static_cast<int>(kMixChannels));
     std::vector<std::vector<float>> block(kMixChannels);
     for (std::int64_t at = 0; at < frames; at += kPiece) {

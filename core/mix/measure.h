@@ -6,8 +6,8 @@
 
 namespace rivlen {
 
-// Integrated loudness (ITU-R BS.1770-4) of a clip as it plays, its own gain left out; -120 when nothing passes the
-// gate. Errors: NotFound (no such clip), Cancelled.
+// Integrated loudness (ITU-R BS.1770-4) of a clip as it plays, its own gain left out; -120 when nothing
+// passes the gate. Errors: NotFound (no such clip), Cancelled.
 [[nodiscard]] Result<double> clip_loudness_lufs(const MixPlan& plan, int clip, const JobControl& job = {});
 // Of the first `frames` of a recording.
 [[nodiscard]] Result<double> source_loudness_lufs(const Source& source, std::int64_t frames,

@@ -45,14 +45,16 @@ MixPlan::MixPlan(const Session& session, const MixMediaSet& media) : rebuild_(se
             PlannedClip planned;
             if (const auto found = media.find(clip.path); found != media.end()) planned.media = found->second;
             if (clip.feed != Feed::Whole)
-                planned.recipes = recipes_for(clip.path, clip.card == kTrackSettings ? track.card : clip.card);
+                planned.recipes =
+                    recipes_for(clip.path, clip.card == kTrackSettings ? track.card : clip.card);
             list.push_back(std::move(planned));
         }
         any_track_solo_ = any_track_solo_ || track.strip.solo;
     }
     const auto add_strip = [&](int id, const Strip& strip) {
         meters_.emplace(id, std::make_unique<StripMeter>());
-        for (const auto& part : strip.chain) reductions_.emplace(part.id, std::make_unique<std::atomic<float>>(0.0F));
+        for (const auto& part : strip.chain)
+            reductions_.emplace(part.id, std::make_unique<std::atomic<float>>(0.0F));
     };
     for (const auto& track : rebuild_.tracks) add_strip(track.id, track.strip);
     for (const auto& bus : rebuild_.buses) add_strip(bus.id, bus.strip);

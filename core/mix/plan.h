@@ -24,7 +24,7 @@ using MixMediaSet = std::map<std::filesystem::path, MixMedia>;
 
 // What meters read: written by the engine, emptied by who reads.
 struct StripMeter {
-    std::atomic<float> peak{0.0F};          // highest sample behind gain and pan since it was last read, linear
+    std::atomic<float> peak{0.0F};  // highest sample behind gain and pan since it was last read, linear
     std::atomic<float> reduction_db{0.0F};  // lowest gain of ducking since it was last read
 };
 
@@ -40,12 +40,14 @@ class MixPlan {
 
     [[nodiscard]] const Rebuild& rebuild() const { return rebuild_; }
     // Of a clip, by the places of track and clip.
-    [[nodiscard]] const PlannedClip& clip(std::size_t track, std::size_t clip) const { return clips_[track][clip]; }
+    [[nodiscard]] const PlannedClip& clip(std::size_t track, std::size_t clip) const {
+        return clips_[track][clip];
+    }
     // By the id of a track or bus and by the id of a chain's part; null where there is none.
     [[nodiscard]] StripMeter* meter(int strip_id) const;
     [[nodiscard]] std::atomic<float>* reduction(int part_id) const;
-    // The part whose input is heard in place of its output, as loud (Chain::hear_original); 0: none. It is how one
-    // listens, not part of the session, and may be changed while the plan plays.
+    // The part whose input is heard in place of its output, as loud (Chain::hear_original); 0: none. It is
+    // how one listens, not part of the session, and may be changed while the plan plays.
     void hear_original_of(int part_id) const { original_part_ = part_id; }
     [[nodiscard]] int original_part() const { return original_part_; }
     // Whose sound behind its chain goes to a tap; set before the plan is handed on.

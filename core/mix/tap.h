@@ -1,5 +1,5 @@
-// The last moment of a strip's sound, for an eye: written by whoever renders, read at leisure by who draws. What is read
-// may be torn where it is being written; nothing but a picture depends on it.
+// The last moment of a strip's sound, for an eye: written by whoever renders, read at leisure by who draws.
+// What is read may be torn where it is being written; nothing but a picture depends on it.
 #pragma once
 
 #include <array>
@@ -26,7 +26,8 @@ class Tap {
     [[nodiscard]] std::vector<float> read() const {
         const std::size_t at = at_.load(std::memory_order_acquire);
         std::vector<float> out(kFrames);
-        for (std::size_t i = 0; i < kFrames; ++i) out[i] = ring_[(at + i) % kFrames].load(std::memory_order_relaxed);
+        for (std::size_t i = 0; i < kFrames; ++i)
+            out[i] = ring_[(at + i) % kFrames].load(std::memory_order_relaxed);
         return out;
     }
     [[nodiscard]] std::size_t written() const { return at_.load(std::memory_order_relaxed); }
@@ -36,8 +37,8 @@ class Tap {
     std::atomic<std::size_t> at_{0};
 };
 
-// Level in dBFS (of a sine that fills the band) at log-spaced places from 20 Hz to 20 kHz, from a Hann-windowed
-// transform of Tap::kFrames samples.
+// Level in dBFS (of a sine that fills the band) at log-spaced places from 20 Hz to 20 kHz, from a
+// Hann-windowed transform of Tap::kFrames samples.
 inline constexpr std::size_t kSpectrumPlaces = 96;
 [[nodiscard]] double spectrum_place_hz(std::size_t place);
 [[nodiscard]] std::vector<float> spectrum_of(const std::vector<float>& samples, int sample_rate);

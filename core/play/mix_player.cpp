@@ -3,9 +3,9 @@
 namespace rivlen {
 
 namespace {
-constexpr std::size_t kReadyBlocks = 12;  // about 128 ms at 48 kHz
+constexpr std::size_t kReadyBlocks = 12;   // about 128 ms at 48 kHz
 constexpr int kBlocksBetweenMeasures = 4;  // integrated loudness costs more than the rest
-}
+}  // namespace
 
 MixPlayer::MixPlayer() : Transport(kReadyBlocks), sides_(kMixChannels, std::vector<float>(kBlockFrames)) {
     start_thread();
@@ -58,8 +58,8 @@ void MixPlayer::render(Block& block) {
         for (std::size_t c = 0; c < kMixChannels; ++c) block.samples[i * kOutputChannels + c] = sides_[c][i];
     }
     if (anew_.exchange(false)) {
-        loudness_ = std::make_unique<LoudnessMeter>(now_->rebuild().sample_rate, static_cast<int>(kMixChannels),
-                                                LoudnessMeter::Kind::Running);
+        loudness_ = std::make_unique<LoudnessMeter>(
+            now_->rebuild().sample_rate, static_cast<int>(kMixChannels), LoudnessMeter::Kind::Running);
         true_peak_ = -200;
     }
     loudness_->add(sides_);

@@ -1,4 +1,5 @@
-// Playback of a rebuild: the mix engine behind the transport, with loudness of the main bus measured as it goes.
+// Playback of a rebuild: the mix engine behind the transport, with loudness of the main bus measured as it
+// goes.
 #pragma once
 
 #include <atomic>

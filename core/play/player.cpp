@@ -102,7 +102,7 @@ class Player::Renderer {
 };
 
 namespace {
-constexpr std::size_t kReadyBlocks = 6;  // about 64 ms: a switch must be heard at once
+constexpr std::size_t kReadyBlocks = 3;  // about 32 ms: a switch must be heard at once
 }
 
 Player::Player() : Transport(kReadyBlocks) {

@@ -1,6 +1,6 @@
 // Playback of one recording. What is heard can be switched between the source, what is kept, what is removed
-// and single stems: both sides of a switch are rendered for one block and cross-faded, so that there is no gap.
-// kept + removed = source, always.
+// and single stems: both sides of a switch are rendered for one block and cross-faded, so that there is no
+// gap. kept + removed = source, always.
 #pragma once
 
 #include <array>

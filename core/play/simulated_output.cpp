@@ -1,8 +1,8 @@
 #include "core/play/simulated_output.h"
 
-#include <utility>
 #include <algorithm>
 #include <chrono>
+#include <utility>
 
 namespace rivlen {
 

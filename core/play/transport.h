@@ -20,7 +20,8 @@ class Transport {
   public:
     static constexpr int kOutputChannels = 2;
 
-    // blocks: how many are kept ready; more outlast longer stalls of the machine, and changes are heard later.
+    // blocks: how many are kept ready; more outlast longer stalls of the machine, and changes are heard
+    // later.
     explicit Transport(std::size_t blocks);
     virtual ~Transport();
     Transport(const Transport&) = delete;
@@ -51,8 +52,8 @@ class Transport {
         std::vector<float> samples;
     };
     // What is rendered, called on the render thread only.
-    // Takes over what the controlling thread wants; the mutex is held. True: something else is played from now
-    // on, or nothing at all.
+    // Takes over what the controlling thread wants; the mutex is held. True: something else is played from
+    // now on, or nothing at all.
     virtual bool take_wanted() = 0;
     [[nodiscard]] virtual bool has_material() const = 0;
     // The next block begins here.

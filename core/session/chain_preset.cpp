@@ -24,11 +24,11 @@ Result<ChainPreset> load_chain_preset(const std::filesystem::path& path) {
     if (!content) return content.error();
     const json value = json::parse(*content, nullptr, false);
     if (!value.is_object() || !value.contains("rivlen_chain") || !value["rivlen_chain"].is_number_integer())
-        return make_error(ErrorKind::BadInput, "\"{}\" is not a chain, or it is damaged. Choose another file.",
-                          path.string());
+        return make_error(ErrorKind::BadInput,
+                          "\"{}\" is not a chain, or it is damaged. Choose another file.", path.string());
     if (value["rivlen_chain"].get<int>() > kVersion)
-        return make_error(ErrorKind::Unsupported, "\"{}\" was made by a newer Rivlen. Update Rivlen to use it.",
-                          path.string());
+        return make_error(ErrorKind::Unsupported,
+                          "\"{}\" was made by a newer Rivlen. Update Rivlen to use it.", path.string());
     ChainPreset preset{json_reading::text(value, "name"), json_reading::text(value, "note"),
                        chain_from_json(json_reading::part(value, "chain"))};
     int id = 0;

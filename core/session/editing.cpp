@@ -18,7 +18,8 @@ void in_order(Track& track) {
 
 void fit_fades(Clip& clip) {
     clip.fade_in.frames = std::clamp<std::int64_t>(clip.fade_in.frames, 0, clip.length);
-    clip.fade_out.frames = std::clamp<std::int64_t>(clip.fade_out.frames, 0, clip.length - clip.fade_in.frames);
+    clip.fade_out.frames =
+        std::clamp<std::int64_t>(clip.fade_out.frames, 0, clip.length - clip.fade_in.frames);
 }
 
 // Frames of the recording that lie beyond the clip's end.
@@ -61,7 +62,8 @@ class NewGroups {
     std::map<int, int> of_;
 };
 
-void split_where(Rebuild& rebuild, std::int64_t frame, const std::function<bool(const Track&, const Clip&)>& wanted) {
+void split_where(Rebuild& rebuild, std::int64_t frame,
+                 const std::function<bool(const Track&, const Clip&)>& wanted) {
     NewGroups groups(rebuild);
     for (auto& track : rebuild.tracks) {
         std::vector<Clip> behind;
@@ -79,7 +81,8 @@ void split_where(Rebuild& rebuild, std::int64_t frame, const std::function<bool(
 }
 
 // Cuts away what lies in [first, last) of clips that `keep` does not name.
-void clear_under(Rebuild& rebuild, Track& track, std::int64_t first, std::int64_t last, const std::set<int>& keep) {
+void clear_under(Rebuild& rebuild, Track& track, std::int64_t first, std::int64_t last,
+                 const std::set<int>& keep) {
     std::vector<Clip> out;
     for (const auto& clip : track.clips) {
         if (keep.contains(clip.id) || clip.end() <= first || clip.start >= last) {
@@ -168,7 +171,8 @@ bool well_formed(const Rebuild& r) {
         if (!fresh(bus.id)) return false;
     }
     for (const auto& track : r.tracks) {
-        if (!fresh(track.id) || std::ranges::find(r.buses, track.bus, &Bus::id) == r.buses.end()) return false;
+        if (!fresh(track.id) || std::ranges::find(r.buses, track.bus, &Bus::id) == r.buses.end())
+            return false;
         if (!std::ranges::is_sorted(track.clips, {}, &Clip::start)) return false;
         if (track.ducking.key_track != 0 && r.track(track.ducking.key_track) == nullptr) return false;
         for (const auto& c : track.clips) {
@@ -177,8 +181,8 @@ bool well_formed(const Rebuild& r) {
                 return false;
         }
     }
-    return std::ranges::all_of(r.picture,
-                               [&](const PictureCut& c) { return fresh(c.id) && c.start >= 0 && c.length > 0; });
+    return std::ranges::all_of(
+        r.picture, [&](const PictureCut& c) { return fresh(c.id) && c.start >= 0 && c.length > 0; });
 }
 
 void mend(Rebuild& r) {
@@ -288,8 +292,8 @@ std::vector<int> place_stems(Rebuild& rebuild, const Placement& placement) {
         ids.push_back(put(rebuild, track_for(rebuild, feed, name), placement, feed, group_id).id);
     }
     if (placement.picture) {
-        rebuild.picture.push_back({rebuild.new_id(), placement.path, std::max<std::int64_t>(0, placement.at), 0,
-                                   std::max<std::int64_t>(1, placement.length)});
+        rebuild.picture.push_back({rebuild.new_id(), placement.path, std::max<std::int64_t>(0, placement.at),
+                                   0, std::max<std::int64_t>(1, placement.length)});
         std::ranges::stable_sort(rebuild.picture, {}, &PictureCut::start);
     }
     return ids;
@@ -297,7 +301,8 @@ std::vector<int> place_stems(Rebuild& rebuild, const Placement& placement) {
 
 int place_clip(Rebuild& rebuild, const Placement& placement, Feed feed, int track_id) {
     if (rebuild.track(track_id) == nullptr)
-        track_id = add_track(rebuild, placement.name.empty() ? placement.path.stem().string() : placement.name);
+        track_id =
+            add_track(rebuild, placement.name.empty() ? placement.path.stem().string() : placement.name);
     return put(rebuild, *rebuild.track(track_id), placement, feed, 0).id;
 }
 
@@ -430,17 +435,18 @@ std::vector<int> copy_clips(Rebuild& rebuild, std::span<const int> clips, std::i
     return ids;
 }
 
-void cut_time(Rebuild& rebuild, std::span<const LoopRange> ranges, std::span<const int> tracks, bool picture) {
+void cut_time(Rebuild& rebuild, std::span<const LoopRange> ranges, std::span<const int> tracks,
+              bool picture) {
     const auto in_time = merged(ranges);
-    for (auto range = in_time.rbegin(); range != in_time.rend(); ++range) {  // from the last on: frames stay valid
+    for (auto range = in_time.rbegin(); range != in_time.rend();
+         ++range) {  // from the last on: frames stay valid
         const std::int64_t gone = range->last - range->first;
         split_tracks(rebuild, tracks, range->first);
         split_tracks(rebuild, tracks, range->last);
         for (auto& track : rebuild.tracks) {
             if (!chosen(tracks, track.id)) continue;
-            std::erase_if(track.clips, [&](const Clip& c) {
-                return c.start >= range->first && c.end() <= range->last;
-            });
+            std::erase_if(track.clips,
+                          [&](const Clip& c) { return c.start >= range->first && c.end() <= range->last; });
             for (auto& c : track.clips) {
                 if (c.start >= range->last) c.start -= gone;
             }
@@ -449,9 +455,8 @@ void cut_time(Rebuild& rebuild, std::span<const LoopRange> ranges, std::span<con
         if (!picture) continue;
         split_picture(rebuild, range->first);
         split_picture(rebuild, range->last);
-        std::erase_if(rebuild.picture, [&](const PictureCut& c) {
-            return c.start >= range->first && c.end() <= range->last;
-        });
+        std::erase_if(rebuild.picture,
+                      [&](const PictureCut& c) { return c.start >= range->first && c.end() <= range->last; });
         for (auto& c : rebuild.picture) {
             if (c.start >= range->last) c.start -= gone;
         }
@@ -606,10 +611,12 @@ std::vector<std::int64_t> snap_points(const Rebuild& rebuild, std::span<const in
     return {points.begin(), points.end()};
 }
 
-std::optional<std::int64_t> snapped(std::span<const std::int64_t> points, std::int64_t frame, std::int64_t reach) {
+std::optional<std::int64_t> snapped(std::span<const std::int64_t> points, std::int64_t frame,
+                                    std::int64_t reach) {
     std::optional<std::int64_t> best;
     for (const std::int64_t p : points) {
-        if (std::abs(p - frame) <= reach && (!best || std::abs(p - frame) < std::abs(*best - frame))) best = p;
+        if (std::abs(p - frame) <= reach && (!best || std::abs(p - frame) < std::abs(*best - frame)))
+            best = p;
     }
     return best;
 }

@@ -1,7 +1,7 @@
 // What can be done to a rebuild. Every function leaves it well-formed (see well_formed) and touches no file:
-// undo is a copy of the data. Clips are named by id; where Rebuild::edit_groups is on, an edit of a clip is an
-// edit of all clips of its group. Picture cuts are edited by themselves: nothing that removes sound removes
-// picture, or the reverse; only closing a gap in time moves both.
+// undo is a copy of the data. Clips are named by id; where Rebuild::edit_groups is on, an edit of a clip is
+// an edit of all clips of its group. Picture cuts are edited by themselves: nothing that removes sound
+// removes picture, or the reverse; only closing a gap in time moves both.
 #pragma once
 
 #include <cstdint>
@@ -51,7 +51,8 @@ int add_bus(Rebuild& rebuild, const std::string& name);
 void remove_bus(Rebuild& rebuild, int bus_id);
 
 // ---- cutting and moving
-// Cuts clips at a frame; what lies behind gets groups of its own. Clips that do not sound there are left alone.
+// Cuts clips at a frame; what lies behind gets groups of its own. Clips that do not sound there are left
+// alone.
 void split_clips(Rebuild& rebuild, std::span<const int> clips, std::int64_t frame);
 // All clips of these tracks that sound at a frame, or all tracks when empty.
 void split_tracks(Rebuild& rebuild, std::span<const int> tracks, std::int64_t frame);
@@ -60,15 +61,15 @@ void trim_start(Rebuild& rebuild, int clip, std::int64_t by, const MediaLength& 
 void trim_end(Rebuild& rebuild, int clip, std::int64_t by, const MediaLength& length);
 // Moves what is heard inside the clip, which stays where it is.
 void slip(Rebuild& rebuild, int clip, std::int64_t by, const MediaLength& length);
-// Moves clips in time, and by a number of tracks when they are all of one group or alone. What they land on is
-// cut away there. Returns how far they went in time (not before frame 0).
+// Moves clips in time, and by a number of tracks when they are all of one group or alone. What they land on
+// is cut away there. Returns how far they went in time (not before frame 0).
 std::int64_t move_clips(Rebuild& rebuild, std::span<const int> clips, std::int64_t by, int track_steps = 0);
 // The gap that they leave stays, or closes: then everything later on the same tracks moves up, lines too.
 void delete_clips(Rebuild& rebuild, std::span<const int> clips, bool close_gap);
 // Copies behind each other: the first copy begins at `at`. Returns the new ids.
 std::vector<int> copy_clips(Rebuild& rebuild, std::span<const int> clips, std::int64_t at);
-// Takes a range of time out of tracks (all when empty) and, if wanted, out of the picture; what is later moves
-// up.
+// Takes a range of time out of tracks (all when empty) and, if wanted, out of the picture; what is later
+// moves up.
 void cut_time(Rebuild& rebuild, std::span<const LoopRange> ranges, std::span<const int> tracks, bool picture);
 // Mutes what clips of these tracks (all when empty) play in ranges.
 void mute_ranges(Rebuild& rebuild, std::span<const LoopRange> ranges, std::span<const int> tracks);
@@ -77,15 +78,15 @@ void group(Rebuild& rebuild, std::span<const int> clips);
 
 // ---- levels of clips
 void set_fade(Rebuild& rebuild, int clip, bool in, Fade fade);
-// Lets two clips that touch overlap by `frames` (as far as there is material) and fades from one to the other.
-// False when they do not touch or no material is left.
+// Lets two clips that touch overlap by `frames` (as far as there is material) and fades from one to the
+// other. False when they do not touch or no material is left.
 bool cross_fade(Rebuild& rebuild, int earlier, int later, std::int64_t frames, FadeShape shape,
                 const MediaLength& length);
 void set_clip_gain(Rebuild& rebuild, std::span<const int> clips, double gain_db);
 
-// Puts other music where a clip is: as long as it at most, with its fades (at least `least_fade` frames each),
-// on its track. The old clip stays, muted, on a track below. gain_db: what aligns the loudness. Returns the new
-// clip's id; 0 when the clip is not there.
+// Puts other music where a clip is: as long as it at most, with its fades (at least `least_fade` frames
+// each), on its track. The old clip stays, muted, on a track below. gain_db: what aligns the loudness.
+// Returns the new clip's id; 0 when the clip is not there.
 int replace_clip(Rebuild& rebuild, int clip, const Placement& with, double gain_db, std::int64_t least_fade);
 
 // ---- picture
@@ -102,7 +103,8 @@ void delete_picture(Rebuild& rebuild, int cut, bool close_gap);
                                                   std::int64_t reach);
 // The nearest beginning of a picture frame.
 [[nodiscard]] std::int64_t on_picture_frame(const Rebuild& rebuild, std::int64_t frame);
-// Number of the picture frame that is shown at a frame of sound, and the first sound frame of a picture frame.
+// Number of the picture frame that is shown at a frame of sound, and the first sound frame of a picture
+// frame.
 [[nodiscard]] std::int64_t picture_frame_of(const Rebuild& rebuild, std::int64_t frame);
 [[nodiscard]] std::int64_t frame_of_picture(const Rebuild& rebuild, std::int64_t picture_frame);
 

@@ -27,7 +27,8 @@ double fade_gain(FadeShape shape, double part) {
 const ParameterInfo& info(DuckSetting setting) {
     static constexpr std::array<ParameterInfo, kDuckSettings> kInfos = {
         {{"depth", "Depth", "dB", -40, 0, -12, 0.5, false, false,
-          "How far this track is turned down under the other one.", "The music seems to vanish and to return."},
+          "How far this track is turned down under the other one.",
+          "The music seems to vanish and to return."},
          {"threshold", "Threshold", "dBFS", -70, 0, -40, 1, false, false,
           "From which level of the other track on it is turned down.", "Too low: breaths turn it down, too."},
          {"attack", "Attack", "ms", 5, 2000, 200, 5, false, false, "Time from full level to full depth.",

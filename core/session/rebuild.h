@@ -1,5 +1,6 @@
-// The rebuild: stems and added material as tracks of clips under a picture. Plain data; what can be done to it
-// stands in editing.h. All times are frames (samples per channel) on the session line at Rebuild::sample_rate.
+// The rebuild: stems and added material as tracks of clips under a picture. Plain data; what can be done to
+// it stands in editing.h. All times are frames (samples per channel) on the session line at
+// Rebuild::sample_rate.
 #pragma once
 
 #include <array>

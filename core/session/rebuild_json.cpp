@@ -75,8 +75,10 @@ Strip strip_from_json(const json& entry) {
     strip.invert = flag(entry, "invert", false);
     strip.chain = chain_from_json(part(entry, "chain"));
     for_each(part(entry, "lines"), [&](const json& e) {
-        const MixLine target{static_cast<LineTarget>(place_of(kTargetKeys, text(e, "target"))), whole(e, "part", 0),
-                             whole(e, "parameter", 0), {}};
+        const MixLine target{static_cast<LineTarget>(place_of(kTargetKeys, text(e, "target"))),
+                             whole(e, "part", 0),
+                             whole(e, "parameter", 0),
+                             {}};
         const ValueRange range = range_of(strip, target);
         const json& points = part(e, "points");
         for (std::size_t i = 0; points.is_array() && i < points.size(); ++i) {
@@ -92,7 +94,8 @@ Strip strip_from_json(const json& entry) {
 
 json ducking_to_json(const Ducking& ducking) {
     json out = {{"on", ducking.on}, {"key_track", ducking.key_track}};
-    for (std::size_t i = 0; i < kDuckSettings; ++i) out[info(static_cast<DuckSetting>(i)).key] = ducking.values[i];
+    for (std::size_t i = 0; i < kDuckSettings; ++i)
+        out[info(static_cast<DuckSetting>(i)).key] = ducking.values[i];
     return out;
 }
 
@@ -114,7 +117,8 @@ json chain_to_json(const std::vector<ChainPart>& chain) {
     for (const auto& p : chain) {
         const PartInfo& about = info(p.kind);
         json entry = {{"id", p.id}, {"kind", about.key}, {"on", p.on}};
-        for (std::size_t i = 0; i < about.parameters.size(); ++i) entry[about.parameters[i].key] = p.values[i];
+        for (std::size_t i = 0; i < about.parameters.size(); ++i)
+            entry[about.parameters[i].key] = p.values[i];
         out.push_back(std::move(entry));
     }
     return out;
@@ -131,7 +135,8 @@ std::vector<ChainPart> chain_from_json(const json& entry) {
             p.on = flag(e, "on", true);
             for (std::size_t i = 0; i < about.parameters.size(); ++i) {
                 const ParameterInfo& parameter = about.parameters[i];
-                p.values[i] = number(e, parameter.key, parameter.lowest, parameter.highest, parameter.standard);
+                p.values[i] =
+                    number(e, parameter.key, parameter.lowest, parameter.highest, parameter.standard);
             }
             out.push_back(std::move(p));
         }
@@ -139,7 +144,8 @@ std::vector<ChainPart> chain_from_json(const json& entry) {
     return out;
 }
 
-json rebuild_to_json(const Rebuild& rebuild, const std::function<std::string(const std::filesystem::path&)>& path) {
+json rebuild_to_json(const Rebuild& rebuild,
+                     const std::function<std::string(const std::filesystem::path&)>& path) {
     json out = {{"sample_rate", rebuild.sample_rate},
                 {"frame_rate", {rebuild.frame_rate.num, rebuild.frame_rate.den}},
                 {"drop_frame", rebuild.drop_frame},
@@ -164,9 +170,11 @@ json rebuild_to_json(const Rebuild& rebuild, const std::function<std::string(con
                       {"strip", strip_to_json(track.strip)}};
         if (!(track.ducking == Ducking())) entry["ducking"] = ducking_to_json(track.ducking);
         for (const auto& clip : track.clips) {
-            json c = {{"id", clip.id},         {"path", path(clip.path)},
+            json c = {{"id", clip.id},
+                      {"path", path(clip.path)},
                       {"feed", kFeedKeys[static_cast<std::size_t>(clip.feed)]},
-                      {"start", clip.start},   {"offset", clip.offset},
+                      {"start", clip.start},
+                      {"offset", clip.offset},
                       {"length", clip.length}};
             if (clip.card != kTrackSettings) c["card"] = clip.card;
             if (clip.gain_db != 0) c["gain_db"] = clip.gain_db;
@@ -181,7 +189,8 @@ json rebuild_to_json(const Rebuild& rebuild, const std::function<std::string(con
     return out;
 }
 
-Rebuild rebuild_from_json(const json& entry, const std::function<std::filesystem::path(const std::string&)>& path) {
+Rebuild rebuild_from_json(const json& entry,
+                          const std::function<std::filesystem::path(const std::string&)>& path) {
     Rebuild out;
     if (!entry.is_object()) return out;
     out.sample_rate = whole(entry, "sample_rate", 0);
@@ -189,7 +198,8 @@ Rebuild rebuild_from_json(const json& entry, const std::function<std::filesystem
     const json& rate = part(entry, "frame_rate");
     if (rate.is_array() && rate.size() == 2 && rate[0].is_number_integer() && rate[1].is_number_integer()) {
         const FrameRate read{rate[0].get<int>(), rate[1].get<int>()};
-        if (read.num > 0 && read.den > 0 && read.per_second() >= 1 && read.per_second() <= 240) out.frame_rate = read;
+        if (read.num > 0 && read.den > 0 && read.per_second() >= 1 && read.per_second() <= 240)
+            out.frame_rate = read;
     }
     out.drop_frame = flag(entry, "drop_frame", false) && out.frame_rate.may_drop();
     out.first_timecode_frame = frames(entry, "first_timecode_frame", 0);
@@ -205,8 +215,8 @@ Rebuild rebuild_from_json(const json& entry, const std::function<std::filesystem
         out.buses.push_back({whole(e, "id", 0), text(e, "name"), strip_from_json(part(e, "strip"))});
     });
     for_each(part(entry, "picture"), [&](const json& e) {
-        out.picture.push_back({whole(e, "id", 0), path(text(e, "path")), frames(e, "start"), frames(e, "offset"),
-                               frames(e, "length")});
+        out.picture.push_back({whole(e, "id", 0), path(text(e, "path")), frames(e, "start"),
+                               frames(e, "offset"), frames(e, "length")});
     });
     for_each(part(entry, "tracks"), [&](const json& e) {
         Track track;

@@ -10,8 +10,8 @@
 
 namespace rivlen {
 
-[[nodiscard]] nlohmann::json rebuild_to_json(const Rebuild& rebuild,
-                                             const std::function<std::string(const std::filesystem::path&)>& path);
+[[nodiscard]] nlohmann::json rebuild_to_json(
+    const Rebuild& rebuild, const std::function<std::string(const std::filesystem::path&)>& path);
 // Whatever is damaged is left out or brought into its range; the result is well-formed.
 [[nodiscard]] Rebuild rebuild_from_json(const nlohmann::json& entry,
                                         const std::function<std::filesystem::path(const std::string&)>& path);

@@ -8,11 +8,12 @@ namespace rivlen {
 
 const ParameterInfo& info(SilenceSetting setting) {
     static constexpr std::array<ParameterInfo, kSilenceSettings> kInfos = {
-        {{"threshold", "Threshold", "dBFS", -80, -10, -45, 1, false, false, "Talk is what is louder than this.",
-          "Too high: soft words count as silence."},
+        {{"threshold", "Threshold", "dBFS", -80, -10, -45, 1, false, false,
+          "Talk is what is louder than this.", "Too high: soft words count as silence."},
          {"shortest", "Shortest", "ms", 100, 10000, 700, 50, false, false, "Only longer silences are taken.",
           "Too short: the talk loses its breath."},
-         {"padding", "Padding", "ms", 0, 2000, 150, 10, false, false, "What is left of a silence next to talk.",
+         {"padding", "Padding", "ms", 0, 2000, 150, 10, false, false,
+          "What is left of a silence next to talk.",
           "Too little: beginnings and ends of words are clipped."}}};
     return kInfos[static_cast<std::size_t>(setting)];
 }

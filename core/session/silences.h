@@ -19,11 +19,11 @@ struct SilenceSettings {
     SilenceSettings();  // standard values
 };
 
-// Ranges of frames within [0, total) where the level is under the threshold for at least `shortest`; `padding` is
-// left of them on either side next to talk. levels_dbfs: one a step of step_frames frames, from frame 0 on; what
-// lies behind them is silent.
-[[nodiscard]] std::vector<LoopRange> find_silences(std::span<const float> levels_dbfs, std::int64_t step_frames,
-                                                   std::int64_t total, int sample_rate,
-                                                   const SilenceSettings& settings);
+// Ranges of frames within [0, total) where the level is under the threshold for at least `shortest`;
+// `padding` is left of them on either side next to talk. levels_dbfs: one a step of step_frames frames, from
+// frame 0 on; what lies behind them is silent.
+[[nodiscard]] std::vector<LoopRange> find_silences(std::span<const float> levels_dbfs,
+                                                   std::int64_t step_frames, std::int64_t total,
+                                                   int sample_rate, const SilenceSettings& settings);
 
 }  // namespace rivlen

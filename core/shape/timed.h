@@ -18,7 +18,8 @@ struct LinePoint {
     bool operator==(const LinePoint&) const = default;
 };
 
-// Lines are straight between points, level before the first and after the last. Points stand in order of time.
+// Lines are straight between points, level before the first and after the last. Points stand in order of
+// time.
 [[nodiscard]] double line_value(std::span<const LinePoint> points, std::int64_t frame);  // needs a point
 // Sets a point, in place of one at the same frame.
 void put_point(std::vector<LinePoint>& points, LinePoint point);
