@@ -31,8 +31,9 @@ int JobList::start(const QString& title, Work work, Done done, bool quiet) {
     raw->done = std::move(done);
     const int number = raw->number;
     jobs_.push_back(std::move(job));
-    raw->thread = std::jthread([this, raw, number, work = std::move(work)] {
-        give_way();  // and so do the threads that it starts
+    raw->thread = std::jthread([this, raw, number, quiet, work = std::move(work)] {
+        // Long work gives way to playing, and so do the threads that it starts; figures are waited for.
+        if (!quiet) give_way();
         const JobControl control{[raw](double share) { raw->progress = share; }, &raw->cancel};
         const Status status = work(control);
         QMetaObject::invokeMethod(

@@ -420,6 +420,8 @@ class RebuildWindowTest : public QObject {
         mime.setUrls({QUrl::fromLocalFile(QString::fromStdString((*scratch_ / "chord.wav").string()))});
         QDropEvent drop({300, 300}, Qt::CopyAction, &mime, Qt::LeftButton, Qt::NoModifier);
         choose_track(0);
+        QDragEnterEvent enter({300, 300}, Qt::CopyAction, &mime, Qt::LeftButton, Qt::NoModifier);
+        QApplication::sendEvent(window_.get(), &enter);
         QApplication::sendEvent(window_.get(), &drop);
         QTRY_VERIFY_WITH_TIMEOUT(rebuild().tracks.size() == before + 1, 20000);
         QCOMPARE(window_->document().session().items.size(), std::size_t{1});
