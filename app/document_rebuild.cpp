@@ -184,7 +184,7 @@ void Document::place_replacement(const Waiting& waiting, std::shared_ptr<const S
          own = old->gain_db](const JobControl& job) -> Status {
             const auto before = clip_loudness_lufs(*plan, clip, job);
             if (!before) return before.error();
-            const auto after = source_loudness_lufs(*source, length, job);
+            const auto after = source_loudness_lufs(source, length, job);
             if (!after) return after.error();
             if (*before > kSilentLufs && *after > kSilentLufs)
                 *gain_db = std::clamp(*before + own - *after, -kLongestGainDb, kLongestGainDb);

@@ -22,6 +22,15 @@ constexpr int kHeadWidth = 196;
 constexpr int kSideWidth = 316;
 constexpr double kRoomBehind = 1.05;  // of the last clip
 
+// Changes of one value that follow each other become one step.
+QString merge_key(int strip, const MixLine& target) {
+    return QString("strip %1 %2 %3 %4")
+        .arg(strip)
+        .arg(static_cast<int>(target.target))
+        .arg(target.part)
+        .arg(target.parameter);
+}
+
 }  // namespace
 
 RebuildView::RebuildView(Document& document, JobList& jobs, MixPlayer& player, QWidget* parent)
@@ -250,8 +259,6 @@ void RebuildView::build_headers() {
         header->show();
     }
     auto* buses = qobject_cast<QHBoxLayout*>(main_head_->layout());
-    while (buses->count() > 0 && buses->itemAt(buses->count() - 1)->spacerItem() != nullptr)
-        delete buses->takeAt(buses->count() - 1);  // QLayout gives it away
     for (int i = 0; i < buses->count(); ++i) {
         if (buses->itemAt(i)->spacerItem() != nullptr) delete buses->takeAt(i--);
     }
@@ -264,11 +271,7 @@ void RebuildView::set_strip_value(int strip_id, const MixLine& target, double va
     const bool has_line = find_line(*strip, target) != nullptr;
     if (has_line && (written_.strip != strip_id || !written_.target.same_target(target))) writer_.reset();
     written_ = {strip_id, target};
-    const QString key = QString("strip %1 %2 %3 %4")
-                            .arg(strip_id)
-                            .arg(static_cast<int>(target.target))
-                            .arg(target.part)
-                            .arg(target.parameter);
+    const QString key = merge_key(strip_id, target);
     document_.edit_rebuild(tr("Change a level or setting"), key, [&](Rebuild& r) {
         Strip& s = *r.strip(strip_id);
         if (has_line) {
@@ -304,11 +307,7 @@ void RebuildView::finish_line() {
         const Strip* strip = document_.rebuild().strip(w.strip);
         if (strip != nullptr) {
             const ValueRange range = range_of(*strip, w.target);
-            const QString key = QString("strip %1 %2 %3 %4")
-                                    .arg(w.strip)
-                                    .arg(static_cast<int>(w.target.target))
-                                    .arg(w.target.part)
-                                    .arg(w.target.parameter);
+            const QString key = merge_key(w.strip, w.target);
             document_.edit_rebuild(tr("Write a line"), key, [&](Rebuild& r) {
                 for (auto& line : r.strip(w.strip)->lines) {
                     if (line.same_target(w.target))
@@ -360,7 +359,7 @@ void RebuildView::trim_to_playhead(bool start) {
         for (const int id : clips) {
             const Clip* c = r.clip(id);
             if (c == nullptr) continue;
-            start ? trim_start(r, id, at - c->start, length) : trim_end(r, id, at - c->end(), length);
+            start ? trim_start(r, id, at - c->start) : trim_end(r, id, at - c->end(), length);
         }
     });
 }
@@ -519,7 +518,7 @@ void RebuildView::toggle_record() {
         if (const Status status = recorder_.start(file, rate); !status) {
             emit said(QString::fromStdString(status.error().message), true);
         } else {
-            recorder_.setObjectName(QString::fromStdString(file.string()));
+            take_file_ = file;
             emit said(tr("Recording from %1…").arg(recorder_.device()), false);
             player_.play();
         }
@@ -529,7 +528,7 @@ void RebuildView::toggle_record() {
         if (!status) {
             emit said(QString::fromStdString(status.error().message), true);
         } else {
-            document_.place_file(recorder_.objectName().toStdString(), take_track_, take_start_);
+            document_.place_file(take_file_, take_track_, take_start_);
         }
     }
     record_->setChecked(recorder_.recording());
@@ -589,7 +588,6 @@ void RebuildView::show_picture_window() {
 void RebuildView::show_picture(std::int64_t frame) {
     const Rebuild& r = document_.rebuild();
     const PictureCut* cut = r.sample_rate > 0 ? picture_at(r, frame) : nullptr;
-    // The middle of the picture frame: whatever rounding there is, it is that frame.
     const double seconds =
         cut != nullptr ? static_cast<double>(cut->offset + frame - cut->start) / r.sample_rate : 0.0;
     for (PicturePane* pane : {picture_, window_.get()}) {

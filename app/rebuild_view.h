@@ -114,6 +114,7 @@ class RebuildView : public QWidget {
     };
     Written written_;
     LineWriter writer_;
+    std::filesystem::path take_file_;  // that is being recorded
     std::int64_t take_start_ = 0;
     int take_track_ = 0;
     double latency_seconds_ = 0;

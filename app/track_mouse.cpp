@@ -148,7 +148,7 @@ void TrackCanvas::drag_clip(QPointF at, bool snap) {
             return change(tr("Slip"), [&](Rebuild& r) { slip(r, d.clip, -by, length); });
         case Grip::Start:
             by = edge(d.start);
-            return change(tr("Trim the start"), [&](Rebuild& r) { trim_start(r, d.clip, by, length); });
+            return change(tr("Trim the start"), [&](Rebuild& r) { trim_start(r, d.clip, by); });
         case Grip::End:
             by = edge(d.end);
             return change(tr("Trim the end"), [&](Rebuild& r) { trim_end(r, d.clip, by, length); });

@@ -33,8 +33,7 @@ Status run(const Options& o) {
     TerminalJob job("Processing");
     auto source = Source::bring_in(o.file, o.work, job.control());
     if (!source) return source.error();
-    const SoundFormat format = o.out.extension() == ".flac" ? SoundFormat::Flac24 : SoundFormat::WavFloat;
-    const auto report = process_file(*source, parts, o.out, format, job.control());
+    const auto report = process_file(*source, parts, o.out, format_for(o.out), job.control());
     if (!report) return report.error();
     if (o.json) {
         const auto loudness = [](const Loudness& l) {

@@ -123,14 +123,12 @@ TEST(Mix, AChainThatLooksAheadShiftsNothing) {
     const Channels plain = m.mix();
     auto limiter = make_part(PartKind::Limiter, m.r().new_id());
     limiter.values[parameter::kLimiterCeilingDb] = 0;
-    const Channels limited_at_full = plain;
     m.r().tracks[2].strip.chain = {limiter, limiter};
     m.r().tracks[2].strip.chain[1].id = m.r().new_id();
     m.r().buses[0].strip.chain = {limiter};
     m.r().buses[0].strip.chain[0].id = m.r().new_id();
     const Channels delayed = m.mix();  // -20 dBFS of noise never reaches the ceiling
     EXPECT_LT(20 * std::log10(farthest(delayed, plain)), -110);
-    EXPECT_GT(MixEngine(m.plan()).plan().rebuild().tracks[2].strip.chain.size(), 0U);
 }
 
 TEST(Mix, GainsPanMuteSoloAndPhase) {
@@ -242,15 +240,6 @@ TEST(Mix, BusesSumWhatGoesToThem) {
     Material alone;
     alone.r().tracks[2].strip.mute = alone.r().tracks[3].strip.mute = true;
     EXPECT_LT(20 * std::log10(farthest(m.mix(), alone.mix())), -110);
-    double sum = 0;
-    MixEngine engine(m.plan());
-    Channels block(2, std::vector<float>(4096));
-    const MixEngine::TakeStrip take = [&](int id, const StereoBlock& b) {
-        if (id != m.r().main_bus() && m.r().track(id) != nullptr && m.r().track(id)->bus == m.r().main_bus())
-            sum += static_cast<double>(b[0][100]);
-    };
-    engine.next({block[0], block[1]}, take);
-    EXPECT_NE(sum, 0.0);
 }
 
 TEST(Mix, EditsWhilePlayingGlideInsteadOfClicking) {

@@ -68,11 +68,11 @@ TEST(Rebuild, CuttingOneCutsItsGroupUnlessGroupsAreOff) {
 TEST(Rebuild, TrimAndSlipStopAtTheMaterial) {
     Rebuild r = placed(1000);
     const int id = r.tracks[0].clips[0].id;
-    trim_start(r, id, 200, length_of);
+    trim_start(r, id, 200);
     EXPECT_EQ(r.clip(id)->start, 1200);
     EXPECT_EQ(r.clip(id)->offset, 200);
     EXPECT_EQ(r.tracks[3].clips[0].start, 1200);  // its group, too
-    trim_start(r, id, -100000, length_of);
+    trim_start(r, id, -100000);
     EXPECT_EQ(r.clip(id)->start, 1000);
     EXPECT_EQ(r.clip(id)->offset, 0);
     trim_end(r, id, 50, length_of);
@@ -209,7 +209,7 @@ TEST(Rebuild, RandomEditsKeepItWellFormed) {
                 split_clips(r, one, at);
                 break;
             case 1:
-                trim_start(r, id, any(4000) - 2000, length_of);
+                trim_start(r, id, any(4000) - 2000);
                 break;
             case 2:
                 trim_end(r, id, any(4000) - 2000, length_of);

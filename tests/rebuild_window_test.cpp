@@ -388,8 +388,17 @@ class RebuildWindowTest : public QObject {
         }
         key(Qt::Key_Period);
         QCOMPARE(window_->mix_player().position(), frame_of_picture(rebuild(), 102));
-        key(Qt::Key_V);
-        QVERIFY(window_->rebuild_view().findChild<QWidget*>("mix_ruler")->isVisible());
+        key(Qt::Key_V);  // and in a window of its own, of any size
+        PicturePane* own = nullptr;
+        for (QWidget* top : QApplication::topLevelWidgets()) {
+            if (top->objectName() == "picture_window") own = qobject_cast<PicturePane*>(top);
+        }
+        QVERIFY(own != nullptr && own->isVisible());
+        own->resize(500, 300);
+        QTRY_VERIFY_WITH_TIMEOUT(std::abs(own->shown_seconds() - pane.shown_seconds()) < 1e-3, 5000);
+        own->hide();
+        window_->activateWindow();
+        QVERIFY(QTest::qWaitForWindowActive(window_.get()));
     }
 
     // Held to half a picture frame (20 ms) of the middle of the frame that is shown; what a busy machine is

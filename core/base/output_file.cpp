@@ -91,6 +91,11 @@ Status OutputFile::commit() {
     return publish(partial_, target_);
 }
 
+bool same_file(const std::filesystem::path& a, const std::filesystem::path& b) {
+    std::error_code error;
+    return std::filesystem::equivalent(a, b, error) && !error;
+}
+
 Status write_text_file(const fs::path& target, std::string_view text) {
     auto file = OutputFile::create(target);
     if (!file) return file.error();

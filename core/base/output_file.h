@@ -48,6 +48,9 @@ class OutputFile {
     std::unique_ptr<std::FILE, Closer> file_;
 };
 
+// Both there, and the same file, whatever their names.
+[[nodiscard]] bool same_file(const std::filesystem::path& a, const std::filesystem::path& b);
+
 // Writes a small text file atomically.
 [[nodiscard]] Status write_text_file(const std::filesystem::path& target, std::string_view text);
 [[nodiscard]] Result<std::string> read_text_file(const std::filesystem::path& path);

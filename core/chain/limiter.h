@@ -2,7 +2,6 @@
 #pragma once
 
 #include <array>
-#include <deque>
 #include <vector>
 
 #include "core/chain/processor.h"

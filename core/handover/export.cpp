@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <chrono>
 
+#include "core/base/output_file.h"
 #include "core/shape/sum_check.h"
 
 namespace rivlen {
@@ -44,11 +45,6 @@ Recipe recipe_of(const TimedRecipes& timed, const std::string& content, std::int
     const auto stem = std::ranges::find(kStemNames, content);
     if (stem == kStemNames.end()) return timed.kept(frame);
     return timed.stem(static_cast<std::size_t>(stem - kStemNames.begin()), frame);
-}
-
-bool same_file(const fs::path& a, const fs::path& b) {
-    std::error_code error;
-    return fs::equivalent(a, b, error) && !error;
 }
 
 }  // namespace

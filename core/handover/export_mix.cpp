@@ -2,6 +2,7 @@
 
 #include <chrono>
 
+#include "core/base/output_file.h"
 #include "core/media/sound_file.h"
 #include "core/mix/engine.h"
 
@@ -13,10 +14,9 @@ Result<MixReport> export_mix(const std::shared_ptr<const MixPlan>& plan, const s
     if (r.end() == 0 || r.sample_rate == 0)
         return make_error(ErrorKind::BadInput,
                           "There is nothing on the tracks yet. Place stems or files first.");
-    std::error_code error;
     for (const auto& track : r.tracks) {
         for (const auto& clip : track.clips) {
-            if (std::filesystem::equivalent(clip.path, file, error) && !error)
+            if (same_file(clip.path, file))
                 return make_error(
                     ErrorKind::BadInput,
                     "\"{}\" is played by the mix itself and is never written to. Choose another name.",
@@ -24,8 +24,8 @@ Result<MixReport> export_mix(const std::shared_ptr<const MixPlan>& plan, const s
         }
     }
     const auto begun = std::chrono::steady_clock::now();
-    const SoundFormat format = file.extension() == ".flac" ? SoundFormat::Flac24 : SoundFormat::WavFloat;
-    auto writer = SoundFileWriter::create(file, format, r.sample_rate, static_cast<int>(kMixChannels));
+    auto writer =
+        SoundFileWriter::create(file, format_for(file), r.sample_rate, static_cast<int>(kMixChannels));
     if (!writer) return writer.error();
     MixReport report;
     LoudnessMeter meter(r.sample_rate, static_cast<int>(kMixChannels));

@@ -4,6 +4,7 @@
 #include <chrono>
 
 #include "core/base/denormals.h"
+#include "core/base/output_file.h"
 #include "core/chain/processor.h"
 
 namespace rivlen {
@@ -15,8 +16,7 @@ constexpr std::size_t kBlock = 4096;
 Result<ProcessReport> process_file(const Source& source, std::span<const ChainPart> parts,
                                    const std::filesystem::path& file, SoundFormat format,
                                    const JobControl& job) {
-    std::error_code error;
-    if (std::filesystem::equivalent(source.original(), file, error) && !error)
+    if (same_file(source.original(), file))
         return make_error(ErrorKind::BadInput,
                           "\"{}\" is the recording itself and is never written to. Choose another name.",
                           file.string());

@@ -30,6 +30,11 @@ struct SoundFileWriter::State {
     }
 };
 
+SoundFormat format_for(const std::filesystem::path& file) {
+    return file.extension() == extension_of(SoundFormat::Flac24) ? SoundFormat::Flac24
+                                                                 : SoundFormat::WavFloat;
+}
+
 const char* extension_of(SoundFormat format) {
     return format == SoundFormat::Flac24 ? ".flac" : ".wav";
 }

@@ -17,6 +17,8 @@ enum class SoundFormat {
     Flac24     // FLAC, 24-bit
 };
 [[nodiscard]] const char* extension_of(SoundFormat format);  // ".wav", ".flac"
+// FLAC for a name that ends so, else 32-bit float.
+[[nodiscard]] SoundFormat format_for(const std::filesystem::path& file);
 
 class SoundFileWriter {
   public:

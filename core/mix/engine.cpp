@@ -238,7 +238,6 @@ void MixEngine::pull(Lane& lane, std::int64_t frame, StereoBlock out) {
         for (const float x : channel) peak = std::max(peak, std::abs(x));
     }
     meter->peak.store(peak, std::memory_order_relaxed);
-    if (take_ != nullptr) (*take_)(lane.id, out);
 }
 
 void MixEngine::next(StereoBlock out) {
@@ -249,12 +248,6 @@ void MixEngine::next(StereoBlock out) {
         pull(lanes_.back(), position_, out);
     }
     position_ += static_cast<std::int64_t>(out[0].size());
-}
-
-void MixEngine::next(StereoBlock out, const TakeStrip& take) {
-    take_ = &take;
-    next(out);
-    take_ = nullptr;
 }
 
 Status render_mix(std::shared_ptr<const MixPlan> plan, std::int64_t first, std::int64_t last,

@@ -46,10 +46,6 @@ class MixEngine {
     [[nodiscard]] std::int64_t position() const { return position_; }
     // The next frames of the main bus.
     void next(StereoBlock out);
-    // The same, and what each track and bus contributes behind its fader: add(strip id, block). For stems of
-    // a mix.
-    using TakeStrip = std::function<void(int strip_id, const StereoBlock& block)>;
-    void next(StereoBlock out, const TakeStrip& take);
 
   private:
     static constexpr std::size_t kPiece = 256;     // frames that chains are given at once
@@ -76,7 +72,6 @@ class MixEngine {
     std::shared_ptr<const MixPlan> plan_;
     std::vector<Lane> lanes_;  // inputs before the buses that they go to; the last is the main bus
     std::int64_t position_ = 0;
-    const TakeStrip* take_ = nullptr;
 };
 
 // [first, last) of the mix in blocks: take(start_frame, left and right). Errors: Cancelled, and whatever

@@ -41,12 +41,11 @@ Result<double> clip_loudness_lufs(const MixPlan& plan, int clip, const JobContro
     return make_error(ErrorKind::NotFound, "The clip is no longer there. Choose it again.");
 }
 
-Result<double> source_loudness_lufs(const Source& source, std::int64_t frames, const JobControl& job) {
-    // The reader only looks: the source outlives it.
-    FeedReader reader({std::shared_ptr<const Source>(std::shared_ptr<const Source>(), &source), nullptr, 0},
-                      Feed::Whole);
-    return measured(reader, nullptr, 0, std::min(frames, static_cast<std::int64_t>(source.frames())),
-                    source.sample_rate(), job);
+Result<double> source_loudness_lufs(const std::shared_ptr<const Source>& source, std::int64_t frames,
+                                    const JobControl& job) {
+    FeedReader reader({source, nullptr, source->sample_rate()}, Feed::Whole);
+    return measured(reader, nullptr, 0, std::min(frames, static_cast<std::int64_t>(source->frames())),
+                    source->sample_rate(), job);
 }
 
 }  // namespace rivlen

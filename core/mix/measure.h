@@ -10,7 +10,7 @@ namespace rivlen {
 // passes the gate. Errors: NotFound (no such clip), Cancelled.
 [[nodiscard]] Result<double> clip_loudness_lufs(const MixPlan& plan, int clip, const JobControl& job = {});
 // Of the first `frames` of a recording.
-[[nodiscard]] Result<double> source_loudness_lufs(const Source& source, std::int64_t frames,
-                                                  const JobControl& job = {});
+[[nodiscard]] Result<double> source_loudness_lufs(const std::shared_ptr<const Source>& source,
+                                                  std::int64_t frames, const JobControl& job = {});
 
 }  // namespace rivlen

@@ -316,7 +316,7 @@ void split_tracks(Rebuild& rebuild, std::span<const int> tracks, std::int64_t fr
     split_where(rebuild, frame, [&](const Track& t, const Clip&) { return chosen(tracks, t.id); });
 }
 
-void trim_start(Rebuild& rebuild, int clip, std::int64_t by, const MediaLength&) {
+void trim_start(Rebuild& rebuild, int clip, std::int64_t by) {
     const std::array<int, 1> one = {clip};
     const auto all = with_groups(rebuild, one);
     for (const int id : all) {  // as far as all can go
@@ -519,8 +519,6 @@ bool cross_fade(Rebuild& rebuild, int earlier, int later, std::int64_t frames, F
     b->length += before;
     a->fade_out = {overlap, shape};
     b->fade_in = {overlap, shape};
-    fit_fades(*a);
-    a->fade_out.frames = std::min(overlap, a->length);
     a->fade_in.frames = std::min(a->fade_in.frames, a->length - a->fade_out.frames);
     b->fade_out.frames = std::min(b->fade_out.frames, b->length - b->fade_in.frames);
     in_order(*rebuild.track_of_clip(earlier));

@@ -57,7 +57,7 @@ void split_clips(Rebuild& rebuild, std::span<const int> clips, std::int64_t fram
 // All clips of these tracks that sound at a frame, or all tracks when empty.
 void split_tracks(Rebuild& rebuild, std::span<const int> tracks, std::int64_t frame);
 // Moves an edge by a number of frames, as far as there is material; keeps at least one frame.
-void trim_start(Rebuild& rebuild, int clip, std::int64_t by, const MediaLength& length);
+void trim_start(Rebuild& rebuild, int clip, std::int64_t by);
 void trim_end(Rebuild& rebuild, int clip, std::int64_t by, const MediaLength& length);
 // Moves what is heard inside the clip, which stays where it is.
 void slip(Rebuild& rebuild, int clip, std::int64_t by, const MediaLength& length);
