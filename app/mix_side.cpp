@@ -103,7 +103,13 @@ void MixSide::follow_playhead() {
 }
 
 void MixSide::show_spectrum(const std::vector<float>& levels) {
-    for (PartGraph* graph : graphs_) graph->show_spectrum(levels);
+    for (const auto& g : graphs_) g.graph->show_spectrum(levels);
+}
+
+void MixSide::show_removed(int part, const std::vector<float>& levels) {
+    for (const auto& g : graphs_) {
+        if (g.part == part) g.graph->show_removed(levels);
+    }
 }
 
 // In place of the strip's chain, with ids of its own.
@@ -347,109 +353,131 @@ void MixSide::build_strip(QVBoxLayout* column) {
         });
 }
 
+QToolButton* MixSide::hearing_button(int part, std::size_t place, Chain::Hear what) {
+    const bool removed = what == Chain::Hear::Removed;
+    auto* button = removed ? make_button(tr("removed"), QString("part_removed_%1").arg(place),
+                                         tr("Hear only what this part takes out."), content_)
+                           : make_button(tr("original"), QString("part_original_%1").arg(place),
+                                         tr("Hear what goes into this part, as loud as what comes out of it."), content_);
+    button->setCheckable(true);
+    button->setProperty("compact", true);
+    button->setChecked(heard_ == part && heard_as_ == what);
+    connect(button, &QToolButton::clicked, this, [this, part, what](bool hear) {
+        heard_ = hear ? part : 0;
+        heard_as_ = what;
+        emit hearing_wanted(heard_, what);
+        built_.clear();
+        follow();
+    });
+    return button;
+}
+
+void MixSide::build_part(QVBoxLayout* column, std::size_t place) {
+    const int id = selection_.strip();
+    const Strip& strip = *document_.rebuild().strip(id);
+    const int part = strip.chain[place].id;
+    const PartInfo& about = info(strip.chain[place].kind);
+    const auto find = [this, id, part]() -> const ChainPart* {
+        const Strip* s = document_.rebuild().strip(id);
+        if (s == nullptr) return nullptr;
+        const auto found = std::ranges::find(s->chain, part, &ChainPart::id);
+        return found != s->chain.end() ? &*found : nullptr;
+    };
+    auto* on = new QCheckBox(tr(about.label), content_);
+    on->setObjectName(QString("part_on_%1").arg(place));
+    on->setToolTip(tr(about.sentence));
+    connect(on, &QCheckBox::clicked, this, [this, part](bool checked) {
+        edit_strip(tr("Switch a part"), {}, [&](Strip& s) {
+            for (auto& p : s.chain) {
+                if (p.id == part) p.on = checked;
+            }
+        });
+    });
+    refresh_.emplace_back([on, find] {
+        if (const ChainPart* p = find()) on->setChecked(p->on);
+    });
+    auto* meter = new QLabel(content_);
+    meter->setFont(number_font());
+    meter->setMinimumWidth(52);
+    meter->setAlignment(Qt::AlignRight | Qt::AlignVCenter);
+    meters_.push_back({part, meter});
+    auto* up = make_button(QChar(0x2191), QString("part_up_%1").arg(place), tr("Earlier in the chain"),
+                           content_);
+    auto* away =
+        make_button(QChar(0x00D7), QString("part_away_%1").arg(place), tr("Take it out"), content_);
+    for (auto* b : {up, away}) b->setProperty("compact", true);
+    connect(up, &QToolButton::clicked, this, [this, place] {
+        edit_strip(tr("Order of the chain"), {}, [&](Strip& s) {
+            if (place > 0 && place < s.chain.size()) std::swap(s.chain[place], s.chain[place - 1]);
+        });
+    });
+    connect(away, &QToolButton::clicked, this, [this, part] {
+        edit_strip(tr("Take a part out"), {}, [&](Strip& s) {
+            std::erase_if(s.chain, [&](const ChainPart& p) { return p.id == part; });
+            std::erase_if(s.lines, [&](const MixLine& l) {
+                return l.target == LineTarget::Part && l.part == part;
+            });
+        });
+    });
+    auto* head = new QHBoxLayout;
+    head->setSpacing(4);
+    head->addWidget(on, 1);
+    head->addWidget(meter);
+    const PartKind kind = strip.chain[place].kind;
+    head->addWidget(hearing_button(part, place, Chain::Hear::Original));
+    if (is_repair(kind)) {
+        head->addWidget(hearing_button(part, place, Chain::Hear::Removed));
+        auto* propose = make_button(tr("propose"), QString("part_propose_%1").arg(place),
+                                    tr("Sets it by what the track plays."), content_);
+        propose->setProperty("compact", true);
+        propose->setEnabled(document_.rebuild().track(id) != nullptr);
+        connect(propose, &QToolButton::clicked, this, [this, id, part] { emit proposal_wanted(id, part); });
+        head->addWidget(propose);
+    }
+    head->addWidget(up);
+    head->addWidget(away);
+    column->addLayout(head);
+    if (curve_kind(kind) != CurveKind::None) {
+        auto* graph = new PartGraph(content_);
+        graph->setObjectName(QString("part_graph_%1").arg(place));
+        if (curve_kind(kind) != CurveKind::Level) graphs_.push_back({part, graph});
+        refresh_.emplace_back([this, graph, find] {
+            if (const ChainPart* p = find()) graph->show_part(*p, document_.rebuild().sample_rate);
+        });
+        connect(graph, &PartGraph::changed, this, [this, id, part](std::size_t parameter, double value) {
+            document_.edit_rebuild(tr("Equaliser"), QString("graph %1").arg(part), [&](Rebuild& r) {
+                for (auto& p : r.strip(id)->chain) {
+                    if (p.id == part) p.values[parameter] = value;
+                }
+            });
+        });
+        connect(graph, &PartGraph::released, this, [this] { document_.close_step(); });
+        column->addWidget(graph);
+    }
+    for (std::size_t p = 0; p < about.parameters.size(); ++p) {
+        const MixLine target{LineTarget::Part, part, static_cast<int>(p), {}};
+        Rail* rail = add_rail(
+            column, about.parameters[p], QString("part_%1_%2").arg(place).arg(about.parameters[p].key),
+            [this, id, target] {
+                const Strip* s = document_.rebuild().strip(id);
+                return s != nullptr ? value_at(*s, target, document_.playhead()) : 0.0;
+            },
+            [this, id, target](double value) { set_value_(id, target, value); });
+        refresh_.emplace_back([this, id, target, rail, find] {
+            const Strip* s = document_.rebuild().strip(id);
+            const ChainPart* here = find();
+            if (s == nullptr || here == nullptr) return;
+            rail->set_marked(find_line(*s, target) != nullptr);
+            rail->set_faint(!here->on);
+        });
+    }
+}
+
 void MixSide::build_chain(QVBoxLayout* column) {
     const int id = selection_.strip();
     const Strip& strip = *document_.rebuild().strip(id);
     column->addWidget(heading(tr("Chain"), content_));
-    for (std::size_t place = 0; place < strip.chain.size(); ++place) {
-        const int part = strip.chain[place].id;
-        const PartInfo& about = info(strip.chain[place].kind);
-        const auto find = [this, id, part]() -> const ChainPart* {
-            const Strip* s = document_.rebuild().strip(id);
-            if (s == nullptr) return nullptr;
-            const auto found = std::ranges::find(s->chain, part, &ChainPart::id);
-            return found != s->chain.end() ? &*found : nullptr;
-        };
-        auto* on = new QCheckBox(tr(about.label), content_);
-        on->setObjectName(QString("part_on_%1").arg(place));
-        on->setToolTip(tr(about.sentence));
-        connect(on, &QCheckBox::clicked, this, [this, part](bool checked) {
-            edit_strip(tr("Switch a part"), {}, [&](Strip& s) {
-                for (auto& p : s.chain) {
-                    if (p.id == part) p.on = checked;
-                }
-            });
-        });
-        refresh_.emplace_back([on, find] {
-            if (const ChainPart* p = find()) on->setChecked(p->on);
-        });
-        auto* meter = new QLabel(content_);
-        meter->setFont(number_font());
-        meter->setMinimumWidth(52);
-        meter->setAlignment(Qt::AlignRight | Qt::AlignVCenter);
-        meters_.push_back({part, meter});
-        auto* original =
-            make_button(tr("original"), QString("part_original_%1").arg(place),
-                        tr("Hear what goes into this part, as loud as what comes out of it."), content_);
-        original->setCheckable(true);
-        original->setChecked(original_ == part);
-        connect(original, &QToolButton::clicked, this, [this, part](bool hear) {
-            original_ = hear ? part : 0;
-            emit original_wanted(original_);
-            built_.clear();
-            follow();
-        });
-        auto* up = make_button(QChar(0x2191), QString("part_up_%1").arg(place), tr("Earlier in the chain"),
-                               content_);
-        auto* away =
-            make_button(QChar(0x00D7), QString("part_away_%1").arg(place), tr("Take it out"), content_);
-        for (auto* b : {original, up, away}) b->setProperty("compact", true);
-        connect(up, &QToolButton::clicked, this, [this, place] {
-            edit_strip(tr("Order of the chain"), {}, [&](Strip& s) {
-                if (place > 0 && place < s.chain.size()) std::swap(s.chain[place], s.chain[place - 1]);
-            });
-        });
-        connect(away, &QToolButton::clicked, this, [this, part] {
-            edit_strip(tr("Take a part out"), {}, [&](Strip& s) {
-                std::erase_if(s.chain, [&](const ChainPart& p) { return p.id == part; });
-                std::erase_if(s.lines, [&](const MixLine& l) {
-                    return l.target == LineTarget::Part && l.part == part;
-                });
-            });
-        });
-        auto* head = new QHBoxLayout;
-        head->setSpacing(4);
-        head->addWidget(on, 1);
-        head->addWidget(meter);
-        head->addWidget(original);
-        head->addWidget(up);
-        head->addWidget(away);
-        column->addLayout(head);
-        if (curve_kind(strip.chain[place].kind) != CurveKind::None) {
-            auto* graph = new PartGraph(content_);
-            graph->setObjectName(QString("part_graph_%1").arg(place));
-            if (curve_kind(strip.chain[place].kind) == CurveKind::Frequency) graphs_.push_back(graph);
-            refresh_.emplace_back([this, graph, find] {
-                if (const ChainPart* p = find()) graph->show_part(*p, document_.rebuild().sample_rate);
-            });
-            connect(graph, &PartGraph::changed, this, [this, id, part](std::size_t parameter, double value) {
-                document_.edit_rebuild(tr("Equaliser"), QString("graph %1").arg(part), [&](Rebuild& r) {
-                    for (auto& p : r.strip(id)->chain) {
-                        if (p.id == part) p.values[parameter] = value;
-                    }
-                });
-            });
-            connect(graph, &PartGraph::released, this, [this] { document_.close_step(); });
-            column->addWidget(graph);
-        }
-        for (std::size_t p = 0; p < about.parameters.size(); ++p) {
-            const MixLine target{LineTarget::Part, part, static_cast<int>(p), {}};
-            Rail* rail = add_rail(
-                column, about.parameters[p], QString("part_%1_%2").arg(place).arg(about.parameters[p].key),
-                [this, id, target] {
-                    const Strip* s = document_.rebuild().strip(id);
-                    return s != nullptr ? value_at(*s, target, document_.playhead()) : 0.0;
-                },
-                [this, id, target](double value) { set_value_(id, target, value); });
-            refresh_.emplace_back([this, id, target, rail, find] {
-                const Strip* s = document_.rebuild().strip(id);
-                const ChainPart* here = find();
-                if (s == nullptr || here == nullptr) return;
-                rail->set_marked(find_line(*s, target) != nullptr);
-                rail->set_faint(!here->on);
-            });
-        }
-    }
+    for (std::size_t place = 0; place < strip.chain.size(); ++place) build_part(column, place);
     auto* add =
         make_button(tr("Add a part"), "add_part", tr("A further part at the end of the chain."), content_);
     add->setPopupMode(QToolButton::InstantPopup);
@@ -490,6 +518,11 @@ void MixSide::build_chain(QVBoxLayout* column) {
     });
     presets->setMenu(list);
     column->addLayout(row_of({add, presets}));
+    if (document_.rebuild().track(id) == nullptr) return;
+    auto* look = make_button(tr("First look…"), "first_look",
+                             tr("Looks at what the track plays and proposes what mends it."), content_);
+    connect(look, &QToolButton::clicked, this, [this, id] { emit look_wanted(id); });
+    column->addLayout(row_of({look}));
 }
 
 // Only for tracks: talk is levelled on the dialogue alone.

@@ -17,6 +17,7 @@
 #include "core/session/silences.h"
 
 class QLabel;
+class QToolButton;
 class QVBoxLayout;
 
 namespace rivlen::app {
@@ -32,14 +33,19 @@ class MixSide : public QWidget {
     // Behind the strip's chain, for its graphs.
     void show_spectrum(const std::vector<float>& levels);
     [[nodiscard]] bool wants_spectrum() const { return !graphs_.empty(); }
+    // What a repair takes out, for its graph.
+    void show_removed(int part, const std::vector<float>& levels);
     [[nodiscard]] std::vector<LoopRange> silences();
     [[nodiscard]] bool silences_shown() const { return silences_open_; }
     void open_silences(bool open);
 
   signals:
     void replace_wanted(int clip);
-    // The part whose input is to be heard in place of its output; 0: none.
-    void original_wanted(int part);
+    void look_wanted(int track);
+    // The amount of one part from what the track plays.
+    void proposal_wanted(int track, int part);
+    // How a part is to be heard; 0: none otherwise than as its result.
+    void hearing_wanted(int part, Chain::Hear what);
     void silences_changed();
     void said(const QString& sentence, bool trouble);
 
@@ -71,9 +77,16 @@ class MixSide : public QWidget {
         double shown = 0;
     };
     std::vector<Meter> meters_;
-    std::vector<PartGraph*> graphs_;
+    struct Graph {
+        int part;
+        PartGraph* graph;
+    };
+    std::vector<Graph> graphs_;  // those with a spectrum
     LevelSettings levelling_;
-    int original_ = 0;
+    int heard_ = 0;
+    Chain::Hear heard_as_ = Chain::Hear::Result;
+    void build_part(QVBoxLayout* column, std::size_t place);
+    QToolButton* hearing_button(int part, std::size_t place, Chain::Hear what);
     void build_levelling(QVBoxLayout* column);
     void take_chain(const std::vector<ChainPart>& parts);
 };

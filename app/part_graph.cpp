@@ -7,7 +7,7 @@
 #include <cmath>
 
 #include "app/theme.h"
-#include "core/mix/tap.h"
+#include "core/chain/tap.h"
 
 namespace rivlen::app {
 
@@ -44,6 +44,21 @@ void PartGraph::show_spectrum(std::vector<float> levels) {
     update();
 }
 
+void PartGraph::show_removed(std::vector<float> levels) {
+    removed_ = std::move(levels);
+    update();
+}
+
+QPainterPath PartGraph::spectrum_path(const std::vector<float>& levels) const {
+    QPainterPath path(QPointF(0, height()));
+    for (std::size_t p = 0; p < levels.size(); ++p) {
+        const double part = (static_cast<double>(levels[p]) - kSpectrumLow) / (kSpectrumHigh - kSpectrumLow);
+        path.lineTo(x_of_hz(spectrum_place_hz(p)), height() * (1 - std::clamp(part, 0.0, 1.0)));
+    }
+    path.lineTo(width(), height());
+    return path;
+}
+
 double PartGraph::x_of_hz(double hz) const {
     return width() * std::log(hz / 20.0) / std::log(1000.0);
 }
@@ -65,23 +80,17 @@ void PartGraph::paintEvent(QPaintEvent*) {
     QPainter painter(this);
     painter.fillRect(rect(), QColor(12, 14, 16));
     painter.setRenderHint(QPainter::Antialiasing);
-    const bool frequency = curve_kind(part_.kind) == CurveKind::Frequency;
+    const bool removed = curve_kind(part_.kind) == CurveKind::Removed;
+    const bool frequency = removed || curve_kind(part_.kind) == CurveKind::Frequency;
     painter.setPen(QPen(colour::kLine, 1, Qt::DotLine));
     if (frequency) {
         for (const double hz : {100.0, 1000.0, 10000.0})
             painter.drawLine(QPointF(x_of_hz(hz), 0), QPointF(x_of_hz(hz), height()));
-        painter.drawLine(QPointF(0, y_of_db(0)), QPointF(width(), y_of_db(0)));
+        if (!removed) painter.drawLine(QPointF(0, y_of_db(0)), QPointF(width(), y_of_db(0)));
         if (!spectrum_.empty()) {
-            QPainterPath path(QPointF(0, height()));
-            for (std::size_t p = 0; p < spectrum_.size(); ++p) {
-                const double part =
-                    (static_cast<double>(spectrum_[p]) - kSpectrumLow) / (kSpectrumHigh - kSpectrumLow);
-                path.lineTo(x_of_hz(spectrum_place_hz(p)), height() * (1 - std::clamp(part, 0.0, 1.0)));
-            }
-            path.lineTo(width(), height());
             QColor fill = colour::kDim;
             fill.setAlpha(70);
-            painter.fillPath(path, fill);
+            painter.fillPath(spectrum_path(spectrum_), fill);
         }
         painter.setPen(colour::kDim);
         painter.setFont(number_font());
@@ -95,6 +104,16 @@ void PartGraph::paintEvent(QPaintEvent*) {
         painter.setPen(colour::kDim);
         painter.setFont(number_font());
         painter.drawText(QPointF(x_of_level(-20) + 3, height() - 4), tr("-20 dBFS in"));
+    }
+    if (removed) {
+        painter.setPen(colour::kDim);
+        painter.drawText(QPointF(4, 12), tr("what it takes out"));
+        if (removed_.empty() || !part_.on) return;
+        QColor fill = colour::kWarn;
+        fill.setAlpha(110);
+        painter.fillPath(spectrum_path(removed_), fill);
+        painter.strokePath(spectrum_path(removed_), QPen(colour::kWarn, 1));
+        return;
     }
     QPainterPath curve;
     for (int x = 0; x <= width(); x += 2) {

@@ -1,7 +1,8 @@
 // What a part of a chain does, drawn: response over frequency on the live spectrum, or level out over level
-// in. The points of an equaliser are its controls.
+// in, or the spectrum of what a repair takes out. The points of an equaliser are its controls.
 #pragma once
 
+#include <QPainterPath>
 #include <QWidget>
 #include <optional>
 
@@ -16,6 +17,8 @@ class PartGraph : public QWidget {
     void show_part(const ChainPart& part, int sample_rate);
     // Levels in dBFS at spectrum_place_hz(); empty: none.
     void show_spectrum(std::vector<float> levels);
+    // What a repair takes out, likewise.
+    void show_removed(std::vector<float> levels);
     [[nodiscard]] QPointF point_of(std::size_t band) const;  // of an equaliser
 
   signals:
@@ -35,7 +38,8 @@ class PartGraph : public QWidget {
     [[nodiscard]] double y_of_level(double db) const;
     ChainPart part_;
     int rate_ = 48000;
-    std::vector<float> spectrum_;
+    std::vector<float> spectrum_, removed_;
+    [[nodiscard]] QPainterPath spectrum_path(const std::vector<float>& levels) const;
     std::optional<std::size_t> dragged_;
 };
 

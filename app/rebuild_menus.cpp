@@ -43,6 +43,7 @@ void MainWindow::build_rebuild_menus() {
             [r] { r->place_stems(); });
     add_act(track, tr("Bring a file onto the track…"), {QKeySequence("Shift+B")},
             [r] { r->ask_file_for_track(); });
+    add_act(track, tr("First look…"), {QKeySequence("F")}, [r] { r->look_at(r->selection().strip()); });
     add_act(track, tr("Record"), {QKeySequence("Shift+R")}, [r] { r->toggle_record(); });
     add_act(track, tr("Line over time"), {QKeySequence("Y")}, [r] { r->toggle_line(); });
     add_act(track, tr("Add a track"), {QKeySequence("Shift+T")}, [r] { r->add_track(); });

@@ -54,10 +54,13 @@ RebuildView::RebuildView(Document& document, JobList& jobs, MixPlayer& player, Q
         canvas_->set_preview(side_->silences());
         silences_->setChecked(side_->silences_shown());
     });
-    connect(side_, &MixSide::original_wanted, this, [this](int part) {
-        original_part_ = part;
-        if (plan_) plan_->hear_original_of(part);
+    connect(side_, &MixSide::hearing_wanted, this, [this](int part, Chain::Hear what) {
+        heard_part_ = part;
+        heard_as_ = what;
+        if (plan_) plan_->hear(part, what);
     });
+    connect(side_, &MixSide::look_wanted, this, &RebuildView::look_at);
+    connect(side_, &MixSide::proposal_wanted, this, &RebuildView::propose);
     connect(&selection_, &Selection::changed, this, [this] {
         if (selection_.strip() != tapped_) plan_timer_.start();
     });
@@ -219,7 +222,16 @@ void RebuildView::make_plan() {
     auto plan = std::make_shared<MixPlan>(document_.session(), document_.mix_media());
     tapped_ = selection_.strip();
     plan->tap(tapped_, tap_);
-    plan->hear_original_of(original_part_);
+    removed_taps_.clear();
+    if (const Strip* strip = plan->rebuild().strip(tapped_)) {
+        for (const auto& part : strip->chain) {
+            if (!is_repair(part.kind)) continue;
+            auto& tap = removed_taps_[part.id];
+            tap = std::make_shared<Tap>();
+            plan->tap_removed(part.id, tap);
+        }
+    }
+    plan->hear(heard_part_, heard_as_);
     plan_ = plan;
     player_.set_plan(document_.rebuild().sample_rate > 0 ? plan_ : nullptr);
     show_picture(player_.position());
@@ -642,7 +654,9 @@ void RebuildView::follow_time() {
     }
     if (side_->wants_spectrum() && ++ticks_ % 3 == 0 && tap_->written() != tap_shown_) {
         tap_shown_ = tap_->written();
-        side_->show_spectrum(spectrum_of(tap_->read(), std::max(1, r.sample_rate)));
+        const int rate = std::max(1, r.sample_rate);
+        side_->show_spectrum(spectrum_of(tap_->read(), rate));
+        for (const auto& [part, tap] : removed_taps_) side_->show_removed(part, spectrum_of(tap->read(), rate));
     }
     const auto m = player_.meters();
     const auto shown = [](double value) {

@@ -17,6 +17,7 @@
 #include "app/strip_header.h"
 #include "app/time_view.h"
 #include "app/track_canvas.h"
+#include "core/mix/look.h"
 #include "core/play/mix_player.h"
 
 namespace rivlen::app {
@@ -59,6 +60,10 @@ class RebuildView : public QWidget {
     void ask_file_for_track();
     void ask_replacement(int clip);
     void play_or_stop();
+    // What is wrong with what a track plays, in a dialog that puts what mends it into its chain.
+    void look_at(int track);
+    // The amount of one part, from what the track plays.
+    void propose(int track, int part);
 
     void follow_time();
     // How much later than the player's position sound is heard; the picture waits as long.
@@ -83,6 +88,7 @@ class RebuildView : public QWidget {
     QWidget* build_transport();
     void follow_session();
     void make_plan();
+    void start_look(int track, const std::function<void(const TrackLook&)>& done);
     void build_headers();
     void set_strip_value(int strip, const MixLine& target, double value);
     void finish_line();
@@ -121,7 +127,9 @@ class RebuildView : public QWidget {
     double total_ = 0;
     std::shared_ptr<Tap> tap_ = std::make_shared<Tap>();
     std::size_t tap_shown_ = 0;
-    int original_part_ = 0, tapped_ = 0, ticks_ = 0;
+    std::map<int, std::shared_ptr<Tap>> removed_taps_;  // by the id of a repair in the tapped strip's chain
+    int heard_part_ = 0, tapped_ = 0, ticks_ = 0;
+    Chain::Hear heard_as_ = Chain::Hear::Result;
 };
 
 }  // namespace rivlen::app

@@ -9,6 +9,7 @@
 #include "core/base/output_file.h"
 #include "learn/corpus.h"
 #include "learn/evaluate.h"
+#include "learn/faults.h"
 #include "learn/tradeoff_study.h"
 #include "learn/train.h"
 
@@ -153,6 +154,19 @@ void add_tradeoff(CLI::App& app, Status& status) {
     command->callback([options, &status] { status = study_tradeoff(*options); });
 }
 
+void add_faults(CLI::App& app, Status& status) {
+    auto options = std::make_shared<FaultStudyOptions>();
+    options->log = say;
+    auto* command = app.add_subcommand("faults", "Put known faults into clean voices; tell what is found and mended");
+    command->add_option("corpus", options->corpus, "Corpus folder; packages of speech are enough")->required();
+    command->add_option("--cases", options->cases, "Of each fault, and twice as many clean ones");
+    command->add_option("--seconds", options->seconds, "Length of a case");
+    command->add_option("--seed", options->seed, "Another seed, other cases");
+    command->add_option("--json", options->json, "Write every case here");
+    command->add_flag("--held-in", options->held_in, "With the voices that thresholds were set on");
+    command->callback([options, &status] { status = study_faults(*options); });
+}
+
 }  // namespace
 
 void add_commands(CLI::App& app, Status& status) {
@@ -161,6 +175,7 @@ void add_commands(CLI::App& app, Status& status) {
     add_evaluate(app, status);
     add_seal(app, status);
     add_tradeoff(app, status);
+    add_faults(app, status);
 }
 
 }  // namespace rivlen::learn

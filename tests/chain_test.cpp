@@ -280,7 +280,7 @@ TEST(VoiceChain, TheOriginalIsHeardAsLoud) {
     parts[0].values[0] = -12;
     Chain chain(parts, kRate);
     Channels x = tone(500, -10, 96000);
-    chain.hear_original(0, true);
+    chain.hear(0, Chain::Hear::Original);
     chain.process({x[0], x[1]});
     EXPECT_NEAR(peak_dbfs(x), -22, 0.1);  // the original, at the level of what the part makes
 }

@@ -22,6 +22,13 @@ CurveKind curve_kind(PartKind kind) {
         case PartKind::Compressor:
         case PartKind::Limiter:
             return CurveKind::Level;
+        case PartKind::Clipping:
+        case PartKind::Clicks:
+        case PartKind::Plosives:
+        case PartKind::Hum:
+        case PartKind::Wind:
+        case PartKind::Hiss:
+            return CurveKind::Removed;
         case PartKind::Gain:
         case PartKind::Room:
             break;
@@ -47,7 +54,7 @@ double curve_db(const ChainPart& part, int sample_rate, double x) {
             return std::min(x + v[parameter::kLimiterDriveDb], v[parameter::kLimiterCeilingDb]);
         case PartKind::Gain:
             return x + v[parameter::kGainDb];
-        case PartKind::Room:
+        default:
             break;
     }
     return x;

@@ -5,7 +5,8 @@
 
 namespace rivlen {
 
-enum class CurveKind { None, Frequency, Level };
+// Removed: there is no curve; what is taken out is drawn over what comes in.
+enum class CurveKind { None, Frequency, Level, Removed };
 [[nodiscard]] CurveKind curve_kind(PartKind kind);
 // Frequency: gain in dB at x Hz (a de-esser's at its deepest). Level: dBFS out at x dBFS in, make-up and
 // drive included.

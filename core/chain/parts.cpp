@@ -6,6 +6,51 @@ namespace rivlen {
 
 namespace {
 
+constexpr std::array<ParameterInfo, 2> kClipping = {
+    {{"level", "Level", "dBFS", -24, 0, -0.1, 0.01, false, false,
+      "Peaks that reach this level were cut off there and are rebuilt.",
+      "Too low: peaks that were never cut are drawn anew."},
+     {"most", "Rise", "dB", 0, 18, 8, 0.5, false, false, "No peak is rebuilt higher than this over the level.",
+      "Peaks that stick out; a limiter behind brings them under full scale."}}};
+constexpr std::array<ParameterInfo, 2> kClicks = {
+    {{"over", "Stands out", "dB", 3, 30, 12, 0.5, false, false,
+      "A disturbance is a click when it stands out of what is around it by this much.",
+      "Too low: sharp consonants are blunted."},
+     {"longest", "Longest", "ms", 0.2, 6, 3, 0.1, false, false, "Longer ones are left alone.",
+      "What is interpolated over long stretches sounds dull."}}};
+constexpr std::array<ParameterInfo, 3> kPlosives = {
+    {{"threshold", "Threshold", "dB", -24, 12, -6, 0.5, false, false,
+      "Where the lowest lows come this close to the voice, it is a thump.",
+      "Too low: deep voices lose their weight."},
+     {"frequency", "Below", "Hz", 60, 300, 150, 1, false, false, "What lies below is taken out of a thump.",
+      "Words that begin with p or b sound thin."},
+     {"most", "At most", "dB", -48, 0, -30, 0.5, false, false, "It is never turned down further than this.",
+      "Words that begin with p or b sound thin."}}};
+constexpr std::array<ParameterInfo, 4> kHum = {
+    {{"frequency", "Frequency", "Hz", 40, 130, 50, 0.01, false, false,
+      "Of the lowest tone: 50 or 60 Hz for mains.", "Off by more than it may follow, it finds nothing."},
+     {"harmonics", "Tones", "", 1, 30, 12, 1, false, false, "The lowest and its multiples.",
+      "Tones that are not there cost only time."},
+     {"most", "At most", "dB", -60, 0, -40, 0.5, false, false, "It is never turned down further than this.",
+      "Nothing else is touched: it may go all the way."},
+     {"follow", "Follows", "Hz", 0, 2, 0.5, 0.05, false, false,
+      "How far the frequency may wander, as with tapes and generators.", "Held notes of music may be followed."}}};
+constexpr std::array<ParameterInfo, 3> kWind = {
+    {{"reach", "Reaches up to", "Hz", 100, 1000, 400, 5, false, false, "Above this nothing is touched.",
+      "Too high: the voice gets thin in gusts."},
+     {"fall", "Falls by", "dB/oct", 6, 24, 12, 0.5, false, false,
+      "How steeply the wind falls towards higher frequencies.", "Too little: the voice is taken for wind."},
+     {"most", "At most", "dB", -48, 0, -24, 0.5, false, false, "It is never turned down further than this.",
+      "Gusts leave holes."}}};
+constexpr std::array<ParameterInfo, 4> kHiss = {
+    {{"level", "Level", "dBFS", -120, -30, -100, 0.5, false, false,
+      "Of the hiss, in the third octave around 4 kHz.", "Too high: breath and the ends of words go with it."},
+     {"tilt", "Tilt", "dB/oct", -9, 9, 0, 0.1, false, false, "How its density rises or falls with frequency.",
+      "Off, it takes too much at one end."},
+     {"most", "At most", "dB", -40, 0, -12, 0.5, false, false, "It is never turned down further than this.",
+      "Tinkling remains, and the place sounds dead."},
+     {"from", "From", "Hz", 100, 4000, 500, 10, false, false, "Below this nothing is touched.",
+      "Too low: the voice loses body."}}};
 constexpr std::array<ParameterInfo, 2> kHighPass = {
     {{"frequency", "Frequency", "Hz", 20, 1000, 80, 1, false, false,
       "What lies below is taken away: rumble, handling, wind.", "Voices lose their chest and sound thin."},
@@ -99,7 +144,13 @@ constexpr std::array<ParameterInfo, 3> kLimiter = {
       "Too short: lows distort. Too long: soft words behind a peak are lost."}}};
 
 constexpr std::array<PartInfo, kPartKinds> kParts = {
-    {{"high_pass", "High-pass", "Takes away what lies under the voice.", kHighPass},
+    {{"clipping", "Clipping", "Rebuilds peaks that were cut off.", kClipping},
+     {"clicks", "Clicks", "Takes out clicks and mouth noise, sample by sample.", kClicks},
+     {"plosives", "Plosives", "Takes the thump out of p and b.", kPlosives},
+     {"hum", "Hum", "Finds a steady hum with its overtones, follows it and takes it out.", kHum},
+     {"wind", "Wind", "Turns the rumble of wind down while it blows.", kWind},
+     {"hiss", "Hiss", "Turns steady noise down where no voice covers it.", kHiss},
+     {"high_pass", "High-pass", "Takes away what lies under the voice.", kHighPass},
      {"low_pass", "Low-pass", "Takes away what lies above the voice.", kLowPass},
      {"gate", "Gate", "Turns down what is too soft to be the voice.", kGate},
      {"equaliser", "Equaliser", "Raises and lowers parts of the spectrum; drag the points.", kEqualiser},

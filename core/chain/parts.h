@@ -11,8 +11,28 @@
 namespace rivlen {
 
 // In the order in which a chain usually has them.
-enum class PartKind { HighPass, LowPass, Gate, Equaliser, DeEsser, Compressor, Gain, Room, Limiter };
-inline constexpr std::size_t kPartKinds = 9;
+enum class PartKind {
+    Clipping,  // repair, core/repair
+    Clicks,
+    Plosives,
+    Hum,
+    Wind,
+    Hiss,
+    HighPass,  // the voice chain
+    LowPass,
+    Gate,
+    Equaliser,
+    DeEsser,
+    Compressor,
+    Gain,
+    Room,
+    Limiter
+};
+inline constexpr std::size_t kPartKinds = 15;
+// Takes something out that can be listened to by itself.
+[[nodiscard]] constexpr bool is_repair(PartKind kind) {
+    return kind < PartKind::HighPass;
+}
 
 struct PartInfo {
     const char* key;  // in files
@@ -24,6 +44,12 @@ struct PartInfo {
 
 // Indices of the parameters.
 namespace parameter {
+inline constexpr std::size_t kClipLevelDb = 0, kClipMostDb = 1;
+inline constexpr std::size_t kClickOverDb = 0, kClickLongestMs = 1;
+inline constexpr std::size_t kPlosiveThresholdDb = 0, kPlosiveHz = 1, kPlosiveMostDb = 2;
+inline constexpr std::size_t kHumHz = 0, kHumHarmonics = 1, kHumMostDb = 2, kHumFollowHz = 3;
+inline constexpr std::size_t kWindReachHz = 0, kWindFallDb = 1, kWindMostDb = 2;
+inline constexpr std::size_t kHissLevelDb = 0, kHissTiltDb = 1, kHissMostDb = 2, kHissFromHz = 3;
 inline constexpr std::size_t kGainDb = 0;                // Gain
 inline constexpr std::size_t kCutHz = 0, kCutSlope = 1;  // HighPass, LowPass; slope in dB per octave
 inline constexpr std::size_t kLimiterDriveDb = 0, kLimiterCeilingDb = 1, kLimiterReleaseMs = 2;

@@ -12,6 +12,13 @@
 #include "core/chain/gate.h"
 #include "core/chain/limiter.h"
 #include "core/chain/room.h"
+#include "core/chain/tap.h"
+#include "core/repair/clicks.h"
+#include "core/repair/clipping.h"
+#include "core/repair/hiss.h"
+#include "core/repair/hum.h"
+#include "core/repair/plosives.h"
+#include "core/repair/wind.h"
 
 namespace rivlen {
 
@@ -24,6 +31,18 @@ constexpr double kSwitchSeconds = 0.01;  // over which a part is switched on or 
 
 std::unique_ptr<Processor> make_processor(PartKind kind, int sample_rate) {
     switch (kind) {
+        case PartKind::Clipping:
+            return std::make_unique<ClippingRepair>(sample_rate);
+        case PartKind::Clicks:
+            return std::make_unique<ClickRemover>(sample_rate);
+        case PartKind::Plosives:
+            return std::make_unique<PlosiveRemover>(sample_rate);
+        case PartKind::Hum:
+            return std::make_unique<HumRemover>(sample_rate);
+        case PartKind::Wind:
+            return std::make_unique<WindRemover>(sample_rate);
+        case PartKind::Hiss:
+            return std::make_unique<HissRemover>(sample_rate);
         case PartKind::Gain:
             return std::make_unique<Gain>(sample_rate);
         case PartKind::HighPass:
@@ -59,7 +78,9 @@ Chain::Chain(std::span<const ChainPart> parts, int sample_rate)
         latency_ += slot.processor->latency();
         slots_.push_back(std::move(slot));
     }
-    for (auto& channel : dry_) channel.resize(kPiece);
+    for (auto* buffer : {&dry_, &removed_}) {
+        for (auto& channel : *buffer) channel.resize(kPiece);
+    }
 }
 
 void Chain::reset() {
@@ -72,8 +93,8 @@ void Chain::reset() {
     }
 }
 
-void Chain::hear_original(std::size_t part, bool original) {
-    slots_[part].original = original;
+void Chain::hear(std::size_t part, Hear what) {
+    slots_[part].hear = what;
 }
 
 void Chain::set(std::size_t part, bool on, std::span<const double> values) {
@@ -81,8 +102,8 @@ void Chain::set(std::size_t part, bool on, std::span<const double> values) {
     slots_[part].processor->set(values);
 }
 
-// The original in place of the processed, brought to its level: that of the last seconds.
-void Chain::match(Slot& slot, StereoBlock piece) {
+// What one listens to instead of the processed. The original is brought to its level: that of the last seconds.
+void Chain::compare(Slot& slot, StereoBlock piece) {
     const std::size_t count = piece[0].size();
     const double keep = std::exp(-static_cast<double>(count) / match_frames_);
     double dry = 0;
@@ -93,7 +114,18 @@ void Chain::match(Slot& slot, StereoBlock piece) {
     }
     slot.dry_energy = keep * slot.dry_energy + dry;
     slot.wet_energy = keep * slot.wet_energy + wet;
-    if (!slot.original) return;
+    if (slot.removed != nullptr || slot.hear == Hear::Removed) {
+        for (std::size_t c = 0; c < kMixChannels; ++c) {
+            for (std::size_t i = 0; i < count; ++i) removed_[c][i] = dry_[c][i] - piece[c][i];
+        }
+    }
+    if (slot.removed != nullptr)
+        slot.removed->write({std::span(removed_[0]).first(count), std::span(removed_[1]).first(count)});
+    if (slot.hear == Hear::Result) return;
+    if (slot.hear == Hear::Removed) {
+        for (std::size_t c = 0; c < kMixChannels; ++c) std::copy_n(removed_[c].begin(), count, piece[c].begin());
+        return;
+    }
     const double ratio = slot.dry_energy > 0 ? slot.wet_energy / slot.dry_energy : 1.0;
     const auto gain = static_cast<float>(
         std::sqrt(std::clamp(ratio, power_of_db(-kMostMatchDb), power_of_db(kMostMatchDb))));
@@ -125,7 +157,7 @@ void Chain::process(StereoBlock block) {
             if (delay != 0) slot.at = (slot.at + count) % delay;
             slot.processor->process(piece);  // also when off: it must be in its state when it is switched on
             slot.reduction_db = slot.on ? slot.processor->reduction_db() : 0.0;
-            match(slot, piece);
+            compare(slot, piece);
             if (slot.share == target && target == 1.0F) continue;
             float share = slot.share;
             for (std::size_t i = 0; i < count; ++i) {

@@ -14,6 +14,8 @@ namespace rivlen {
 inline constexpr std::size_t kMixChannels = 2;
 using StereoBlock = std::array<std::span<float>, kMixChannels>;
 
+class Tap;
+
 class Processor {
   public:
     Processor() = default;
@@ -43,8 +45,11 @@ class Chain {
     void reset();
     // Values and switches of the same parts, by position.
     void set(std::size_t part, bool on, std::span<const double> values);
-    // What comes into a part instead of what comes out of it, brought to the same level: to compare by ear.
-    void hear_original(std::size_t part, bool original);
+    // To compare by ear: what comes out of a part, what comes into it, brought to the same level, or what it takes out.
+    enum class Hear { Result, Original, Removed };
+    void hear(std::size_t part, Hear what);
+    // What a part takes out goes to a tap, too; null: to none.
+    void watch(std::size_t part, Tap* removed) { slots_[part].removed = removed; }
     void process(StereoBlock block);
     [[nodiscard]] std::size_t size() const { return slots_.size(); }
     [[nodiscard]] double reduction_db(std::size_t part) const { return slots_[part].reduction_db; }
@@ -55,17 +60,18 @@ class Chain {
         bool on = true;
         float share = 1;  // of the processed sound; moves to 0 or 1 after a switch
         double reduction_db = 0;
-        bool original = false;
+        Hear hear = Hear::Result;
+        Tap* removed = nullptr;
         double dry_energy = 0, wet_energy = 0;               // of the last seconds, fading
         std::array<std::vector<float>, kMixChannels> delay;  // of the unprocessed sound
         std::size_t at = 0;                                  // in the delay
     };
-    void match(Slot& slot, StereoBlock piece);
+    void compare(Slot& slot, StereoBlock piece);
     std::vector<Slot> slots_;
     std::int64_t latency_ = 0;
     float step_;  // of share, a sample
     double match_frames_;
-    std::array<std::vector<float>, kMixChannels> dry_;
+    std::array<std::vector<float>, kMixChannels> dry_, removed_;
 };
 
 }  // namespace rivlen

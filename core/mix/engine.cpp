@@ -167,7 +167,8 @@ void MixEngine::run_chain(Lane& lane, StereoBlock block) {
                     values[static_cast<std::size_t>(line.parameter)] = line_value(line.points, at);
             }
             lane.chain->set(p, s.chain[p].on, values);
-            lane.chain->hear_original(p, s.chain[p].id == plan_->original_part());
+            lane.chain->hear(p, plan_->heard_as(s.chain[p].id));
+            lane.chain->watch(p, plan_->removed_tap_of(s.chain[p].id));
         }
         lane.chain->process({block[0].subspan(done, count), block[1].subspan(done, count)});
         done += count;

@@ -9,7 +9,8 @@
 #include <vector>
 
 #include "core/media/source.h"
-#include "core/mix/tap.h"
+#include "core/chain/tap.h"
+#include "core/chain/processor.h"
 #include "core/session/session.h"
 #include "core/split/mask_map.h"
 
@@ -46,16 +47,27 @@ class MixPlan {
     // By the id of a track or bus and by the id of a chain's part; null where there is none.
     [[nodiscard]] StripMeter* meter(int strip_id) const;
     [[nodiscard]] std::atomic<float>* reduction(int part_id) const;
-    // The part whose input is heard in place of its output, as loud (Chain::hear_original); 0: none. It is
-    // how one listens, not part of the session, and may be changed while the plan plays.
-    void hear_original_of(int part_id) const { original_part_ = part_id; }
-    [[nodiscard]] int original_part() const { return original_part_; }
+    // One part may be heard otherwise than as its result (Chain::hear); id 0: none. It is how one listens, not part of
+    // the session, and may be changed while the plan plays.
+    void hear(int part_id, Chain::Hear what) const {
+        heard_as_ = what;
+        heard_part_ = part_id;
+    }
+    [[nodiscard]] Chain::Hear heard_as(int part_id) const {
+        return part_id == heard_part_ ? heard_as_.load() : Chain::Hear::Result;
+    }
     // Whose sound behind its chain goes to a tap; set before the plan is handed on.
     void tap(int strip_id, std::shared_ptr<Tap> tap) {
         tapped_strip_ = strip_id;
         tap_ = std::move(tap);
     }
     [[nodiscard]] Tap* tap_of(int strip_id) const { return strip_id == tapped_strip_ ? tap_.get() : nullptr; }
+    // What a part takes out goes to a tap, too; set before the plan is handed on.
+    void tap_removed(int part_id, std::shared_ptr<Tap> tap) { removed_[part_id] = std::move(tap); }
+    [[nodiscard]] Tap* removed_tap_of(int part_id) const {
+        const auto it = removed_.find(part_id);
+        return it != removed_.end() ? it->second.get() : nullptr;
+    }
     // True when a strip is heard, by mute (without its line) and solo.
     [[nodiscard]] bool audible(const Track& track) const;
 
@@ -64,10 +76,12 @@ class MixPlan {
     std::vector<std::vector<PlannedClip>> clips_;
     std::map<int, std::unique_ptr<StripMeter>> meters_;
     std::map<int, std::unique_ptr<std::atomic<float>>> reductions_;
-    mutable std::atomic<int> original_part_{0};
+    mutable std::atomic<int> heard_part_{0};
+    mutable std::atomic<Chain::Hear> heard_as_{Chain::Hear::Result};
     bool any_track_solo_ = false;
     int tapped_strip_ = 0;
     std::shared_ptr<Tap> tap_;
+    std::map<int, std::shared_ptr<Tap>> removed_;
 };
 
 // Settings of a recording, with times at another rate.

@@ -1,4 +1,4 @@
-#include "core/mix/tap.h"
+#include "core/chain/tap.h"
 
 #include <algorithm>
 #include <cmath>

@@ -1,0 +1,63 @@
+// The first look at a track, and what is taken of it.
+#include "app/first_look_dialog.h"
+#include "app/rebuild_view.h"
+
+namespace rivlen::app {
+
+void RebuildView::start_look(int track, const std::function<void(const TrackLook&)>& done) {
+    const auto& tracks = document_.rebuild().tracks;
+    const auto at = std::ranges::find(tracks, track, &Track::id);
+    if (at == tracks.end()) return;
+    auto plan = std::make_shared<const MixPlan>(document_.session(), document_.mix_media());
+    auto result = std::make_shared<TrackLook>();
+    jobs_.start(
+        tr("Looking at %1").arg(QString::fromStdString(at->name)),
+        [plan, result, place = static_cast<std::size_t>(at - tracks.begin())](const JobControl& job) -> Status {
+            auto look = look_at_track(*plan, place, job);
+            if (!look) return look.error();
+            *result = std::move(*look);
+            return {};
+        },
+        [this, result, done](const Status& status) {
+            if (status) return done(*result);
+            emit said(QString::fromStdString(status.error().message), status.error().kind != ErrorKind::Cancelled);
+        });
+}
+
+void RebuildView::look_at(int track) {
+    start_look(track, [this, track](const TrackLook& look) {
+        const Track* here = document_.rebuild().track(track);
+        if (here == nullptr) return;
+        auto* dialog = new FirstLookDialog(QString::fromStdString(here->name), look, tr("Put into the chain"), this);
+        dialog->setAttribute(Qt::WA_DeleteOnClose);
+        connect(dialog, &QDialog::accepted, this, [this, dialog, track] {
+            document_.edit_rebuild(tr("Take what the first look proposes"), {}, [&](Rebuild& r) {
+                if (Track* t = r.track(track))
+                    dialog->look().put_into(t->strip.chain, dialog->taken(), [&r] { return r.new_id(); });
+            });
+        });
+        dialog->show();
+    });
+}
+
+void RebuildView::propose(int track, int part) {
+    start_look(track, [this, track, part](const TrackLook& look) {
+        const Track* here = document_.rebuild().track(track);
+        if (here == nullptr) return;
+        const auto at = std::ranges::find(here->strip.chain, part, &ChainPart::id);
+        if (at == here->strip.chain.end()) return;
+        for (const auto& finding : look.look.findings) {
+            if (!repairs(finding.fault, at->kind)) continue;
+            emit said(QString::fromStdString(finding.sentence), false);
+            if (!finding.proposal) return;
+            document_.edit_rebuild(tr("Propose an amount"), {}, [&](Rebuild& r) {
+                for (auto& p : r.track(track)->strip.chain) {
+                    if (p.id == part) p.values = finding.proposal->values;
+                }
+            });
+            return;
+        }
+    });
+}
+
+}  // namespace rivlen::app

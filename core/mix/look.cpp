@@ -1,0 +1,69 @@
+#include "core/mix/look.h"
+
+#include <algorithm>
+
+#include "core/mix/track_reader.h"
+
+namespace rivlen {
+
+namespace {
+
+// One clip behind the other, without the gaps between them.
+Result<std::vector<std::vector<float>>> read_clips(const MixPlan& plan, std::size_t track, const JobControl& job) {
+    constexpr std::size_t kBlock = 8192;
+    const int rate = plan.rebuild().sample_rate;
+    std::int64_t length = 0;
+    for (const auto& clip : plan.rebuild().tracks[track].clips) length += clip.length;
+    const auto wanted = stretches_to_look_at(length, rate);
+    std::vector<std::vector<float>> sound(kMixChannels);
+    TrackReader reader;
+    std::int64_t before = 0;  // clips so far
+    for (const auto& clip : plan.rebuild().tracks[track].clips) {
+        for (const auto& stretch : wanted) {
+            const std::int64_t first = std::max(stretch.first, before);
+            const std::int64_t last = std::min(stretch.last, before + clip.length);
+            if (first >= last) continue;
+            const std::size_t at = sound[0].size();
+            const auto count = static_cast<std::size_t>(last - first);
+            for (auto& channel : sound) channel.resize(at + count);
+            for (std::size_t done = 0; done < count; done += kBlock) {
+                if (job.cancelled()) return JobControl::cancelled_error();
+                const std::size_t size = std::min(kBlock, count - done);
+                reader.read(plan, track, clip.start + first - before + static_cast<std::int64_t>(done),
+                            {std::span(sound[0]).subspan(at + done, size), std::span(sound[1]).subspan(at + done, size)});
+            }
+            for (auto& channel : sound) fade_ends(std::span(channel).subspan(at), rate);
+        }
+        before += clip.length;
+        job.report(static_cast<double>(before) / static_cast<double>(std::max<std::int64_t>(length, 1)));
+    }
+    return sound;
+}
+
+}  // namespace
+
+Result<TrackLook> look_at_track(const MixPlan& plan, std::size_t track, const JobControl& job) {
+    const Track& here = plan.rebuild().tracks[track];
+    if (here.clips.empty())
+        return make_error(ErrorKind::BadInput, "There is nothing on \"{}\" to look at. Place a clip first.", here.name);
+    auto sound = read_clips(plan, track, job);
+    if (!sound) return sound.error();
+    const MixMedia& media = plan.clip(track, 0).media;
+    std::optional<StemLevels> stems;
+    TrackLook out;
+    if (media.source && media.map) {
+        auto neutral = stem_levels(*media.source, *media.map, {}, job);
+        if (!neutral) return neutral.error();
+        const auto recording = look_at(*media.source, nullptr, job);
+        if (!recording) return recording.error();
+        out.recording = recording->echo;
+        out.recording->direct_db = (*neutral)[static_cast<std::size_t>(Stem::Dialogue)] -
+                                   (*neutral)[static_cast<std::size_t>(Stem::Reverb)];
+        // A stem by itself is told by what it is.
+        if (here.clips.front().feed == Feed::Whole) stems = *neutral;
+    }
+    out.look = look_at(*sound, plan.rebuild().sample_rate, stems);
+    return out;
+}
+
+}  // namespace rivlen

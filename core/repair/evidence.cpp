@@ -1,0 +1,137 @@
+#include "core/repair/evidence.h"
+
+#include <algorithm>
+#include <cmath>
+#include <numbers>
+
+#include "core/base/levels.h"
+#include "core/chain/biquad.h"
+
+namespace rivlen {
+
+namespace {
+
+constexpr double kSineDb = 3.0103;  // peak of a sine over its mean power
+
+template <typename T>
+T quantile(std::vector<T>& values, double part) {
+    if (values.empty()) return T{};
+    const auto at = values.begin() +
+                    static_cast<std::ptrdiff_t>(part * static_cast<double>(values.size() - 1) + 0.5);
+    std::nth_element(values.begin(), at, values.end());
+    return *at;
+}
+
+std::vector<double> frame_powers(std::span<const float> x, std::size_t size) {
+    std::vector<double> out;
+    for (std::size_t at = 0; at + size <= x.size(); at += size)
+        out.push_back(energy_of(x.subspan(at, size)) / static_cast<double>(size));
+    return out;
+}
+
+}  // namespace
+
+SpeechLevel measure_speech(std::span<const float> mono, int sample_rate) {
+    SpeechLevel out;
+    const auto powers = frame_powers(mono, static_cast<std::size_t>(sample_rate / 20));
+    float peak = 0;
+    for (const float x : mono) peak = std::max(peak, std::abs(x));
+    out.peak_dbfs = db_of_amplitude(static_cast<double>(peak));
+    if (powers.empty()) return out;
+    auto sorted = powers;
+    const double loud = quantile(sorted, 0.95);
+    double sum = 0;
+    std::size_t active = 0;
+    for (const double p : powers) {
+        if (p < loud * power_of_db(-25) || p <= 0) continue;
+        sum += p;
+        ++active;
+    }
+    if (active == 0) return out;
+    out.active_dbfs = db_of_power(sum / static_cast<double>(active)) + kSineDb;
+    out.active_share = static_cast<double>(active) / static_cast<double>(powers.size());
+    return out;
+}
+
+ClipEvidence find_clipping(std::span<const float> mono) {
+    ClipEvidence out;
+    float top = 0;
+    for (const float x : mono) top = std::max(top, std::abs(x));
+    if (top <= 0) return out;
+    constexpr float kWidth = 0.005F;
+    const float edge = top * (1 - kWidth);
+    std::size_t run = 0;
+    std::size_t clipped = 0;
+    std::size_t at_top = 0;
+    std::size_t below = 0;  // a band four times as wide, under it
+    for (std::size_t i = 0; i <= mono.size(); ++i) {
+        const float a = i < mono.size() ? std::abs(mono[i]) : 0.0F;
+        if (a >= edge) {
+            ++run;
+            ++at_top;
+            continue;
+        }
+        if (a >= top * (1 - 7 * kWidth) && a < top * (1 - 3 * kWidth)) ++below;
+        if (run >= 3) {
+            ++out.runs;
+            clipped += run;
+        }
+        run = 0;
+    }
+    out.share = static_cast<double>(clipped) / static_cast<double>(std::max<std::size_t>(1, mono.size()));
+    out.level_dbfs = db_of_amplitude(static_cast<double>(edge));
+    constexpr std::size_t kLeastRuns = 8;
+    out.clipped = out.runs >= kLeastRuns && at_top > below;
+    return out;
+}
+
+DecayEvidence measure_decay(std::span<const float> mono, int sample_rate) {
+    DecayEvidence out;
+    std::vector<float> band(mono.begin(), mono.end());
+    BiquadFilter low(Biquad::high_pass(sample_rate, 500, 0.7071));
+    BiquadFilter high(Biquad::low_pass(sample_rate, 4000, 0.7071));
+    low.process(band);
+    high.process(band);
+    const auto powers = frame_powers(band, static_cast<std::size_t>(sample_rate / 100));
+    if (powers.size() < 50) return out;
+    std::vector<double> level(powers.size());
+    for (std::size_t i = 0; i < powers.size(); ++i) {
+        // Mean of three, so that single frames do not break a fall.
+        const double sum = powers[i == 0 ? 0 : i - 1] + powers[i] + powers[std::min(i + 1, powers.size() - 1)];
+        level[i] = db_of_power(sum / 3);
+    }
+    auto sorted = level;
+    const double floor = quantile(sorted, 0.05);
+    std::vector<double> times;
+    for (std::size_t i = 1; i + 1 < level.size();) {
+        std::size_t last = i;
+        while (last + 1 < level.size() && level[last + 1] < level[last] + 0.3 && level[last + 1] > floor + 5) ++last;
+        const double drop = level[i] - level[last];
+        if (drop >= 15 && last - i >= 6) {
+            // Straight line through the lower part of the fall, from 4 dB under its top.
+            double n = 0;
+            double sx = 0;
+            double sy = 0;
+            double sxx = 0;
+            double sxy = 0;
+            for (std::size_t k = i; k <= last; ++k) {
+                if (level[k] > level[i] - 4) continue;
+                const auto x = static_cast<double>(k - i) * 0.01;
+                n += 1;
+                sx += x;
+                sy += level[k];
+                sxx += x * x;
+                sxy += x * level[k];
+            }
+            const double slope = n >= 4 ? (n * sxy - sx * sy) / (n * sxx - sx * sx) : 0;
+            if (slope < -10) times.push_back(-60 / slope);
+        }
+        i = std::max(last, i + 1);
+    }
+    out.falls = times.size();
+    constexpr std::size_t kLeastFalls = 4;
+    if (times.size() >= kLeastFalls) out.seconds = quantile(times, 0.2);
+    return out;
+}
+
+}  // namespace rivlen

@@ -1,0 +1,34 @@
+// Clean voices with known faults put into them: how often the first look finds what is there, and how near repairs come
+// to the clean voice.
+#pragma once
+
+#include <filesystem>
+#include <functional>
+#include <string>
+
+#include "core/repair/first_look.h"
+#include "learn/corpus.h"
+#include "learn/rng.h"
+
+namespace rivlen::learn {
+
+// A voice with pauses, of one group of readers, cleaner and wider than most: full band, nothing clipped, its pauses 50 dB
+// and more under it. Mono at kCorpusRate; active level -23 dBFS.
+[[nodiscard]] std::vector<float> clean_voice(const Corpus& corpus, bool held_out, std::size_t frames, Rng& rng);
+
+// Puts a fault into a voice, strong enough that an engineer would mend it.
+void put_fault(Fault fault, std::vector<float>& voice, Rng& rng);
+
+struct FaultStudyOptions {
+    std::filesystem::path corpus;
+    std::filesystem::path json;  // every case; empty: none
+    int cases = 12;              // of each fault, and twice as many clean ones
+    double seconds = 30;
+    std::uint64_t seed = 1;
+    bool held_in = false;  // with voices that thresholds were set on, instead of those that they were not
+    std::function<void(const std::string&)> log;
+};
+// Logs the tables of docs/repair.md.
+[[nodiscard]] Status study_faults(const FaultStudyOptions& options);
+
+}  // namespace rivlen::learn
