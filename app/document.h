@@ -93,8 +93,9 @@ class Document : public QObject {
     // All stems of the current recording as tracks from a frame on, with its picture when it has one. The
     // first placement decides the session rate and the timecode. False when it is not split yet.
     bool place_stems(std::int64_t at);
-    // A file onto a track (0: a new one) from a frame on, as soon as it has been read.
-    void place_file(const std::filesystem::path& path, int track, std::int64_t at);
+    // A file onto a track (0: a new one, with this chain) from a frame on, as soon as it has been read.
+    void place_file(const std::filesystem::path& path, int track, std::int64_t at,
+                    std::vector<ChainPart> chain = {});
     // A file in place of a clip, with its loudness brought to that of the old.
     void replace_with(const std::filesystem::path& path, int clip);
 
@@ -128,6 +129,7 @@ class Document : public QObject {
         std::filesystem::path path;
         int track = 0, clip = 0;  // clip: to be replaced
         std::int64_t at = 0;
+        std::vector<ChainPart> chain;
     };
     void apply(const Session& session);
     void load_materials();

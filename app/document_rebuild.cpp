@@ -118,12 +118,12 @@ bool Document::place_stems(std::int64_t at) {
     return true;
 }
 
-void Document::place_file(const fs::path& path, int track, std::int64_t at) {
-    want({path, track, 0, at});
+void Document::place_file(const fs::path& path, int track, std::int64_t at, std::vector<ChainPart> chain) {
+    want({path, track, 0, at, std::move(chain)});
 }
 
 void Document::replace_with(const fs::path& path, int clip) {
-    want({path, 0, clip, 0});
+    want({path, 0, clip, 0, {}});
 }
 
 void Document::want(const Waiting& waiting) {
@@ -168,6 +168,10 @@ void Document::place_waiting(const fs::path& path) {
             placement.length = std::llround(static_cast<double>(placed.source->frames()) * r.sample_rate /
                                             placed.source->sample_rate());
             place_clip(r, placement, Feed::Whole, waiting.track);
+            if (waiting.track != 0 || waiting.chain.empty()) return;
+            auto& chain = r.tracks.back().strip.chain;
+            chain = waiting.chain;
+            for (auto& part : chain) part.id = r.new_id();
         });
         material = material_of(path);
     }

@@ -29,8 +29,7 @@ QLabel* sentence(const QString& text, bool faint, QWidget* parent) {
 QString words_of(const Echo& echo) {
     QString out = echo.decay_s > 0 ? QObject::tr("decays by 60 dB in %1 s").arg(echo.decay_s, 0, 'f', 1)
                                    : QObject::tr("no decay to be measured");
-    if (echo.direct_db)
-        out += QObject::tr(", direct to reverberant %1 dB").arg(*echo.direct_db, 0, 'f', 0);
+    if (echo.direct_db) out += QObject::tr(", direct to reverberant %1 dB").arg(*echo.direct_db, 0, 'f', 0);
     return out;
 }
 
@@ -88,6 +87,7 @@ FirstLookDialog::FirstLookDialog(const QString& name, TrackLook look, const QStr
         take->setObjectName("first_look_take");
         take->setDefault(true);
     }
+    buttons->button(QDialogButtonBox::Close)->setIcon({});
     connect(buttons, &QDialogButtonBox::accepted, this, &QDialog::accept);
     connect(buttons, &QDialogButtonBox::rejected, this, &QDialog::reject);
     column->addWidget(buttons);

@@ -379,6 +379,7 @@ void MainWindow::build_menus() {
                            [this] { document_.split(kFineModel); });
     finely->setToolTip(tr("Separates better and takes longer."));
     finely->setEnabled(!find_model(kFineModel).empty());
+    add_act(recording, tr("First look…"), {QKeySequence("Ctrl+I")}, [this] { look_at_recording(); });
     add_act(recording, tr("Write stems…"), {QKeySequence("Ctrl+E")}, [this] { write_->click(); });
     add_act(recording, tr("Put back under the picture…"), {QKeySequence("Ctrl+U")},
             [this] { put_back_->click(); });

@@ -65,6 +65,7 @@ class MainWindow : public QMainWindow {
     void build_menus();
     void build_view_menus();
     void build_rebuild_menus();
+    void look_at_recording();
     QMenu* add_menu(const QString& title, std::optional<View> view);
     QWidget* build_top();
     QWidget* build_lanes();

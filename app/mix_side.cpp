@@ -355,10 +355,12 @@ void MixSide::build_strip(QVBoxLayout* column) {
 
 QToolButton* MixSide::hearing_button(int part, std::size_t place, Chain::Hear what) {
     const bool removed = what == Chain::Hear::Removed;
-    auto* button = removed ? make_button(tr("removed"), QString("part_removed_%1").arg(place),
-                                         tr("Hear only what this part takes out."), content_)
-                           : make_button(tr("original"), QString("part_original_%1").arg(place),
-                                         tr("Hear what goes into this part, as loud as what comes out of it."), content_);
+    auto* button =
+        removed
+            ? make_button(tr("removed"), QString("part_removed_%1").arg(place),
+                          tr("Hear only what this part takes out."), content_)
+            : make_button(tr("original"), QString("part_original_%1").arg(place),
+                          tr("Hear what goes into this part, as loud as what comes out of it."), content_);
     button->setCheckable(true);
     button->setProperty("compact", true);
     button->setChecked(heard_ == part && heard_as_ == what);
@@ -401,10 +403,9 @@ void MixSide::build_part(QVBoxLayout* column, std::size_t place) {
     meter->setMinimumWidth(52);
     meter->setAlignment(Qt::AlignRight | Qt::AlignVCenter);
     meters_.push_back({part, meter});
-    auto* up = make_button(QChar(0x2191), QString("part_up_%1").arg(place), tr("Earlier in the chain"),
-                           content_);
-    auto* away =
-        make_button(QChar(0x00D7), QString("part_away_%1").arg(place), tr("Take it out"), content_);
+    auto* up =
+        make_button(QChar(0x2191), QString("part_up_%1").arg(place), tr("Earlier in the chain"), content_);
+    auto* away = make_button(QChar(0x00D7), QString("part_away_%1").arg(place), tr("Take it out"), content_);
     for (auto* b : {up, away}) b->setProperty("compact", true);
     connect(up, &QToolButton::clicked, this, [this, place] {
         edit_strip(tr("Order of the chain"), {}, [&](Strip& s) {
@@ -414,9 +415,8 @@ void MixSide::build_part(QVBoxLayout* column, std::size_t place) {
     connect(away, &QToolButton::clicked, this, [this, part] {
         edit_strip(tr("Take a part out"), {}, [&](Strip& s) {
             std::erase_if(s.chain, [&](const ChainPart& p) { return p.id == part; });
-            std::erase_if(s.lines, [&](const MixLine& l) {
-                return l.target == LineTarget::Part && l.part == part;
-            });
+            std::erase_if(s.lines,
+                          [&](const MixLine& l) { return l.target == LineTarget::Part && l.part == part; });
         });
     });
     auto* head = new QHBoxLayout;
@@ -424,19 +424,19 @@ void MixSide::build_part(QVBoxLayout* column, std::size_t place) {
     head->addWidget(on, 1);
     head->addWidget(meter);
     const PartKind kind = strip.chain[place].kind;
-    head->addWidget(hearing_button(part, place, Chain::Hear::Original));
+    if (!is_repair(kind)) head->addWidget(hearing_button(part, place, Chain::Hear::Original));
+    head->addWidget(up);
+    head->addWidget(away);
+    column->addLayout(head);
     if (is_repair(kind)) {
-        head->addWidget(hearing_button(part, place, Chain::Hear::Removed));
         auto* propose = make_button(tr("propose"), QString("part_propose_%1").arg(place),
                                     tr("Sets it by what the track plays."), content_);
         propose->setProperty("compact", true);
         propose->setEnabled(document_.rebuild().track(id) != nullptr);
         connect(propose, &QToolButton::clicked, this, [this, id, part] { emit proposal_wanted(id, part); });
-        head->addWidget(propose);
+        column->addLayout(row_of({hearing_button(part, place, Chain::Hear::Original),
+                                  hearing_button(part, place, Chain::Hear::Removed), propose}));
     }
-    head->addWidget(up);
-    head->addWidget(away);
-    column->addLayout(head);
     if (curve_kind(kind) != CurveKind::None) {
         auto* graph = new PartGraph(content_);
         graph->setObjectName(QString("part_graph_%1").arg(place));

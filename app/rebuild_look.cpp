@@ -1,5 +1,6 @@
 // The first look at a track, and what is taken of it.
 #include "app/first_look_dialog.h"
+#include "app/main_window.h"
 #include "app/rebuild_view.h"
 
 namespace rivlen::app {
@@ -12,7 +13,8 @@ void RebuildView::start_look(int track, const std::function<void(const TrackLook
     auto result = std::make_shared<TrackLook>();
     jobs_.start(
         tr("Looking at %1").arg(QString::fromStdString(at->name)),
-        [plan, result, place = static_cast<std::size_t>(at - tracks.begin())](const JobControl& job) -> Status {
+        [plan, result,
+         place = static_cast<std::size_t>(at - tracks.begin())](const JobControl& job) -> Status {
             auto look = look_at_track(*plan, place, job);
             if (!look) return look.error();
             *result = std::move(*look);
@@ -20,7 +22,8 @@ void RebuildView::start_look(int track, const std::function<void(const TrackLook
         },
         [this, result, done](const Status& status) {
             if (status) return done(*result);
-            emit said(QString::fromStdString(status.error().message), status.error().kind != ErrorKind::Cancelled);
+            emit said(QString::fromStdString(status.error().message),
+                      status.error().kind != ErrorKind::Cancelled);
         });
 }
 
@@ -28,7 +31,8 @@ void RebuildView::look_at(int track) {
     start_look(track, [this, track](const TrackLook& look) {
         const Track* here = document_.rebuild().track(track);
         if (here == nullptr) return;
-        auto* dialog = new FirstLookDialog(QString::fromStdString(here->name), look, tr("Put into the chain"), this);
+        auto* dialog =
+            new FirstLookDialog(QString::fromStdString(here->name), look, tr("Put into the chain"), this);
         dialog->setAttribute(Qt::WA_DeleteOnClose);
         connect(dialog, &QDialog::accepted, this, [this, dialog, track] {
             document_.edit_rebuild(tr("Take what the first look proposes"), {}, [&](Rebuild& r) {
@@ -58,6 +62,38 @@ void RebuildView::propose(int track, int part) {
             return;
         }
     });
+}
+
+// The recording itself; taken, it stands whole on a track of its own with the chain.
+void MainWindow::look_at_recording() {
+    const SessionItem* item = document_.current_item();
+    const auto source = document_.source();
+    if (item == nullptr || !source) return say(tr("Bring in a recording first."), false);
+    auto result = std::make_shared<TrackLook>();
+    jobs_.start(
+        tr("Looking at %1").arg(QString::fromStdString(item->path.filename().string())),
+        [source, map = document_.map(), result](const JobControl& job) -> Status {
+            auto look = rivlen::look_at(*source, map.get(), job);
+            if (!look) return look.error();
+            result->look = std::move(*look);
+            return {};
+        },
+        [this, result, path = item->path](const Status& status) {
+            if (!status)
+                return say(QString::fromStdString(status.error().message),
+                           status.error().kind != ErrorKind::Cancelled);
+            auto* dialog = new FirstLookDialog(QString::fromStdString(path.filename().string()), *result,
+                                               tr("Place it whole, with this chain"), this);
+            dialog->setAttribute(Qt::WA_DeleteOnClose);
+            connect(dialog, &QDialog::accepted, this, [this, dialog, path] {
+                std::vector<ChainPart> chain;
+                int id = 0;
+                dialog->look().put_into(chain, dialog->taken(), [&id] { return ++id; });
+                document_.place_file(path, 0, 0, chain);
+                show_view(View::Rebuild);
+            });
+            dialog->show();
+        });
 }
 
 }  // namespace rivlen::app

@@ -656,7 +656,8 @@ void RebuildView::follow_time() {
         tap_shown_ = tap_->written();
         const int rate = std::max(1, r.sample_rate);
         side_->show_spectrum(spectrum_of(tap_->read(), rate));
-        for (const auto& [part, tap] : removed_taps_) side_->show_removed(part, spectrum_of(tap->read(), rate));
+        for (const auto& [part, tap] : removed_taps_)
+            side_->show_removed(part, spectrum_of(tap->read(), rate));
     }
     const auto m = player_.meters();
     const auto shown = [](double value) {

@@ -10,6 +10,7 @@ namespace rivlen::cli {
 
 void add_assess(CLI::App& app, Status& status);
 void add_info(CLI::App& app, Status& status);
+void add_look(CLI::App& app, Status& status);
 void add_mix(CLI::App& app, Status& status);
 void add_process(CLI::App& app, Status& status);
 void add_propose(CLI::App& app, Status& status);

@@ -42,6 +42,7 @@ int run(int argc, char** argv) {
         "stopped.");
     rivlen::Status status;
     rivlen::cli::add_info(app, status);
+    rivlen::cli::add_look(app, status);
     rivlen::cli::add_split(app, status);
     rivlen::cli::add_assess(app, status);
     rivlen::cli::add_propose(app, status);

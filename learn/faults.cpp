@@ -14,7 +14,6 @@
 #include "core/chain/processor.h"
 #include "core/repair/evidence.h"
 #include "learn/rooms.h"
-#include "learn/synth.h"
 
 namespace rivlen::learn {
 
@@ -50,12 +49,14 @@ void add_clicks(std::vector<float>& voice, Rng& rng) {
         const auto first = static_cast<std::size_t>(at);
         const auto length = static_cast<std::size_t>(rng.log_uniform(0.00005, 0.0015) * kCorpusRate) + 1;
         if (first + length >= voice.size()) return;
-        const auto height = static_cast<float>(peak * rng.log_uniform(0.25, 0.9) * (rng.chance(0.5) ? 1 : -1));
+        const auto height =
+            static_cast<float>(peak * rng.log_uniform(0.25, 0.9) * (rng.chance(0.5) ? 1 : -1));
         const double hz = rng.log_uniform(1500, 9000);
         for (std::size_t i = 0; i < length; ++i) {
             const double fall = std::exp(-3.0 * static_cast<double>(i) / static_cast<double>(length));
-            voice[first + i] += height * static_cast<float>(
-                                             fall * std::cos(kPi2 * hz * static_cast<double>(i) / kCorpusRate));
+            voice[first + i] +=
+                height *
+                static_cast<float>(fall * std::cos(kPi2 * hz * static_cast<double>(i) / kCorpusRate));
         }
     }
 }
@@ -78,7 +79,8 @@ void add_plosives(std::vector<float>& voice, Rng& rng) {
         const double hz = rng.uniform(18, 45);
         const double seconds = rng.uniform(0.04, 0.1);
         const double height = level * amplitude_of_db(rng.uniform(4, 12));
-        for (std::size_t k = 0; k < static_cast<std::size_t>(4 * seconds * kCorpusRate) && at + k < voice.size(); ++k) {
+        for (std::size_t k = 0;
+             k < static_cast<std::size_t>(4 * seconds * kCorpusRate) && at + k < voice.size(); ++k) {
             const double t = static_cast<double>(k) / kCorpusRate;
             const double rise = 1 - std::exp(-t / 0.006);
             voice[at + k] +=
@@ -93,19 +95,42 @@ void add_hum(std::vector<float>& voice, Rng& rng) {
     const double drift = rng.uniform(-0.002, 0.002);  // Hz a second
     std::vector<float> hum(voice.size());
     for (int k = 1; k <= tones; ++k) {
-        const double height = std::pow(k, -rng.uniform(0.3, 1.0)) * (k % 2 == 0 ? rng.uniform(0.2, 1.0) : 1.0);
+        const double height =
+            std::pow(k, -rng.uniform(0.3, 1.0)) * (k % 2 == 0 ? rng.uniform(0.2, 1.0) : 1.0);
         const double phase = rng.uniform(0, kPi2);
         for (std::size_t i = 0; i < hum.size(); ++i) {
             const double t = static_cast<double>(i) / kCorpusRate;
-            hum[i] += static_cast<float>(height * std::sin(kPi2 * k * (hz * t + 0.5 * drift * t * t) + phase));
+            hum[i] +=
+                static_cast<float>(height * std::sin(kPi2 * k * (hz * t + 0.5 * drift * t * t) + phase));
         }
     }
     scale_to(hum, active_rms(voice) * amplitude_of_db(-rng.uniform(15, 38)));
     for (std::size_t i = 0; i < voice.size(); ++i) voice[i] += hum[i];
 }
 
+// Wind at a microphone: most of it under 50 Hz, falling by 12 dB an octave and less steeply higher up, in
+// gusts (spectrum after Nemer and Leblanc, see core/repair/wind.h).
 void add_wind(std::vector<float>& voice, Rng& rng) {
-    auto wind = synthesise_ambience("wind", voice.size(), rng)[0];
+    std::vector<float> wind(voice.size());
+    std::vector<float> flutter(voice.size());
+    for (float& x : wind) x = rng.noise();
+    for (float& x : flutter) x = rng.noise();
+    filter(wind, Biquad::low_pass(kCorpusRate, rng.uniform(25, 45), 0.7071));
+    filter(flutter, Biquad::low_pass(kCorpusRate, rng.uniform(70, 160), 0.7071));
+    scale_to(wind, 1);
+    scale_to(flutter, amplitude_of_db(-rng.uniform(14, 22)));
+    const double step = rng.uniform(0.4, 1.2) * kCorpusRate;
+    double from = rng.uniform(-14, 0);
+    double to = rng.uniform(-14, 0);
+    double at = 0;
+    for (std::size_t i = 0; i < wind.size(); ++i, at += 1 / step) {
+        if (at >= 1) {
+            at -= 1;
+            from = to;
+            to = rng.uniform(-14, 0);
+        }
+        wind[i] = static_cast<float>(amplitude_of_db(from + (to - from) * at)) * (wind[i] + flutter[i]);
+    }
     scale_to(wind, active_rms(voice) * amplitude_of_db(rng.uniform(-4, 8)));
     for (std::size_t i = 0; i < voice.size(); ++i) voice[i] += wind[i];
 }
@@ -138,30 +163,60 @@ void add_echo(std::vector<float>& voice, Rng& rng) {
 
 }  // namespace
 
-std::vector<float> clean_voice(const Corpus& corpus, bool held_out, std::size_t frames, Rng& rng) {
-    const auto& groups = corpus.groups("speech", held_out);
-    std::vector<std::vector<const Recording*>> usable;
-    for (const auto& [name, recordings] : groups) {
+namespace {
+
+// As a studio would have it: little under 40 Hz, and a spectrum that falls towards the highs.
+bool balanced(const Corpus& corpus, const Recording& recording) {
+    std::vector<float> x(
+        static_cast<std::size_t>(std::min<std::uint64_t>(recording.frames, 4ULL * kCorpusRate)));
+    corpus.read(recording, 0, 0, x);
+    const auto power = [&](const Biquad& low_cut, const Biquad& high_cut) {
+        auto band = x;
+        for (int section = 0; section < 2; ++section) {
+            filter(band, low_cut);
+            filter(band, high_cut);
+        }
+        return energy_of(band);
+    };
+    constexpr double kQ = 0.7071;
+    auto lows = x;
+    for (int section = 0; section < 2; ++section) filter(lows, Biquad::low_pass(kCorpusRate, 40, kQ));
+    const double middle =
+        power(Biquad::high_pass(kCorpusRate, 1000, kQ), Biquad::low_pass(kCorpusRate, 3000, kQ));
+    const double highs =
+        power(Biquad::high_pass(kCorpusRate, 5000, kQ), Biquad::low_pass(kCorpusRate, 10000, kQ));
+    return energy_of(lows) < power_of_db(-20) * energy_of(x) && highs < middle;
+}
+
+}  // namespace
+
+CleanVoices::CleanVoices(const Corpus& corpus, bool held_out) : corpus_(&corpus) {
+    for (const auto& [name, recordings] : corpus.groups("speech", held_out)) {
         std::vector<const Recording*> clean;
         for (const auto& r : recordings) {
             const auto& m = r.measures;
-            if (m.bandwidth_hz >= 14000 && m.clipped_share == 0 && m.noise_floor_db < m.level_db - 50)
+            if (m.bandwidth_hz >= 14000 && m.clipped_share == 0 && m.noise_floor_db < m.level_db - 50 &&
+                balanced(corpus, r))
                 clean.push_back(&r);
         }
         constexpr std::size_t kEnough = 12;
-        if (clean.size() >= kEnough) usable.push_back(std::move(clean));
+        if (clean.size() >= kEnough) groups_.push_back(std::move(clean));
     }
+}
+
+std::vector<float> CleanVoices::draw(std::size_t frames, Rng& rng) const {
     std::vector<float> out(frames);
-    if (usable.empty()) return out;
-    const auto& group = usable[rng.below(usable.size())];
+    if (groups_.empty()) return out;
+    const auto& group = groups_[rng.below(groups_.size())];
     const auto fade = static_cast<std::size_t>(0.01 * kCorpusRate);
     for (auto at = static_cast<std::size_t>(rng.uniform(0.1, 0.6) * kCorpusRate); at < frames;) {
         const Recording& recording = *group[rng.below(group.size())];
         std::vector<float> words(
             static_cast<std::size_t>(std::min<std::uint64_t>(recording.frames, 12ULL * kCorpusRate)));
-        corpus.read(recording, 0, 0, words);
+        corpus_->read(recording, 0, 0, words);
         const double level = active_rms(words);
-        const double gain = level > 0 ? amplitude_of_db(kVoiceDbfs - 3.01) / level * amplitude_of_db(rng.uniform(-2, 2)) : 0;
+        const double gain =
+            level > 0 ? amplitude_of_db(kVoiceDbfs - 3.01) / level * amplitude_of_db(rng.uniform(-2, 2)) : 0;
         for (std::size_t i = 0; i < words.size() && at + i < frames; ++i) {
             const std::size_t edge = std::min(i, words.size() - 1 - i);
             const double in = std::min(1.0, static_cast<double>(edge) / static_cast<double>(fade));
@@ -169,6 +224,7 @@ std::vector<float> clean_voice(const Corpus& corpus, bool held_out, std::size_t 
         }
         at += words.size() + static_cast<std::size_t>(rng.log_uniform(0.15, 0.8) * kCorpusRate);
     }
+    for (const double q : {0.54119610, 1.30656296}) filter(out, Biquad::high_pass(kCorpusRate, 70, q));
     return out;
 }
 
@@ -183,18 +239,32 @@ void put_fault(Fault fault, std::vector<float>& voice, Rng& rng) {
             for (float& x : voice) x = std::clamp(x, -level, level);
             break;
         }
-        case Fault::Clicks: add_clicks(voice, rng); break;
-        case Fault::Plosives: add_plosives(voice, rng); break;
-        case Fault::Hum: add_hum(voice, rng); break;
-        case Fault::Wind: add_wind(voice, rng); break;
-        case Fault::Hiss: add_hiss(voice, rng); break;
-        case Fault::Telephone: make_telephone(voice, rng); break;
+        case Fault::Clicks:
+            add_clicks(voice, rng);
+            break;
+        case Fault::Plosives:
+            add_plosives(voice, rng);
+            break;
+        case Fault::Hum:
+            add_hum(voice, rng);
+            break;
+        case Fault::Wind:
+            add_wind(voice, rng);
+            break;
+        case Fault::Hiss:
+            add_hiss(voice, rng);
+            break;
+        case Fault::Telephone:
+            make_telephone(voice, rng);
+            break;
         case Fault::Sibilance: {
-            const double gain = rng.uniform(12, 17);
+            const double gain = rng.uniform(14, 20);
             filter(voice, Biquad::peaking(kCorpusRate, 7500, 1.2, gain));
             break;
         }
-        case Fault::Echo: add_echo(voice, rng); break;
+        case Fault::Echo:
+            add_echo(voice, rng);
+            break;
     }
 }
 
@@ -230,6 +300,10 @@ struct Tally {
 Status study_faults(const FaultStudyOptions& options) {
     const auto corpus = Corpus::open(options.corpus);
     if (!corpus) return corpus.error();
+    const CleanVoices voices(*corpus, !options.held_in);
+    if (voices.empty())
+        return make_error(ErrorKind::BadInput,
+                          "No reader of the corpus is clean enough. Build all packages of speech.");
     const auto frames = static_cast<std::size_t>(options.seconds * kCorpusRate);
     std::array<Tally, kFaults> tallies;
     nlohmann::json cases = nlohmann::json::array();
@@ -243,7 +317,7 @@ Status study_faults(const FaultStudyOptions& options) {
         const int count = fault == kFaults ? 2 * options.cases : options.cases;
         for (int i = 0; i < count; ++i) {
             Rng own(rng.bits());
-            const auto clean = clean_voice(*corpus, !options.held_in, frames, own);
+            const auto clean = voices.draw(frames, own);
             auto sound = clean;
             if (fault < kFaults) put_fault(static_cast<Fault>(fault), sound, own);
             const auto look = look_at(std::span(&sound, 1), kCorpusRate);
@@ -264,7 +338,8 @@ Status study_faults(const FaultStudyOptions& options) {
                     if (finding.found) row["alarms"].push_back(finding.sentence);
                 }
             }
-            if (fault < kFaults && look.findings[fault].proposal && is_repair(look.findings[fault].proposal->kind)) {
+            if (fault < kFaults && look.findings[fault].proposal &&
+                is_repair(look.findings[fault].proposal->kind)) {
                 Tally& tally = tallies[fault];
                 const double before = si_sdr_db(sound, clean);
                 const double after = si_sdr_db(through(*look.findings[fault].proposal, sound), clean);
@@ -281,32 +356,39 @@ Status study_faults(const FaultStudyOptions& options) {
                 for (std::size_t k = 0; k < kPartKinds; ++k) {
                     const auto kind = static_cast<PartKind>(k);
                     if (is_repair(kind))
-                        worst_on_clean[k] = std::max(worst_on_clean[k], error_db(clean, through(make_part(kind, 1), clean)));
+                        worst_on_clean[k] =
+                            std::max(worst_on_clean[k], error_db(clean, through(make_part(kind, 1), clean)));
                 }
             }
             if (alarm || (fault < kFaults && !look.findings[fault].found) || !options.json.empty())
                 cases.push_back(row);
-            if (options.log && options.json.empty() && row.contains("alarms")) options.log(row.dump());
-            else if (options.log && options.json.empty() && row.contains("found") && !row["found"].get<bool>())
+            if (options.log && options.json.empty() && row.contains("alarms"))
+                options.log(row.dump());
+            else if (options.log && options.json.empty() && row.contains("found") &&
+                     !row["found"].get<bool>())
                 options.log(row.dump());
         }
     }
-    std::string table = "| fault | put in | found | not put in | false alarms | SI-SDR before | after | least gain |\n"
-                        "| --- | ---: | ---: | ---: | ---: | ---: | ---: | ---: |\n";
+    std::string table =
+        "| fault | put in | found | not put in | false alarms | SI-SDR before | after | least gain |\n"
+        "| --- | ---: | ---: | ---: | ---: | ---: | ---: | ---: |\n";
     for (std::size_t f = 0; f < kFaults; ++f) {
         const Tally& t = tallies[f];
-        table += fmt::format("| {} | {} | {} | {} | {} |", label_of(static_cast<Fault>(f)), t.with, t.hits, t.without, t.alarms);
+        table += fmt::format("| {} | {} | {} | {} | {} |", label_of(static_cast<Fault>(f)), t.with, t.hits,
+                             t.without, t.alarms);
         if (t.mended > 0)
-            table += fmt::format(" {:.1f} dB | {:.1f} dB | {:.1f} dB |\n", t.before_db / t.mended, t.after_db / t.mended,
-                                 t.worst_gain_db);
+            table += fmt::format(" {:.1f} dB | {:.1f} dB | {:.1f} dB |\n", t.before_db / t.mended,
+                                 t.after_db / t.mended, t.worst_gain_db);
         else
             table += " | | |\n";
     }
-    table += fmt::format("\nClean voices: {}, of which something is proposed for: {}\n", clean_cases, clean_alarms);
+    table += fmt::format("\nClean voices: {}, of which something is proposed for: {}\n", clean_cases,
+                         clean_alarms);
     table += "\n| repair with standard values | largest change of a clean voice |\n| --- | ---: |\n";
     for (std::size_t k = 0; k < kPartKinds; ++k) {
         const auto kind = static_cast<PartKind>(k);
-        if (is_repair(kind)) table += fmt::format("| {} | {:.1f} dB |\n", info(kind).label, worst_on_clean[k]);
+        if (is_repair(kind))
+            table += fmt::format("| {} | {:.1f} dB |\n", info(kind).label, worst_on_clean[k]);
     }
     if (options.log) options.log(table);
     return options.json.empty() ? Status{} : write_text_file(options.json, cases.dump(1) + "\n");

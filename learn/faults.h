@@ -1,5 +1,5 @@
-// Clean voices with known faults put into them: how often the first look finds what is there, and how near repairs come
-// to the clean voice.
+// Clean voices with known faults put into them: how often the first look finds what is there, and how near
+// repairs come to the clean voice.
 #pragma once
 
 #include <filesystem>
@@ -12,9 +12,19 @@
 
 namespace rivlen::learn {
 
-// A voice with pauses, of one group of readers, cleaner and wider than most: full band, nothing clipped, its pauses 50 dB
-// and more under it. Mono at kCorpusRate; active level -23 dBFS.
-[[nodiscard]] std::vector<float> clean_voice(const Corpus& corpus, bool held_out, std::size_t frames, Rng& rng);
+// Readers that are cleaner than most: full band, nothing clipped, their pauses 50 dB and more under them, little
+// under 40 Hz and a spectrum that falls towards the highs.
+class CleanVoices {
+  public:
+    CleanVoices(const Corpus& corpus, bool held_out);
+    [[nodiscard]] bool empty() const { return groups_.empty(); }
+    // A voice of one group, with pauses and its lows cut off as in a studio. Mono at kCorpusRate; active level -23 dBFS.
+    [[nodiscard]] std::vector<float> draw(std::size_t frames, Rng& rng) const;
+
+  private:
+    const Corpus* corpus_;
+    std::vector<std::vector<const Recording*>> groups_;
+};
 
 // Puts a fault into a voice, strong enough that an engineer would mend it.
 void put_fault(Fault fault, std::vector<float>& voice, Rng& rng);

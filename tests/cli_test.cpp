@@ -19,8 +19,8 @@ namespace fs = std::filesystem;
 using test::Scratch;
 
 const fs::path kRoot = RIVLEN_ROOT;
-constexpr std::array<const char*, 7> kCommands = {"info", "split",   "assess", "propose",
-                                                  "mix",  "process", "putback"};
+constexpr std::array<const char*, 8> kCommands = {"info",    "look", "split",   "assess",
+                                                  "propose", "mix",  "process", "putback"};
 
 struct Ran {
     int code = -1;

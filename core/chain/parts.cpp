@@ -7,13 +7,13 @@ namespace rivlen {
 namespace {
 
 constexpr std::array<ParameterInfo, 2> kClipping = {
-    {{"level", "Level", "dBFS", -24, 0, -0.1, 0.01, false, false,
+    {{"level", "Level", "dBFS", -60, 0, -0.1, 0.01, false, false,
       "Peaks that reach this level were cut off there and are rebuilt.",
       "Too low: peaks that were never cut are drawn anew."},
      {"most", "Rise", "dB", 0, 18, 8, 0.5, false, false, "No peak is rebuilt higher than this over the level.",
       "Peaks that stick out; a limiter behind brings them under full scale."}}};
 constexpr std::array<ParameterInfo, 2> kClicks = {
-    {{"over", "Stands out", "dB", 3, 30, 12, 0.5, false, false,
+    {{"over", "Stands out", "dB", 3, 30, 18, 0.5, false, false,
       "A disturbance is a click when it stands out of what is around it by this much.",
       "Too low: sharp consonants are blunted."},
      {"longest", "Longest", "ms", 0.2, 6, 3, 0.1, false, false, "Longer ones are left alone.",
@@ -22,7 +22,7 @@ constexpr std::array<ParameterInfo, 3> kPlosives = {
     {{"threshold", "Threshold", "dB", -24, 12, -6, 0.5, false, false,
       "Where the lowest lows come this close to the voice, it is a thump.",
       "Too low: deep voices lose their weight."},
-     {"frequency", "Below", "Hz", 60, 300, 150, 1, false, false, "What lies below is taken out of a thump.",
+     {"frequency", "Below", "Hz", 60, 300, 100, 1, false, false, "What lies below is taken out of a thump.",
       "Words that begin with p or b sound thin."},
      {"most", "At most", "dB", -48, 0, -30, 0.5, false, false, "It is never turned down further than this.",
       "Words that begin with p or b sound thin."}}};

@@ -102,7 +102,8 @@ void Chain::set(std::size_t part, bool on, std::span<const double> values) {
     slots_[part].processor->set(values);
 }
 
-// What one listens to instead of the processed. The original is brought to its level: that of the last seconds.
+// What one listens to instead of the processed. The original is brought to its level: that of the last
+// seconds.
 void Chain::compare(Slot& slot, StereoBlock piece) {
     const std::size_t count = piece[0].size();
     const double keep = std::exp(-static_cast<double>(count) / match_frames_);
@@ -123,7 +124,8 @@ void Chain::compare(Slot& slot, StereoBlock piece) {
         slot.removed->write({std::span(removed_[0]).first(count), std::span(removed_[1]).first(count)});
     if (slot.hear == Hear::Result) return;
     if (slot.hear == Hear::Removed) {
-        for (std::size_t c = 0; c < kMixChannels; ++c) std::copy_n(removed_[c].begin(), count, piece[c].begin());
+        for (std::size_t c = 0; c < kMixChannels; ++c)
+            std::copy_n(removed_[c].begin(), count, piece[c].begin());
         return;
     }
     const double ratio = slot.dry_energy > 0 ? slot.wet_energy / slot.dry_energy : 1.0;

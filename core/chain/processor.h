@@ -45,7 +45,8 @@ class Chain {
     void reset();
     // Values and switches of the same parts, by position.
     void set(std::size_t part, bool on, std::span<const double> values);
-    // To compare by ear: what comes out of a part, what comes into it, brought to the same level, or what it takes out.
+    // To compare by ear: what comes out of a part, what comes into it, brought to the same level, or what it
+    // takes out.
     enum class Hear { Result, Original, Removed };
     void hear(std::size_t part, Hear what);
     // What a part takes out goes to a tap, too; null: to none.

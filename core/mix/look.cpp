@@ -8,8 +8,12 @@ namespace rivlen {
 
 namespace {
 
+constexpr double kReadingShare = 0.1, kStemsShare = 0.4,
+                 kRecordingShare = 0.7;  // of the time, when all are there
+
 // One clip behind the other, without the gaps between them.
-Result<std::vector<std::vector<float>>> read_clips(const MixPlan& plan, std::size_t track, const JobControl& job) {
+Result<std::vector<std::vector<float>>> read_clips(const MixPlan& plan, std::size_t track,
+                                                   const JobControl& job) {
     constexpr std::size_t kBlock = 8192;
     const int rate = plan.rebuild().sample_rate;
     std::int64_t length = 0;
@@ -30,12 +34,14 @@ Result<std::vector<std::vector<float>>> read_clips(const MixPlan& plan, std::siz
                 if (job.cancelled()) return JobControl::cancelled_error();
                 const std::size_t size = std::min(kBlock, count - done);
                 reader.read(plan, track, clip.start + first - before + static_cast<std::int64_t>(done),
-                            {std::span(sound[0]).subspan(at + done, size), std::span(sound[1]).subspan(at + done, size)});
+                            {std::span(sound[0]).subspan(at + done, size),
+                             std::span(sound[1]).subspan(at + done, size)});
             }
             for (auto& channel : sound) fade_ends(std::span(channel).subspan(at), rate);
         }
         before += clip.length;
-        job.report(static_cast<double>(before) / static_cast<double>(std::max<std::int64_t>(length, 1)));
+        job.report(kReadingShare * static_cast<double>(before) /
+                   static_cast<double>(std::max<std::int64_t>(length, 1)));
     }
     return sound;
 }
@@ -45,7 +51,8 @@ Result<std::vector<std::vector<float>>> read_clips(const MixPlan& plan, std::siz
 Result<TrackLook> look_at_track(const MixPlan& plan, std::size_t track, const JobControl& job) {
     const Track& here = plan.rebuild().tracks[track];
     if (here.clips.empty())
-        return make_error(ErrorKind::BadInput, "There is nothing on \"{}\" to look at. Place a clip first.", here.name);
+        return make_error(ErrorKind::BadInput, "There is nothing on \"{}\" to look at. Place a clip first.",
+                          here.name);
     auto sound = read_clips(plan, track, job);
     if (!sound) return sound.error();
     const MixMedia& media = plan.clip(track, 0).media;
@@ -54,13 +61,18 @@ Result<TrackLook> look_at_track(const MixPlan& plan, std::size_t track, const Jo
     if (media.source && media.map) {
         auto neutral = stem_levels(*media.source, *media.map, {}, job);
         if (!neutral) return neutral.error();
-        const auto recording = look_at(*media.source, nullptr, job);
-        if (!recording) return recording.error();
-        out.recording = recording->echo;
-        out.recording->direct_db = (*neutral)[static_cast<std::size_t>(Stem::Dialogue)] -
-                                   (*neutral)[static_cast<std::size_t>(Stem::Reverb)];
-        // A stem by itself is told by what it is.
-        if (here.clips.front().feed == Feed::Whole) stems = *neutral;
+        job.report(kStemsShare);
+        // A stem by itself is told by what it is, and beside what it was taken from.
+        if (here.clips.front().feed == Feed::Whole) {
+            stems = *neutral;
+        } else {
+            const auto recording = look_at(*media.source, nullptr, job);
+            if (!recording) return recording.error();
+            out.recording = recording->echo;
+            out.recording->direct_db = (*neutral)[static_cast<std::size_t>(Stem::Dialogue)] -
+                                       (*neutral)[static_cast<std::size_t>(Stem::Reverb)];
+            job.report(kRecordingShare);
+        }
     }
     out.look = look_at(*sound, plan.rebuild().sample_rate, stems);
     return out;

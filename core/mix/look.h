@@ -11,6 +11,7 @@ struct TrackLook {
     std::optional<Echo> recording;  // echo of the first clip's recording itself, when that has been split
 };
 // Errors: BadInput (no clips), Cancelled.
-[[nodiscard]] Result<TrackLook> look_at_track(const MixPlan& plan, std::size_t track, const JobControl& job = {});
+[[nodiscard]] Result<TrackLook> look_at_track(const MixPlan& plan, std::size_t track,
+                                              const JobControl& job = {});
 
 }  // namespace rivlen

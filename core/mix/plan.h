@@ -8,9 +8,9 @@
 #include <memory>
 #include <vector>
 
-#include "core/media/source.h"
-#include "core/chain/tap.h"
 #include "core/chain/processor.h"
+#include "core/chain/tap.h"
+#include "core/media/source.h"
 #include "core/session/session.h"
 #include "core/split/mask_map.h"
 
@@ -47,8 +47,8 @@ class MixPlan {
     // By the id of a track or bus and by the id of a chain's part; null where there is none.
     [[nodiscard]] StripMeter* meter(int strip_id) const;
     [[nodiscard]] std::atomic<float>* reduction(int part_id) const;
-    // One part may be heard otherwise than as its result (Chain::hear); id 0: none. It is how one listens, not part of
-    // the session, and may be changed while the plan plays.
+    // One part may be heard otherwise than as its result (Chain::hear); id 0: none. It is how one listens,
+    // not part of the session, and may be changed while the plan plays.
     void hear(int part_id, Chain::Hear what) const {
         heard_as_ = what;
         heard_part_ = part_id;

@@ -14,8 +14,9 @@ bool Predictor::fit(std::span<const float> signal) {
     if (hann_.size() != count) {  // once: the caller's windows are of one size
         hann_.resize(count);
         for (std::size_t i = 0; i < count; ++i)
-            hann_[i] = static_cast<float>(0.5 - 0.5 * std::cos(2 * std::numbers::pi * (static_cast<double>(i) + 0.5) /
-                                                               static_cast<double>(count)));
+            hann_[i] = static_cast<float>(
+                0.5 - 0.5 * std::cos(2 * std::numbers::pi * (static_cast<double>(i) + 0.5) /
+                                     static_cast<double>(count)));
     }
     for (std::size_t i = 0; i < count; ++i) windowed_[i] = signal[i] * hann_[i];
     for (std::size_t lag = 0; lag <= order_; ++lag) {
@@ -69,7 +70,8 @@ Interpolator::Interpolator(std::size_t order, std::size_t most_missing)
       band_(most_missing * (order + 1)),
       right_(most_missing) {}
 
-bool Interpolator::fill(std::span<const double> a, std::span<const std::size_t> missing, std::span<float> signal) {
+bool Interpolator::fill(std::span<const double> a, std::span<const std::size_t> missing,
+                        std::span<float> signal) {
     const std::size_t count = missing.size();
     if (count == 0) return true;
     if (count > most_ || missing.front() < order_ || missing.back() + order_ >= signal.size()) return false;

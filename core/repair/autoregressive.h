@@ -6,7 +6,8 @@
 
 namespace rivlen {
 
-// x[n] = e[n] - a[1] x[n-1] - ... - a[order] x[n-order], by the autocorrelation method and Levinson's recursion.
+// x[n] = e[n] - a[1] x[n-1] - ... - a[order] x[n-order], by the autocorrelation method and Levinson's
+// recursion.
 class Predictor {
   public:
     // longest: of the signals that are fitted, in samples. Nothing is allocated later.
@@ -28,15 +29,18 @@ class Predictor {
     std::vector<float> hann_;
 };
 
-// Fills missing samples so that the energy of the prediction error is least: A. J. E. M. Janssen, R. N. J. Veldhuis,
-// L. B. Vries, "Adaptive interpolation of discrete-time signals that can be modeled as autoregressive processes",
-// IEEE Trans. ASSP 34 (1986). The normal equations are banded; they are solved by a banded Cholesky factor.
+// Fills missing samples so that the energy of the prediction error is least: A. J. E. M. Janssen, R. N. J.
+// Veldhuis, L. B. Vries, "Adaptive interpolation of discrete-time signals that can be modeled as
+// autoregressive processes", IEEE Trans. ASSP 34 (1986). The normal equations are banded; they are solved by
+// a banded Cholesky factor.
 class Interpolator {
   public:
     Interpolator(std::size_t order, std::size_t most_missing);
-    // missing: rising places in signal, at least `order` from either end (others are left out). Up to most_missing of
-    // them; false, and nothing changed, when there are more or the equations cannot be solved.
-    bool fill(std::span<const double> coefficients, std::span<const std::size_t> missing, std::span<float> signal);
+    // missing: rising places in signal, at least `order` from either end (others are left out). Up to
+    // most_missing of them; false, and nothing changed, when there are more or the equations cannot be
+    // solved.
+    bool fill(std::span<const double> coefficients, std::span<const std::size_t> missing,
+              std::span<float> signal);
 
   private:
     std::size_t order_, most_;

@@ -14,7 +14,7 @@ constexpr double kNearSeconds = 0.0015, kFarSeconds = 0.016, kJoinSeconds = 0.00
 constexpr double kOverTypical = 9;  // times the median of the error, at least
 constexpr double kEdge = 0.3;       // of a click, against its largest error
 constexpr double kLongestSeconds = 0.006;
-constexpr float kLeast = 3e-5F;     // -90 dBFS
+constexpr float kLeast = 3e-5F;  // -90 dBFS
 std::size_t frames(double seconds, double rate) {
     return static_cast<std::size_t>(std::lround(seconds * rate));
 }
@@ -51,9 +51,20 @@ bool ClickRemover::is_click(std::size_t at, double typical) const {
     return height > over_ * static_cast<double>(around);
 }
 
+// Of the samples on both sides of a click, out to where it is compared.
+float ClickRemover::loudest_around(std::span<const float> sound, std::size_t at) const {
+    float loudest = kLeast;
+    for (std::size_t i = at - std::min(at, far_ + longest_); i + near_ + longest_ < at; ++i)
+        loudest = std::max(loudest, std::abs(sound[i]));
+    for (std::size_t i = at + near_ + longest_; i < std::min(sound.size(), at + longest_ + far_); ++i)
+        loudest = std::max(loudest, std::abs(sound[i]));
+    return loudest;
+}
+
 void ClickRemover::mend(std::span<float> sound) {
     if (!predictor_.fit(sound)) return;
-    // A bad sample disturbs the prediction of those behind it, or, backwards, of those before it: only at itself both err.
+    // A bad sample disturbs the prediction of those behind it, or, backwards, of those before it: only at
+    // itself both err.
     predictor_.residual(sound, error_);
     predictor_.residual_backwards(sound, sorted_);
     for (std::size_t i = 0; i < error_.size(); ++i) error_[i] = std::min(error_[i], std::abs(sorted_[i]));
@@ -84,6 +95,15 @@ void ClickRemover::mend(std::span<float> sound) {
         for (std::size_t j = top; j < std::min(error_.size(), top + longest_) && j - last <= apart_; ++j) {
             if (error_[j] > edge) last = j;
         }
+        // Where it is quiet all around, a click that rings is predictable: there its height tells how far it
+        // goes.
+        const float quiet = 2 * loudest_around(sound, top);
+        for (std::size_t j = top; j > 0 && top - j < longest_ && first <= j + apart_; --j) {
+            if (std::abs(sound[j]) > quiet) first = std::min(first, j);
+        }
+        for (std::size_t j = top; j < std::min(sound.size(), top + longest_) && j <= last + apart_; ++j) {
+            if (std::abs(sound[j]) > quiet) last = std::max(last, j);
+        }
         missing_.clear();
         const std::size_t margin = 2;
         const std::size_t end = std::min(last + margin, first + longest_);
@@ -95,7 +115,12 @@ void ClickRemover::mend(std::span<float> sound) {
 
 void ClickRemover::work(StereoBlock sound) {
     leaves_instead_of(energy_of(sound[0].first(hop())) + energy_of(sound[1].first(hop())));
-    for (auto& channel : sound) mend(channel);
+    const bool mono = std::ranges::equal(sound[0], sound[1]);
+    const std::size_t before = mended_;
+    mend(sound[0]);
+    if (!mono) return mend(sound[1]);
+    std::ranges::copy(sound[0], sound[1].begin());
+    mended_ += mended_ - before;
 }
 
 }  // namespace rivlen

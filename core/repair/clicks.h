@@ -6,10 +6,10 @@
 
 namespace rivlen {
 
-// A click stands out of what linear prediction expects: its error is large against that of the stretch, and against the
-// largest one before and behind it, which pulses of a voice, one period apart and alike, are not. What it covers is
-// interpolated from both sides (S. J. Godsill, P. J. W. Rayner, "Digital Audio Restoration", Springer 1998, chapters 4
-// and 5; the comparison with its neighbourhood is ours).
+// A click stands out of what linear prediction expects: its error is large against that of the stretch, and
+// against the largest one before and behind it, which pulses of a voice, one period apart and alike, are not.
+// What it covers is interpolated from both sides (S. J. Godsill, P. J. W. Rayner, "Digital Audio
+// Restoration", Springer 1998, chapters 4 and 5; the comparison with its neighbourhood is ours).
 class ClickRemover : public Windowed {
   public:
     explicit ClickRemover(int sample_rate);
@@ -24,6 +24,7 @@ class ClickRemover : public Windowed {
   private:
     static constexpr std::size_t kOrder = 32;
     bool is_click(std::size_t at, double typical) const;
+    [[nodiscard]] float loudest_around(std::span<const float> sound, std::size_t at) const;
     void mend(std::span<float> sound);
     double rate_;
     std::array<double, 2> values_{};

@@ -7,8 +7,9 @@
 namespace rivlen {
 
 // Samples at or beyond the clip level in runs of two or more are missing ones, of which is known that they
-// lay beyond it: linear prediction fills them (Janssen et al. 1986, see autoregressive.h), twice, and those that come out
-// inside the level are put onto it and the others solved again. What comes back may pass full scale.
+// lay beyond it: linear prediction fills them (Janssen et al. 1986, see autoregressive.h), twice, and those
+// that come out inside the level are put onto it and the others solved again. What comes back may pass full
+// scale.
 class ClippingRepair : public Windowed {
   public:
     explicit ClippingRepair(int sample_rate);
@@ -27,7 +28,8 @@ class ClippingRepair : public Windowed {
     Interpolator interpolator_;
     std::vector<float> was_;
     std::vector<std::size_t> missing_, open_;
-    std::array<std::size_t, kMixChannels> rebuilt_{};  // frames at the head of the window that are done already
+    std::array<std::size_t, kMixChannels>
+        rebuilt_{};  // frames at the head of the window that are done already
 };
 
 }  // namespace rivlen

@@ -1,6 +1,7 @@
 #include "core/repair/evidence.h"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <numbers>
 
@@ -16,8 +17,8 @@ constexpr double kSineDb = 3.0103;  // peak of a sine over its mean power
 template <typename T>
 T quantile(std::vector<T>& values, double part) {
     if (values.empty()) return T{};
-    const auto at = values.begin() +
-                    static_cast<std::ptrdiff_t>(part * static_cast<double>(values.size() - 1) + 0.5);
+    const auto at =
+        values.begin() + static_cast<std::ptrdiff_t>(part * static_cast<double>(values.size() - 1) + 0.5);
     std::nth_element(values.begin(), at, values.end());
     return *at;
 }
@@ -57,31 +58,51 @@ ClipEvidence find_clipping(std::span<const float> mono) {
     ClipEvidence out;
     float top = 0;
     for (const float x : mono) top = std::max(top, std::abs(x));
-    if (top <= 0) return out;
-    constexpr float kWidth = 0.005F;
-    const float edge = top * (1 - kWidth);
+    // How often which height occurs, from a quarter of the peak on: a level at which sound was cut off is a
+    // spike.
+    constexpr std::size_t kBins = 300;
+    constexpr float kLowest = 0.25F, kLeastTop = 0.01F;
+    if (top < kLeastTop) return out;
+    const float width = (1 - kLowest) * top / kBins;
+    std::array<std::size_t, kBins + 1> counts{};
+    for (const float x : mono) {
+        const float over = std::abs(x) - kLowest * top;
+        if (over >= 0) ++counts[std::min(kBins - 1, static_cast<std::size_t>(over / width))];
+    }
+    constexpr std::size_t kLeastCount = 30, kOutOf = 4, kAside = 2, kReach = 8;
+    std::size_t spike = kBins;  // none; its count is 0
+    for (std::size_t b = 0; b < kBins; ++b) {
+        if (counts[b] < kLeastCount || counts[b] <= counts[spike]) continue;
+        std::size_t highest = 0;  // beside it; a level on the border of two bins fills both
+        for (std::size_t d = kAside; d <= kReach; ++d) {
+            if (b >= d) highest = std::max(highest, counts[b - d]);
+            if (b + d < kBins) highest = std::max(highest, counts[b + d]);
+        }
+        if (counts[b] >= kOutOf * highest) spike = b;
+    }
+    if (spike == kBins) return out;
+    const float low = (kLowest * top + static_cast<float>(spike) * width) * 0.9995F - 0.5F * width;
+    const float high = low + 3 * width;
     std::size_t run = 0;
     std::size_t clipped = 0;
-    std::size_t at_top = 0;
-    std::size_t below = 0;  // a band four times as wide, under it
+    float least = high;
     for (std::size_t i = 0; i <= mono.size(); ++i) {
         const float a = i < mono.size() ? std::abs(mono[i]) : 0.0F;
-        if (a >= edge) {
+        if (a >= low && a <= high) {
             ++run;
-            ++at_top;
             continue;
         }
-        if (a >= top * (1 - 7 * kWidth) && a < top * (1 - 3 * kWidth)) ++below;
         if (run >= 3) {
             ++out.runs;
             clipped += run;
+            for (std::size_t k = 1; k <= run; ++k) least = std::min(least, std::abs(mono[i - k]));
         }
         run = 0;
     }
     out.share = static_cast<double>(clipped) / static_cast<double>(std::max<std::size_t>(1, mono.size()));
-    out.level_dbfs = db_of_amplitude(static_cast<double>(edge));
+    out.level_dbfs = db_of_amplitude(static_cast<double>(least));
     constexpr std::size_t kLeastRuns = 8;
-    out.clipped = out.runs >= kLeastRuns && at_top > below;
+    out.clipped = out.runs >= kLeastRuns;
     return out;
 }
 
@@ -97,25 +118,29 @@ DecayEvidence measure_decay(std::span<const float> mono, int sample_rate) {
     std::vector<double> level(powers.size());
     for (std::size_t i = 0; i < powers.size(); ++i) {
         // Mean of three, so that single frames do not break a fall.
-        const double sum = powers[i == 0 ? 0 : i - 1] + powers[i] + powers[std::min(i + 1, powers.size() - 1)];
+        const double sum =
+            powers[i == 0 ? 0 : i - 1] + powers[i] + powers[std::min(i + 1, powers.size() - 1)];
         level[i] = db_of_power(sum / 3);
     }
     auto sorted = level;
     const double floor = quantile(sorted, 0.05);
+    constexpr double kLeastRangeDb = 18;  // else something else sounds between the words
+    if (quantile(sorted, 0.95) - floor < kLeastRangeDb) return out;
     std::vector<double> times;
     for (std::size_t i = 1; i + 1 < level.size();) {
         std::size_t last = i;
-        while (last + 1 < level.size() && level[last + 1] < level[last] + 0.3 && level[last + 1] > floor + 5) ++last;
+        while (last + 1 < level.size() && level[last + 1] < level[last] + 0.3 && level[last + 1] > floor + 3)
+            ++last;
         const double drop = level[i] - level[last];
-        if (drop >= 15 && last - i >= 6) {
-            // Straight line through the lower part of the fall, from 4 dB under its top.
+        if (drop >= 9 && last - i >= 6) {
+            // Straight line through the lower half of the fall: above it the direct sound breaks off.
             double n = 0;
             double sx = 0;
             double sy = 0;
             double sxx = 0;
             double sxy = 0;
             for (std::size_t k = i; k <= last; ++k) {
-                if (level[k] > level[i] - 4) continue;
+                if (level[k] > level[i] - 0.5 * drop) continue;
                 const auto x = static_cast<double>(k - i) * 0.01;
                 n += 1;
                 sx += x;
@@ -129,8 +154,8 @@ DecayEvidence measure_decay(std::span<const float> mono, int sample_rate) {
         i = std::max(last, i + 1);
     }
     out.falls = times.size();
-    constexpr std::size_t kLeastFalls = 4;
-    if (times.size() >= kLeastFalls) out.seconds = quantile(times, 0.2);
+    constexpr std::size_t kLeastFalls = 3;
+    if (times.size() >= kLeastFalls) out.seconds = quantile(times, 0.5);
     return out;
 }
 

@@ -7,8 +7,8 @@
 
 namespace rivlen {
 
-// Power of 50 ms frames, and the mean of the active ones: those within 25 dB of the 95th percentile. After the idea of
-// ITU-T P.56 (active speech level), without its hangover.
+// Power of 50 ms frames, and the mean of the active ones: those within 25 dB of the 95th percentile. After
+// the idea of ITU-T P.56 (active speech level), without its hangover.
 struct SpeechLevel {
     double active_dbfs = -120;  // as a sine's peak would read, i.e. 3 dB over the mean power
     double peak_dbfs = -200;
@@ -16,22 +16,24 @@ struct SpeechLevel {
 };
 [[nodiscard]] SpeechLevel measure_speech(std::span<const float> mono, int sample_rate);
 
-// Lines that stand still in the long-term spectrum while a voice comes and goes: the first quartile of each bin's power
-// over Hann windows of about 2.7 s, against the median of what lies around it.
+// Lines that stand still in the long-term spectrum while a voice comes and goes: the first quartile of each
+// bin's power over Hann windows of about 2.7 s, against the median of what lies around it.
 struct HumEvidence {
     double frequency_hz = 0;
-    int tones = 0;     // that stand out by 10 dB and more
-    int highest = 0;   // number of the highest of them
+    int tones = 0;             // that stand out by 10 dB and more
+    int highest = 0;           // number of the highest of them
+    double clearest_db = 0;    // by how much the clearest of the lowest three stands out
     double level_dbfs = -120;  // of all together, as a sine's peak
 };
 [[nodiscard]] HumEvidence find_hum(std::span<const float> mono, int sample_rate);
 
-// Flat tops: runs of three samples or more within half a percent of the highest.
+// Flat tops: a height that occurs far more often than those around it, in runs of three samples or more. Clicks may stand
+// above it.
 struct ClipEvidence {
     std::size_t runs = 0;
-    double level_dbfs = 0;      // lower edge of the tops
-    double share = 0;           // of all samples
-    bool clipped = false;       // there are many, and many more than just under the level
+    double level_dbfs = 0;  // lower edge of the tops
+    double share = 0;       // of all samples
+    bool clipped = false;   // there are many, and many more than just under the level
 };
 [[nodiscard]] ClipEvidence find_clipping(std::span<const float> mono);
 
@@ -49,15 +51,14 @@ struct HissEvidence {
 struct SpectrumEvidence {
     double sibilance_db = -60;  // 98th percentile of 6 to 10 kHz in 20 ms, against the active level
     double low_edge_db = 0;     // mean density 300 to 1000 Hz over that of 80 to 200 Hz
-    double high_edge_db = 0;    // mean density 1 to 3 kHz over that of 4.5 to 7 kHz
+    double high_edge_db = 0;    // mean density 1 to 3 kHz over that of 5 to 7 kHz
     // Third octaves around 450, 1200 and 2700 Hz against the long-term spectrum of speech, mean 0.
     std::array<double, 3> colour_db{};
 };
 [[nodiscard]] SpectrumEvidence measure_spectrum(std::span<const float> mono, int sample_rate);
 
-// Reverberation from the ends of words: the level (10 ms, 500 Hz to 4 kHz) falls no faster than the room lets it, so the
-// fast ones among the falls of 15 dB and more tell the room (idea: K. Lebart, J. M. Boucher, P. N. Denbigh, Acta Acustica
-// 87, 2001). 0: no such falls.
+// Reverberation from the ends of words: falls of 9 dB and more of the level (10 ms, 500 Hz to 4 kHz), the median of the
+// slopes of their lower halves (idea: K. Lebart, J. M. Boucher, P. N. Denbigh, Acta Acustica 87, 2001). 0: no such falls.
 struct DecayEvidence {
     double seconds = 0;  // for 60 dB
     std::size_t falls = 0;

@@ -20,8 +20,8 @@ class Spectra {
     Spectra(std::size_t size, int sample_rate)
         : fft_(size), hann_(size), hz_(static_cast<double>(sample_rate) / static_cast<double>(size)) {
         for (std::size_t i = 0; i < size; ++i)
-            hann_[i] = static_cast<float>(
-                0.5 - 0.5 * std::cos(2 * std::numbers::pi * static_cast<double>(i) / static_cast<double>(size)));
+            hann_[i] = static_cast<float>(0.5 - 0.5 * std::cos(2 * std::numbers::pi * static_cast<double>(i) /
+                                                               static_cast<double>(size)));
     }
     std::span<const float> of(std::span<const float> x, std::size_t at, std::size_t bins) {
         const std::size_t size = hann_.size();
@@ -46,8 +46,8 @@ class Spectra {
 };
 
 float quantile(std::vector<float>& values, double part) {
-    const auto at = values.begin() +
-                    static_cast<std::ptrdiff_t>(part * static_cast<double>(values.size() - 1) + 0.5);
+    const auto at =
+        values.begin() + static_cast<std::ptrdiff_t>(part * static_cast<double>(values.size() - 1) + 0.5);
     std::nth_element(values.begin(), at, values.end());
     return *at;
 }
@@ -62,7 +62,8 @@ double mean_of(std::span<const double> x) {
 
 HumEvidence find_hum(std::span<const float> mono, int sample_rate) {
     HumEvidence out;
-    const std::size_t size = std::size_t{1} << static_cast<std::size_t>(std::lround(std::log2(2.7 * sample_rate)));
+    const std::size_t size = std::size_t{1}
+                             << static_cast<std::size_t>(std::lround(std::log2(2.7 * sample_rate)));
     constexpr double kHighest = 1600;
     Spectra spectra(size, sample_rate);
     const double hz = spectra.hz_a_bin();
@@ -73,7 +74,8 @@ HumEvidence find_hum(std::span<const float> mono, int sample_rate) {
         for (std::size_t b = 0; b < bins; ++b) over_time[b].push_back(power[b]);
     }
     std::vector<double> level(bins);
-    for (std::size_t b = 0; b < bins; ++b) level[b] = db_of_power(static_cast<double>(quantile(over_time[b], 0.25)));
+    for (std::size_t b = 0; b < bins; ++b)
+        level[b] = db_of_power(static_cast<double>(quantile(over_time[b], 0.25)));
     // How far a line at a frequency stands out, and where exactly it is.
     struct Line {
         double over_db = -100, hz = 0, level_db = -120;
@@ -87,7 +89,8 @@ HumEvidence find_hum(std::span<const float> mono, int sample_rate) {
         for (std::size_t b = first; b <= last; ++b) {
             if (level[b] > level[top]) top = b;
         }
-        if (level[top] < level[top - 1] || level[top] < level[top + 1]) return line;  // the slope of something else
+        if (level[top] < level[top - 1] || level[top] < level[top + 1])
+            return line;  // the slope of something else
         std::vector<float> around;
         for (const int side : {-1, 1}) {
             for (int d = 4; d <= 16; ++d) {
@@ -127,6 +130,7 @@ HumEvidence find_hum(std::span<const float> mono, int sample_rate) {
         const Line line = line_at(k * out.frequency_hz, hz);
         if (line.over_db < kStandsOut || std::abs(line.hz - k * out.frequency_hz) > hz) continue;
         ++out.tones;
+        if (k <= 3) out.clearest_db = std::max(out.clearest_db, line.over_db);
         out.highest = k;
         power += power_of_db(line.level_db);
         const double trust = k * std::min(line.over_db, 30.0);
@@ -160,8 +164,8 @@ HissEvidence find_hiss(std::span<const float> mono, int sample_rate) {
         for (auto& band : bands) {
             double sum = 0;
             for (std::size_t b = band.first; b < band.last; ++b) sum += static_cast<double>(power[b]);
-            band.density.push_back(
-                static_cast<float>(sum / static_cast<double>(band.last - band.first) / spectra.power_of_density()));
+            band.density.push_back(static_cast<float>(sum / static_cast<double>(band.last - band.first) /
+                                                      spectra.power_of_density()));
         }
     }
     std::vector<double> level;
@@ -252,16 +256,18 @@ SpectrumEvidence measure_spectrum(std::span<const float> mono, int sample_rate) 
         double sum = 0;
         std::size_t n = 0;
         for (std::size_t b = spectra.bin(low); b <= spectra.bin(high) && b < bins; ++b, ++n) sum += mean[b];
-        return n == 0 ? -120.0 : db_of_power(sum / static_cast<double>(n) / static_cast<double>(count)) ;
+        return n == 0 ? -120.0 : db_of_power(sum / static_cast<double>(n) / static_cast<double>(count));
     };
     out.low_edge_db = density(300, 1000) - density(80, 200);
-    out.high_edge_db = density(1000, 3000) - density(4500, 7000);
-    // Third octaves of speech at 400, 1250 and 2500 Hz: 62.1, 53.0 and 48.1 dB of 70 (D. Byrne et al., "An international
-    // comparison of long-term average speech spectra", JASA 96, 1994; from memory); as densities.
+    out.high_edge_db = density(1000, 3000) - density(5000, 7000);
+    // Third octaves of speech at 400, 1250 and 2500 Hz: 62.1, 53.0 and 48.1 dB of 70 (D. Byrne et al., "An
+    // international comparison of long-term average speech spectra", JASA 96, 1994; from memory); as
+    // densities.
     constexpr std::array<double, 3> kMiddle = {450, 1200, 2700};
     constexpr std::array<double, 3> kSpeech = {62.1, 53.0, 48.1};
     for (std::size_t i = 0; i < 3; ++i)
-        out.colour_db[i] = density(kMiddle[i] / 1.3, kMiddle[i] * 1.3) - (kSpeech[i] - 10 * std::log10(kMiddle[i]));
+        out.colour_db[i] =
+            density(kMiddle[i] / 1.3, kMiddle[i] * 1.3) - (kSpeech[i] - 10 * std::log10(kMiddle[i]));
     const double middle = mean_of(out.colour_db);
     for (double& c : out.colour_db) c -= middle;
     return out;

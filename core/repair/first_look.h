@@ -35,7 +35,7 @@ enum class Material { Silence, Voice, VoiceOverMusic, Music, BusyPlace, Wind, Ec
 [[nodiscard]] const char* label_of(Material material);
 
 struct Echo {
-    double decay_s = 0;             // 0: not measurable
+    double decay_s = 0;               // 0: not measurable
     std::optional<double> direct_db;  // direct to reverberant, from the stems
 };
 
@@ -47,9 +47,9 @@ struct FirstLook {
     std::vector<Finding> findings;  // one of each fault, in the order of Fault
     // The proposals as a chain, in a sensible order; ids from first_id on.
     [[nodiscard]] std::vector<ChainPart> chain(int first_id) const;
-    // The proposals in front of what is in a chain; those not among `taken` are switched off and keep their values. A
-    // repair that the chain has already gets the proposed values where it stands; other kinds that it has stay as
-    // they are.
+    // The proposals in front of what is in a chain; those not among `taken` are switched off and keep their
+    // values. A repair that the chain has already gets the proposed values where it stands; other kinds that
+    // it has stay as they are.
     void put_into(std::vector<ChainPart>& chain, std::span<const Fault> taken,
                   const std::function<int()>& new_id) const;
 };
@@ -71,7 +71,7 @@ void fade_ends(std::span<float> stretch, int sample_rate);
 // The same of a recording. map: null when it has not been split. Errors: Cancelled; those of shaping.
 [[nodiscard]] Result<FirstLook> look_at(const Source& source, const MaskMap* map, const JobControl& job = {});
 // Levels of a recording's stems as they are set. Errors: Cancelled.
-[[nodiscard]] Result<StemLevels> stem_levels(const Source& source, const MaskMap& map, const ShapeSettings& settings,
-                                             const JobControl& job = {});
+[[nodiscard]] Result<StemLevels> stem_levels(const Source& source, const MaskMap& map,
+                                             const ShapeSettings& settings, const JobControl& job = {});
 
 }  // namespace rivlen

@@ -30,7 +30,8 @@ void HissRemover::set(std::span<const double> values) {
     std::ranges::copy(values, values_.begin());
     floor_ = static_cast<float>(amplitude_of_db(values[parameter::kHissMostDb]));
     first_ = bin_of(values[parameter::kHissFromHz]);
-    const double level = power_of_db(values[parameter::kHissLevelDb]) / third_octave_width() * power_of_density();
+    const double level =
+        power_of_db(values[parameter::kHissLevelDb]) / third_octave_width() * power_of_density();
     for (std::size_t b = 0; b < noise_.size(); ++b) {
         const double octaves = std::log2(std::max(hz_of(b), 1.0) / kMiddleHz);
         noise_[b] = static_cast<float>(level * power_of_db(values[parameter::kHissTiltDb] * octaves));
@@ -45,7 +46,8 @@ void HissRemover::weigh(std::span<const float> power, std::span<float> gains) {
     for (std::size_t b = first_; b < gains.size(); ++b) {
         const float noise = std::max(noise_[b], 1e-20F);
         const float posterior = power[b] / noise;
-        const float prior = std::max(kLeastRatio, kDirected * before_[b] + (1 - kDirected) * std::max(posterior - 1, 0.0F));
+        const float prior =
+            std::max(kLeastRatio, kDirected * before_[b] + (1 - kDirected) * std::max(posterior - 1, 0.0F));
         const float wiener = prior / (1 + prior);
         before_[b] = wiener * wiener * posterior;
         // Over the first half octave the gains come in.

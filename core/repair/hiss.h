@@ -5,9 +5,9 @@
 
 namespace rivlen {
 
-// Hiss has a level and a tilt that the first look measures in the pauses. Each bin is turned down by Wiener's gain of its
-// signal-to-noise ratio, which is estimated decision-directed (Y. Ephraim, D. Malah, IEEE Trans. ASSP 32, 1984), never
-// further than `at most`; lows stay as they are.
+// Hiss has a level and a tilt that the first look measures in the pauses. Each bin is turned down by Wiener's
+// gain of its signal-to-noise ratio, which is estimated decision-directed (Y. Ephraim, D. Malah, IEEE Trans.
+// ASSP 32, 1984), never further than `at most`; lows stay as they are.
 class HissRemover : public Spectral {
   public:
     explicit HissRemover(int sample_rate);
@@ -21,7 +21,8 @@ class HissRemover : public Spectral {
 
   private:
     std::array<double, 4> values_{};
-    std::vector<float> noise_, before_;  // power of the noise; of the signal in the last frame, against the noise
+    std::vector<float> noise_,
+        before_;  // power of the noise; of the signal in the last frame, against the noise
     float floor_ = 0;
     std::size_t first_ = 0;
 };

@@ -12,7 +12,7 @@ namespace {
 constexpr double kHopSeconds = 0.1;
 constexpr double kTurn = 2 * std::numbers::pi;
 constexpr double kCoherent = 0.35, kSurelyCoherent = 0.65;
-constexpr double kLeastWeights = 4;  // so many measurements of about the same weight
+constexpr double kLeastWeights = 4;             // so many measurements of about the same weight
 constexpr double kFades = 0.995, kRises = 0.6;  // a hop, of the share
 std::size_t hop_frames(int sample_rate) {
     return static_cast<std::size_t>(std::lround(kHopSeconds * sample_rate));
@@ -36,7 +36,8 @@ void HumRemover::set(std::span<const double> values) {
     if (std::ranges::equal(values, values_)) return;
     const bool moved = values[parameter::kHumHz] != values_[parameter::kHumHz];
     std::ranges::copy(values, values_.begin());
-    harmonics_ = std::min(kHarmonics, static_cast<std::size_t>(std::lround(values[parameter::kHumHarmonics])));
+    harmonics_ =
+        std::min(kHarmonics, static_cast<std::size_t>(std::lround(values[parameter::kHumHarmonics])));
     if (moved) forget();
 }
 
@@ -177,8 +178,7 @@ void HumRemover::work(StereoBlock sound) {
         double coherence = power > 0 ? steady / power : 0;
         // What unrelated measurements would have by chance.
         coherence = count > kLeastWeights ? (coherence * count - 1) / (count - 1) : 0;
-        const double wanted =
-            std::clamp((coherence - kCoherent) / (kSurelyCoherent - kCoherent), 0.0, 1.0);
+        const double wanted = std::clamp((coherence - kCoherent) / (kSurelyCoherent - kCoherent), 0.0, 1.0);
         const double keep = wanted < share_[k] ? kFades : kRises;
         share_[k] = keep * share_[k] + (1 - keep) * wanted;
         if (share_[k] < 1e-3) {

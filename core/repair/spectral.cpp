@@ -41,7 +41,8 @@ double Spectral::hz_of(std::size_t bin) const {
 }
 
 std::size_t Spectral::bin_of(double hz) const {
-    return std::min(bins() - 1, static_cast<std::size_t>(std::lround(hz * static_cast<double>(window()) / rate_)));
+    return std::min(bins() - 1,
+                    static_cast<std::size_t>(std::lround(hz * static_cast<double>(window()) / rate_)));
 }
 
 void Spectral::forget() {

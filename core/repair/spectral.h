@@ -6,8 +6,8 @@
 
 namespace rivlen {
 
-// One gain a bin for both channels, so that the image stays where it is. With gains of 1 the sound comes through as it
-// was (square-root Hann windows, 75 % overlap).
+// One gain a bin for both channels, so that the image stays where it is. With gains of 1 the sound comes
+// through as it was (square-root Hann windows, 75 % overlap).
 class Spectral : public Windowed {
   public:
     // Windows of about `seconds`, a power of two.
@@ -16,8 +16,8 @@ class Spectral : public Windowed {
   protected:
     void work(StereoBlock sound) final;
     void forget() final;
-    // power: mean of the channels' |X|^2 a bin, scaled so that a full-scale sine has 1 at its bin and white noise of
-    // power p has p * noise_power_a_bin(). gains: 1 on entry.
+    // power: mean of the channels' |X|^2 a bin, scaled so that a full-scale sine has 1 at its bin and white
+    // noise of power p has p * noise_power_a_bin(). gains: 1 on entry.
     virtual void weigh(std::span<const float> power, std::span<float> gains) = 0;
     virtual void forget_levels() = 0;
     [[nodiscard]] std::size_t bins() const { return gains_.size(); }

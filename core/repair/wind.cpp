@@ -13,7 +13,8 @@ constexpr double kLowHz = 20, kLowTopHz = 60, kVoiceHz = 250, kVoiceTopHz = 1500
 constexpr double kVoiceSeconds = 0.5, kPresenceSeconds = 0.1;
 constexpr double kWindFromDb = -6, kSurelyWindDb = 4;  // mean power a bin, lows against the voice's band
 constexpr double kLeastPower = 1e-8;                   // a bin
-constexpr double kTakeMore = 1.6;                      // than the line says: wind is uneven
+constexpr double kTakeMore = 2.5;                      // than the line says: wind is uneven
+constexpr double kNoVoiceHz = 65;                      // below it there is only wind
 }  // namespace
 
 WindRemover::WindRemover(int sample_rate)
@@ -41,10 +42,6 @@ void WindRemover::forget_levels() {
     voice_ = presence_ = 0;
     std::ranges::fill(smooth_, 0.0F);
     frames_ = windy_ = 0;
-}
-
-double WindRemover::share() const {
-    return frames_ == 0 ? 0.0 : static_cast<double>(windy_) / static_cast<double>(frames_);
 }
 
 void WindRemover::weigh(std::span<const float> power, std::span<float> gains) {
@@ -75,7 +72,8 @@ void WindRemover::weigh(std::span<const float> power, std::span<float> gains) {
         // Gains fade out over the upper half of the reach.
         const double place = static_cast<double>(b) / static_cast<double>(last);
         const double weight = presence_ * std::clamp(2 - 2 * place, 0.0, 1.0);
-        const double gain = std::max(floor_, std::sqrt(std::max(0.0, 1 - wind / all)));
+        const double left = hz_of(b) < kNoVoiceHz ? 0.0 : std::sqrt(std::max(0.0, 1 - wind / all));
+        const double gain = std::max(floor_, left);
         gains[b] = static_cast<float>(1 + weight * (gain - 1));
     }
 }
