@@ -15,6 +15,7 @@
 #include "app/controls.h"
 #include "app/parameters.h"
 #include "app/theme.h"
+#include "core/chain/part_presets.h"
 #include "core/session/chain_preset.h"
 
 namespace rivlen::app {
@@ -374,6 +375,59 @@ QToolButton* MixSide::hearing_button(int part, std::size_t place, Chain::Hear wh
     return button;
 }
 
+// Ready values, and a part as a file of its own.
+QToolButton* MixSide::presets_button(int part, std::size_t place) {
+    const int id = selection_.strip();
+    const PartKind kind = document_.rebuild().strip(id)->chain[place].kind;
+    auto* button = make_button(tr("values"), QString("part_presets_%1").arg(place),
+                               tr("Ready values for this part, or keep these as a file."), content_);
+    button->setProperty("compact", true);
+    button->setPopupMode(QToolButton::InstantPopup);
+    auto* menu = new QMenu(button);
+    menu->setObjectName(QString("part_presets_menu_%1").arg(place));
+    const auto take = [this, part](const std::function<void(ChainPart&)>& change) {
+        edit_strip(tr("Take ready values"), {}, [&](Strip& s) {
+            for (auto& p : s.chain) {
+                if (p.id == part) change(p);
+            }
+        });
+    };
+    menu->addAction(tr("Standard"), this,
+                    [take] { take([](ChainPart& p) { p.values = make_part(p.kind, p.id).values; }); });
+    for (const auto& preset : presets_of(kind))
+        menu->addAction(tr(preset.name), this,
+                        [take, preset] { take([&](ChainPart& p) { apply(preset, p); }); });
+    menu->addSeparator();
+    menu->addAction(tr("Take from a file…"), this, [this, take, kind] {
+        const QString file =
+            QFileDialog::getOpenFileName(this, tr("A part"), {}, tr("Chains (*.rivlen-chain)"));
+        if (file.isEmpty()) return;
+        const auto preset = load_chain_preset(file.toStdString());
+        if (!preset) return emit said(QString::fromStdString(preset.error().message), true);
+        const auto found = std::ranges::find(preset->parts, kind, &ChainPart::kind);
+        if (found == preset->parts.end())
+            return emit said(tr("There is no %1 in \"%2\".").arg(tr(info(kind).label), file), true);
+        take([&](ChainPart& p) { p.values = found->values; });
+    });
+    menu->addAction(tr("Keep as a file…"), this, [this, id, part] {
+        const Strip* s = document_.rebuild().strip(id);
+        const auto here = std::ranges::find(s->chain, part, &ChainPart::id);
+        if (here == s->chain.end()) return;
+        keep_as_file(tr("Keep the part"), {*here});
+    });
+    button->setMenu(menu);
+    return button;
+}
+
+void MixSide::keep_as_file(const QString& title, const std::vector<ChainPart>& parts) {
+    QString file = QFileDialog::getSaveFileName(this, title, {}, tr("Chains (*.rivlen-chain)"));
+    if (file.isEmpty()) return;
+    if (!file.endsWith(kChainPresetExtension)) file += kChainPresetExtension;
+    const std::filesystem::path path = file.toStdString();
+    const Status status = save_chain_preset({path.stem().string(), {}, parts}, path);
+    if (!status) emit said(QString::fromStdString(status.error().message), true);
+}
+
 void MixSide::build_part(QVBoxLayout* column, std::size_t place) {
     const int id = selection_.strip();
     const Strip& strip = *document_.rebuild().strip(id);
@@ -424,6 +478,7 @@ void MixSide::build_part(QVBoxLayout* column, std::size_t place) {
     head->addWidget(on, 1);
     head->addWidget(meter);
     const PartKind kind = strip.chain[place].kind;
+    head->addWidget(presets_button(part, place));
     if (!is_repair(kind)) head->addWidget(hearing_button(part, place, Chain::Hear::Original));
     head->addWidget(up);
     head->addWidget(away);
@@ -507,14 +562,7 @@ void MixSide::build_chain(QVBoxLayout* column) {
         take_chain(preset->parts);
     });
     list->addAction(tr("Keep this chain as a file…"), this, [this, id] {
-        QString file =
-            QFileDialog::getSaveFileName(this, tr("Keep the chain"), {}, tr("Chains (*.rivlen-chain)"));
-        const Strip* s = document_.rebuild().strip(id);
-        if (file.isEmpty() || s == nullptr) return;
-        if (!file.endsWith(kChainPresetExtension)) file += kChainPresetExtension;
-        const std::filesystem::path path = file.toStdString();
-        const Status status = save_chain_preset({path.stem().string(), {}, s->chain}, path);
-        if (!status) emit said(QString::fromStdString(status.error().message), true);
+        if (const Strip* s = document_.rebuild().strip(id)) keep_as_file(tr("Keep the chain"), s->chain);
     });
     presets->setMenu(list);
     column->addLayout(row_of({add, presets}));

@@ -86,8 +86,10 @@ class MixSide : public QWidget {
     int heard_ = 0;
     Chain::Hear heard_as_ = Chain::Hear::Result;
     void build_part(QVBoxLayout* column, std::size_t place);
+    QToolButton* presets_button(int part, std::size_t place);
     QToolButton* hearing_button(int part, std::size_t place, Chain::Hear what);
     void build_levelling(QVBoxLayout* column);
+    void keep_as_file(const QString& title, const std::vector<ChainPart>& parts);
     void take_chain(const std::vector<ChainPart>& parts);
 };
 

@@ -4,6 +4,7 @@
 
 #include "core/assess/risk_line.h"
 #include "core/assess/tradeoff.h"
+#include "core/chain/processor.h"
 #include "core/shape/shaper.h"
 #include "core/split/split.h"
 #include "tests/fixtures.h"
@@ -100,6 +101,31 @@ void risk_line(benchmark::State& state) {
     real_time(state, source.seconds());
 }
 BENCHMARK(risk_line)->ArgName("elaborate")->Arg(0)->Arg(1)->UseRealTime()->Unit(benchmark::kMillisecond);
+
+// One part of a chain over 20 s of stereo noise, that is both channels at work: its share of a core while it
+// plays.
+void one_part(benchmark::State& state) {
+    const auto kind = static_cast<PartKind>(state.range(0));
+    constexpr double kSeconds = 20;
+    constexpr std::size_t kBlock = 512;
+    const auto part = make_part(kind, 1);
+    const auto left = test::noise(static_cast<std::size_t>(kSeconds * 48000), 1);
+    const auto right = test::noise(static_cast<std::size_t>(kSeconds * 48000), 2);
+    for (auto _ : state) {
+        state.PauseTiming();
+        auto a = left;
+        auto b = right;
+        Chain chain(std::span(&part, 1), 48000);
+        state.ResumeTiming();
+        for (std::size_t at = 0; at + kBlock <= a.size(); at += kBlock)
+            chain.process({std::span(a).subspan(at, kBlock), std::span(b).subspan(at, kBlock)});
+    }
+    state.SetLabel(info(kind).label);
+    state.counters["percent_of_a_core"] =
+        benchmark::Counter(kSeconds * static_cast<double>(state.iterations()) / 100,
+                           benchmark::Counter::kIsRate | benchmark::Counter::kInvert);
+}
+BENCHMARK(one_part)->DenseRange(0, static_cast<int>(kPartKinds) - 1)->Unit(benchmark::kMillisecond);
 
 }  // namespace
 

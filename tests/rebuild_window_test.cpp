@@ -10,6 +10,7 @@
 #include <QLineEdit>
 #include <QMenu>
 #include <QMimeData>
+#include <QPushButton>
 #include <QScrollArea>
 #include <QSignalSpy>
 #include <QStandardPaths>
@@ -17,6 +18,7 @@
 #include <QtTest>
 #include <numbers>
 
+#include "app/first_look_dialog.h"
 #include "app/main_window.h"
 #include "app/theme.h"
 #include "core/assess/loudness.h"
@@ -234,9 +236,11 @@ class RebuildWindowTest : public QObject {
         QVERIFY(!rebuild().tracks[1].strip.chain[3].on);
         QVERIFY(track_alone(1) != louder);
         click("part_original_0");
-        QCOMPARE(window_->rebuild_view().plan()->original_part(), rebuild().tracks[1].strip.chain[0].id);
+        QCOMPARE(window_->rebuild_view().plan()->heard_as(rebuild().tracks[1].strip.chain[0].id),
+                 Chain::Hear::Original);
         click("part_original_0");
-        QCOMPARE(window_->rebuild_view().plan()->original_part(), 0);
+        QCOMPARE(window_->rebuild_view().plan()->heard_as(rebuild().tracks[1].strip.chain[0].id),
+                 Chain::Hear::Result);
         click("part_away_3");
         QCOMPARE(rebuild().tracks[1].strip.chain.size(), std::size_t{4});
         keep();
@@ -476,6 +480,61 @@ class RebuildWindowTest : public QObject {
         }
         while (stack.index() < top) stack.redo();
         QCOMPARE(heard(), last);
+    }
+
+    // The damaged take of the demo, in a window of its own.
+    void aDamagedTakeIsLookedAtAndMended() {
+        for (const char* file : {"spare-take.flac", "spare-take.rivlen"})
+            fs::copy_file(fs::path(RIVLEN_ROOT) / "demo" / file, *scratch_ / file);
+        window_ = std::make_unique<MainWindow>(scratch_->folder() / "work");
+        window_->show();
+        QVERIFY(QTest::qWaitForWindowExposed(window_.get()));
+        window_->open_path(*scratch_ / "spare-take.rivlen");
+        QTRY_VERIFY_WITH_TIMEOUT(window_->document().source() != nullptr, 20000);
+        key(Qt::Key_2);
+        choose_track(0);
+        QTRY_VERIFY_WITH_TIMEOUT(energy_of(heard()[0]) > 0, 20000);
+        const auto before = heard();
+        const int step = window_->document().undo_stack().index();
+        key(Qt::Key_F);
+        FirstLookDialog* dialog = nullptr;
+        QTRY_VERIFY_WITH_TIMEOUT((dialog = window_->findChild<FirstLookDialog*>()) != nullptr, 60000);
+        for (const char* box : {"take_level", "take_clipping", "take_clicks", "take_plosives", "take_hum",
+                                "take_wind", "take_hiss"})
+            QVERIFY2(dialog->findChild<QCheckBox*>(box) != nullptr, box);
+        QVERIFY(dialog->findChild<QCheckBox*>("take_telephone") == nullptr);
+        QTest::keyClick(dialog->findChild<QCheckBox*>("take_level"), Qt::Key_Space);
+        QTest::mouseClick(dialog->findChild<QPushButton*>("first_look_take"), Qt::LeftButton);
+        const auto& chain = rebuild().tracks[0].strip.chain;
+        QCOMPARE(chain.size(), std::size_t{7});
+        QCOMPARE(chain.front().kind, PartKind::Clipping);
+        QVERIFY(chain.front().on);
+        QCOMPARE(chain.back().kind, PartKind::Gain);
+        QVERIFY(!chain.back().on && chain.back().values[0] > 10);  // left, and keeps its value
+        QTRY_VERIFY(heard() != before);
+        // A part's own amount: put out of place and proposed anew.
+        const double frequency = chain[3].values[parameter::kHumHz];
+        QVERIFY2(std::abs(frequency - 50.2) < 0.2, qPrintable(QString::number(frequency)));
+        type("part_3_frequency", 60);
+        QCOMPARE(rebuild().tracks[0].strip.chain[3].values[parameter::kHumHz], 60.0);
+        click("part_propose_3");
+        QTRY_COMPARE_WITH_TIMEOUT(rebuild().tracks[0].strip.chain[3].values[parameter::kHumHz], frequency,
+                                  60000);
+        // What the hum part takes out is heard alone, and its graph has something to show.
+        const int part = rebuild().tracks[0].strip.chain[3].id;
+        click("part_removed_3");
+        QTRY_COMPARE(window_->rebuild_view().plan()->heard_as(part), Chain::Hear::Removed);
+        QVERIFY(window_->rebuild_view().plan()->removed_tap_of(part) != nullptr);
+        click("part_removed_3");
+        QCOMPARE(window_->rebuild_view().plan()->heard_as(part), Chain::Hear::Result);
+        // Ready values.
+        for (auto* action : find<QMenu>("part_presets_menu_3")->actions()) {
+            if (action->text() == "Mains, 60 Hz") action->trigger();
+        }
+        QCOMPARE(rebuild().tracks[0].strip.chain[3].values[parameter::kHumHz], 60.0);
+        QVERIFY(window_->document().undo_stack().index() <= step + 5);
+        while (window_->document().undo_stack().index() > step) key(Qt::Key_Z, Qt::ControlModifier);
+        QVERIFY(rebuild().tracks[0].strip.chain.empty());
     }
 
   private:

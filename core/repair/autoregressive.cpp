@@ -4,6 +4,8 @@
 #include <cmath>
 #include <numbers>
 
+#include "core/base/vector_code.h"
+
 namespace rivlen {
 
 Predictor::Predictor(std::size_t order, std::size_t longest)
@@ -44,23 +46,31 @@ bool Predictor::fit(std::span<const float> signal) {
     return true;
 }
 
+namespace {
+
+// out[n] += factor * in[n]
+RIVLEN_VECTOR_CODE void add_scaled(float* out, const float* in, float factor, std::size_t count) {
+    for (std::size_t n = 0; n < count; ++n) out[n] += factor * in[n];
+}
+
+}  // namespace
+
 void Predictor::residual(std::span<const float> signal, std::span<float> out) const {
-    std::fill_n(out.begin(), std::min(order_, out.size()), 0.0F);
-    for (std::size_t n = order_; n < signal.size(); ++n) {
-        double sum = static_cast<double>(signal[n]);
-        for (std::size_t i = 1; i <= order_; ++i) sum += a_[i] * static_cast<double>(signal[n - i]);
-        out[n] = static_cast<float>(sum);
-    }
+    const std::size_t first = std::min(order_, signal.size());
+    const std::size_t count = signal.size() - first;
+    std::fill_n(out.begin(), first, 0.0F);
+    std::copy_n(signal.begin() + static_cast<std::ptrdiff_t>(first), count,
+                out.begin() + static_cast<std::ptrdiff_t>(first));
+    for (std::size_t i = 1; i <= order_ && count > 0; ++i)
+        add_scaled(out.data() + first, signal.data() + first - i, static_cast<float>(a_[i]), count);
 }
 
 void Predictor::residual_backwards(std::span<const float> signal, std::span<float> out) const {
-    const std::size_t end = signal.size() - std::min(order_, signal.size());
-    for (std::size_t n = 0; n < end; ++n) {
-        double sum = static_cast<double>(signal[n]);
-        for (std::size_t i = 1; i <= order_; ++i) sum += a_[i] * static_cast<double>(signal[n + i]);
-        out[n] = static_cast<float>(sum);
-    }
-    std::fill(out.begin() + static_cast<std::ptrdiff_t>(end), out.end(), 0.0F);
+    const std::size_t count = signal.size() - std::min(order_, signal.size());
+    std::copy_n(signal.begin(), count, out.begin());
+    for (std::size_t i = 1; i <= order_ && count > 0; ++i)
+        add_scaled(out.data(), signal.data() + i, static_cast<float>(a_[i]), count);
+    std::fill(out.begin() + static_cast<std::ptrdiff_t>(count), out.end(), 0.0F);
 }
 
 Interpolator::Interpolator(std::size_t order, std::size_t most_missing)

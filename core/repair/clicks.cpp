@@ -44,11 +44,14 @@ void ClickRemover::set(std::span<const double> values) {
 bool ClickRemover::is_click(std::size_t at, double typical) const {
     const auto height = static_cast<double>(error_[at]);
     if (height < kOverTypical * typical) return false;
-    float around = 0;
-    for (std::size_t i = at - std::min(at, far_); i + near_ < at; ++i) around = std::max(around, error_[i]);
-    for (std::size_t i = at + near_ + longest_; i < std::min(error_.size(), at + longest_ + far_); ++i)
-        around = std::max(around, error_[i]);
-    return height > over_ * static_cast<double>(around);
+    const float most = static_cast<float>(height / over_);
+    for (std::size_t i = at - std::min(at, far_); i + near_ < at; ++i) {
+        if (error_[i] >= most) return false;
+    }
+    for (std::size_t i = at + near_ + longest_; i < std::min(error_.size(), at + longest_ + far_); ++i) {
+        if (error_[i] >= most) return false;
+    }
+    return true;
 }
 
 // Of the samples on both sides of a click, out to where it is compared.
@@ -74,6 +77,7 @@ void ClickRemover::mend(std::span<float> sound) {
     const auto typical = static_cast<double>(*middle);
     // A hop in the middle, so that both sides are known.
     const std::size_t from = window() / 2 - hop() / 2;
+    std::size_t rejected = error_.size();  // the highest place that was looked at last
     for (std::size_t i = from; i < from + hop(); ++i) {
         const float height = error_[i];
         // The highest place of a click speaks for it.
@@ -83,7 +87,11 @@ void ClickRemover::mend(std::span<float> sound) {
         for (std::size_t j = i; j < to; ++j) {
             if (error_[j] > error_[top]) top = j;
         }
-        if (!is_click(top, typical)) continue;
+        if (top == rejected) continue;
+        if (!is_click(top, typical)) {
+            rejected = top;
+            continue;
+        }
         // Out to where the error is small on either side.
         const float edge = std::max(static_cast<float>(kEdge) * error_[top] / static_cast<float>(over_),
                                     static_cast<float>(4 * typical));

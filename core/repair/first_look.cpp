@@ -222,7 +222,7 @@ Finding look_for_wind(const std::vector<bool>& windy) {
     finding.found = share >= kWindShare;
     if (finding.found) finding.proposal = make_part(PartKind::Wind, 0);
     finding.sentence =
-        fmt::format("In {:.0f} % of the time rumble under 60 Hz outweighs the voice: {}.", 100 * share,
+        fmt::format("In {:.0f} % of the time rumble under 50 Hz outweighs the voice: {}.", 100 * share,
                     finding.found ? "turning it down proposed" : "no wind to speak of");
     return finding;
 }

@@ -9,7 +9,7 @@ namespace rivlen {
 
 namespace {
 constexpr double kSeconds = 0.085;
-constexpr double kLowHz = 20, kLowTopHz = 60, kVoiceHz = 250, kVoiceTopHz = 1500;
+constexpr double kLowHz = 20, kLowTopHz = 48, kVoiceHz = 250, kVoiceTopHz = 1500;
 constexpr double kVoiceSeconds = 0.5, kPresenceSeconds = 0.1;
 constexpr double kWindFromDb = -6, kSurelyWindDb = 4;  // mean power a bin, lows against the voice's band
 constexpr double kLeastPower = 1e-8;                   // a bin

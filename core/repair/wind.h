@@ -7,7 +7,7 @@ namespace rivlen {
 
 // Wind is strongest at the lowest frequencies and falls steeply above (E. Nemer, W. Leblanc,
 // "Single-microphone wind noise reduction by adaptive postfiltering", WASPAA 2009, describe its spectrum).
-// What lies between 20 and 60 Hz, where a voice has next to nothing, tells its level frame by frame; a line
+// What lies between 20 and 48 Hz, where a voice has next to nothing, tells its level frame by frame; a line
 // falling from there by so many dB an octave tells how much of each bin up to the reach is wind, and is
 // subtracted in power. Where the lows do not stand out against the voice's band over half a second nothing
 // changes.
