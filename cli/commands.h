@@ -9,6 +9,8 @@
 namespace rivlen::cli {
 
 void add_assess(CLI::App& app, Status& status);
+void add_batch(CLI::App& app, Status& status);
+void add_handover(CLI::App& app, Status& status);
 void add_info(CLI::App& app, Status& status);
 void add_look(CLI::App& app, Status& status);
 void add_mix(CLI::App& app, Status& status);

@@ -49,6 +49,8 @@ int run(int argc, char** argv) {
     rivlen::cli::add_mix(app, status);
     rivlen::cli::add_process(app, status);
     rivlen::cli::add_putback(app, status);
+    rivlen::cli::add_handover(app, status);
+    rivlen::cli::add_batch(app, status);
     try {
         app.parse(argc, argv);
     } catch (const CLI::ParseError& problem) {

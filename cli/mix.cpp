@@ -3,10 +3,10 @@
 #include <algorithm>
 #include <memory>
 #include <nlohmann/json.hpp>
-#include <set>
 
 #include "cli/commands.h"
 #include "cli/recording.h"
+#include "cli/session_media.h"
 #include "cli/terminal.h"
 #include "core/handover/export_mix.h"
 #include "core/session/session.h"
@@ -14,43 +14,6 @@
 namespace rivlen::cli {
 
 namespace {
-
-// Everything that the clips of a session refer to, at the session rate; split where a clip plays a stem.
-Result<MixMediaSet> load(const Session& session, const RecordingOptions& how) {
-    std::set<std::filesystem::path> files;
-    std::set<std::filesystem::path> split;
-    for (const auto& track : session.rebuild.tracks) {
-        for (const auto& clip : track.clips) {
-            files.insert(clip.path);
-            if (clip.feed != Feed::Whole) split.insert(clip.path);
-        }
-    }
-    MixMediaSet media;
-    for (const auto& file : files) {
-        MixMedia loaded;
-        std::optional<Source> source;
-        if (split.contains(file)) {
-            RecordingOptions options = how;
-            options.file = file;
-            auto recording = open_recording(options);
-            if (!recording) return recording.error();
-            loaded.map = std::make_shared<const MaskMap>(std::move(recording->map));
-            source = std::move(recording->source);
-        } else {
-            TerminalJob job("Bringing in " + file.filename().string());
-            auto brought = Source::bring_in(file, how.work, job.control());
-            if (!brought) return brought.error();
-            source = std::move(*brought);
-        }
-        loaded.recording_rate = source->sample_rate();
-        TerminalJob job("Converting " + file.filename().string());
-        auto at_rate = Source::at_rate(*source, session.rebuild.sample_rate, how.work, job.control());
-        if (!at_rate) return at_rate.error();
-        loaded.source = std::make_shared<const Source>(std::move(*at_rate));
-        media[file] = std::move(loaded);
-    }
-    return media;
-}
 
 Status run(const RecordingOptions& how, const std::filesystem::path& out, bool overwrite, bool as_json) {
     auto session = load_session(how.file);
@@ -63,7 +26,7 @@ Status run(const RecordingOptions& how, const std::filesystem::path& out, bool o
     if (!overwrite && std::filesystem::exists(out, error))
         return make_error(ErrorKind::Io, "\"{}\" is there already. Choose another name, or use --overwrite.",
                           out.string());
-    auto media = load(*session, how);
+    auto media = load_media(*session, how);
     if (!media) return media.error();
     TerminalJob job("Writing the mix");
     const auto report = export_mix(std::make_shared<const MixPlan>(*session, *media), out, job.control());

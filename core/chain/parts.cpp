@@ -36,7 +36,7 @@ constexpr std::array<ParameterInfo, 4> kHum = {
      {"follow", "Follows", "Hz", 0, 2, 0.5, 0.05, false, false,
       "How far the frequency may wander, as with tapes and generators.", "Held notes of music may be followed."}}};
 constexpr std::array<ParameterInfo, 3> kWind = {
-    {{"reach", "Reaches up to", "Hz", 100, 1000, 400, 5, false, false, "Above this nothing is touched.",
+    {{"reach", "Up to", "Hz", 100, 1000, 400, 5, false, false, "Above this nothing is touched.",
       "Too high: the voice gets thin in gusts."},
      {"fall", "Falls by", "dB/oct", 6, 24, 12, 0.5, false, false,
       "How steeply the wind falls towards higher frequencies.", "Too little: the voice is taken for wind."},

@@ -1,0 +1,308 @@
+#include <fmt/format.h>
+
+#include <chrono>
+#include <csignal>
+#include <fstream>
+#include <memory>
+#include <nlohmann/json.hpp>
+#include <set>
+#include <thread>
+
+#include "cli/commands.h"
+#include "cli/recording.h"
+#include "cli/session_media.h"
+#include "cli/terminal.h"
+#include "core/base/output_file.h"
+#include "core/handover/deliver.h"
+#include "core/handover/exchange.h"
+#include "core/handover/report.h"
+#include "core/session/editing.h"
+
+namespace rivlen::cli {
+
+namespace {
+
+namespace fs = std::filesystem;
+
+struct Options {
+    RecordingOptions how;  // FILE is the session, the recording, the list or the folder
+    fs::path table, out;
+    std::string name, shard;
+    int jobs = 2;
+    double settle_seconds = 5, stop_after_seconds = 0;
+    bool replace = false, check_only = false, exchange = false, watch = false;
+};
+
+void print_line(const nlohmann::json& value) {
+    fmt::print("{}\n", value.dump(-1, ' ', false, nlohmann::json::error_handler_t::replace));
+    std::fflush(stdout);
+}
+
+// What an event is called in the lines that are printed.
+const char* name_of(DeliveryStep step) {
+    constexpr std::array<const char*, 5> kNames = {"row_started", "row_done", "row_skipped", "row_failed",
+                                                   "row_cancelled"};
+    return kNames[static_cast<std::size_t>(step)];
+}
+
+Result<HandoverTemplate> table_of(const Options& o) {
+    return o.table.empty() ? Result<HandoverTemplate>(standard_template()) : load_template(o.table);
+}
+
+// A recording by itself: its stems on tracks, under its picture when it has one.
+Result<Session> session_of_recording(const fs::path& file, const RecordingOptions& how) {
+    RecordingOptions options = how;
+    options.file = file;
+    const auto info = probe(file);
+    if (!info) return info.error();
+    const auto recording = open_recording(options);
+    if (!recording) return recording.error();
+    Session session;
+    SessionItem item;
+    item.path = fs::absolute(file);
+    item.hash = recording->source.hash();
+    session.items.push_back(item);
+    session.current = 0;
+    Rebuild& r = session.rebuild;
+    const int own = recording->source.sample_rate();
+    r.sample_rate = std::ranges::find(kSessionRates, own) != kSessionRates.end() ? own : 48000;
+    if (info->picture && info->picture->frame_rate_num > 0) {
+        r.frame_rate = {info->picture->frame_rate_num, info->picture->frame_rate_den};
+        r.drop_frame = info->picture->timecode.find(';') != std::string::npos && r.frame_rate.may_drop();
+        r.first_timecode_frame = parse_timecode(info->picture->timecode, r.frame_rate).value_or(0);
+    }
+    Placement placement;
+    placement.path = item.path;
+    placement.length = static_cast<std::int64_t>(
+        std::llround(static_cast<double>(recording->source.frames()) * r.sample_rate / own));
+    placement.picture = info->picture.has_value();
+    place_stems(r, placement);
+    return session;
+}
+
+// One session delivered, with lines about it.
+Result<DeliveryReport> hand_over(const Options& o, const Session& session, const HandoverTemplate& table,
+                                 const std::string& name, const fs::path& folder) {
+    auto media = load_media(session, o.how);
+    if (!media) return media.error();
+    DeliveryPlan plan{session, std::move(*media), table, name, folder, o.how.work, o.replace, o.jobs};
+    for (const auto& trouble : check(plan))
+        print_line({{"event", trouble.error ? "error" : "note"},
+                    {"name", name},
+                    {"row", trouble.row + 1},
+                    {"sentence", trouble.sentence}});
+    if (o.check_only) return DeliveryReport{};
+    TerminalJob job("Delivering");
+    auto report = deliver(plan, job.control(), [&](const DeliveryEvent& e) {
+        nlohmann::json line = {
+            {"event", name_of(e.step)}, {"name", name}, {"row", e.row + 1}, {"file", e.file}};
+        if (!e.sentence.empty()) line["sentence"] = e.sentence;
+        print_line(line);
+    });
+    if (!report) return report.error();
+    if (auto s = write_reports(*report, table, folder); !s) return s.error();
+    if (o.exchange) {
+        const auto& r = session.rebuild;
+        for (const auto& track : r.tracks) {
+            if (track.clips.empty()) continue;
+            if (auto s = write_text_file(folder / fmt::format("{} {}.edl", name, track.name),
+                                         edl_of(r, track, name));
+                !s)
+                return s.error();
+        }
+        if (auto s = write_text_file(folder / (name + " clips.csv"), clips_to_csv(r)); !s) return s.error();
+        if (auto s = write_text_file(folder / (name + ".otio"), otio_of(r, name)); !s) return s.error();
+    }
+    nlohmann::json line = {{"event", "finished"},
+                           {"name", name},
+                           {"all_done", report->all_done()},
+                           {"times_real_time", report->times_real_time}};
+    for (const auto& s : report->sums) line["stems_less_mix_dbfs"].push_back(s.peak_dbfs);
+    print_line(line);
+    return report;
+}
+
+Status failed_rows(const DeliveryReport& report) {
+    for (const auto& row : report.rows) {
+        if (row.state == RowState::Cancelled) return JobControl::cancelled_error();
+        if (row.state == RowState::Failed)
+            return make_error(ErrorKind::Io, "Not everything was delivered: {}", row.sentence);
+    }
+    return {};
+}
+
+Status run_handover(const Options& o) {
+    const auto table = table_of(o);
+    if (!table) return table.error();
+    const bool is_session = o.how.file.extension() == kSessionExtension;
+    const auto session = is_session ? load_session(o.how.file) : session_of_recording(o.how.file, o.how);
+    if (!session) return session.error();
+    const auto report =
+        hand_over(o, *session, *table, o.name.empty() ? o.how.file.stem().string() : o.name, o.out);
+    return report ? failed_rows(*report) : Status(report.error());
+}
+
+// ---- many recordings
+
+bool is_sound(const fs::path& path) {
+    static const std::set<std::string> kEndings = {".wav", ".flac", ".aif",  ".aiff", ".mp3",
+                                                   ".m4a", ".ogg",  ".opus", ".mov",  ".mp4",
+                                                   ".mkv", ".mxf",  ".w64",  ".rf64", ".caf"};
+    std::string ending = path.extension().string();
+    for (char& c : ending) c = static_cast<char>(std::tolower(static_cast<unsigned char>(c)));
+    return kEndings.contains(ending) && !path.filename().string().starts_with('.');
+}
+
+// Files of a folder, or the lines of a text file; sorted, so that every shard counts alike.
+Result<std::vector<fs::path>> recordings_of(const fs::path& list) {
+    std::vector<fs::path> out;
+    std::error_code error;
+    if (fs::is_directory(list, error)) {
+        for (const auto& entry : fs::directory_iterator(list, error)) {
+            if (entry.is_regular_file() && is_sound(entry.path())) out.push_back(entry.path());
+        }
+    } else {
+        const auto text = read_text_file(list);
+        if (!text) return text.error();
+        std::istringstream lines(*text);
+        for (std::string line; std::getline(lines, line);) {
+            while (!line.empty() && (line.back() == '\r' || line.back() == ' ')) line.pop_back();
+            if (line.empty() || line.front() == '#') continue;
+            const fs::path path = line;
+            out.push_back(path.is_absolute() ? path : list.parent_path() / path);
+        }
+    }
+    std::ranges::sort(out);
+    return out;
+}
+
+struct Shard {
+    std::size_t number = 1, of = 1;
+};
+Result<Shard> shard_of(const std::string& text) {
+    Shard out;
+    if (text.empty()) return out;
+    if (std::sscanf(text.c_str(), "%zu/%zu", &out.number, &out.of) != 2 || out.of < 1 || out.number < 1 ||
+        out.number > out.of)
+        return make_error(ErrorKind::BadInput,
+                          "\"{}\" is no shard. Write I/N, for example 2/8 for the second of eight.", text);
+    return out;
+}
+
+Status deliver_recording(const Options& o, const fs::path& file, const HandoverTemplate& table) {
+    const std::string name = file.stem().string();
+    print_line({{"event", "recording_started"}, {"name", name}, {"path", file.string()}});
+    const auto session = session_of_recording(file, o.how);
+    Status status;
+    if (!session) {
+        status = session.error();
+    } else {
+        const auto report = hand_over(o, *session, table, name, o.out / name);
+        status = report ? failed_rows(*report) : Status(report.error());
+    }
+    if (!status)
+        print_line({{"event", "recording_failed"}, {"name", name}, {"sentence", status.error().message}});
+    return status;
+}
+
+std::atomic<bool> g_stop{false};
+
+// Takes what lies in the folder once its size and time have stood still for a while.
+Status watch(const Options& o, const HandoverTemplate& table) {
+    struct Seen {
+        std::uintmax_t size = 0;
+        fs::file_time_type time;
+        std::chrono::steady_clock::time_point since;
+        bool taken = false;
+    };
+    std::map<fs::path, Seen> seen;
+    const auto begun = std::chrono::steady_clock::now();
+    auto last = begun;
+    std::signal(SIGTERM, [](int) { g_stop = true; });
+    std::signal(SIGINT, [](int) { g_stop = true; });
+    while (!g_stop) {
+        const auto files = recordings_of(o.how.file);
+        if (!files) return files.error();
+        for (const auto& file : *files) {
+            std::error_code error;
+            const auto size = fs::file_size(file, error);
+            const auto time = fs::last_write_time(file, error);
+            const auto now = std::chrono::steady_clock::now();
+            Seen& s = seen[file];
+            if (s.size != size || s.time != time) s = {size, time, now, false};
+            const double still = std::chrono::duration<double>(now - s.since).count();
+            if (s.taken || size == 0 || still < o.settle_seconds) continue;
+            s.taken = true;
+            (void)deliver_recording(o, file, table);  // said in its lines; the next one may fare better
+            last = std::chrono::steady_clock::now();
+        }
+        const double idle = std::chrono::duration<double>(std::chrono::steady_clock::now() - last).count();
+        if (o.stop_after_seconds > 0 && idle > o.stop_after_seconds) break;
+        std::this_thread::sleep_for(std::chrono::milliseconds(250));
+    }
+    return {};
+}
+
+Status run_batch(const Options& o) {
+    const auto table = table_of(o);
+    if (!table) return table.error();
+    const auto shard = shard_of(o.shard);
+    if (!shard) return shard.error();
+    if (o.watch) return watch(o, *table);
+    const auto files = recordings_of(o.how.file);
+    if (!files) return files.error();
+    if (files->empty())
+        return make_error(ErrorKind::BadInput, "There are no recordings in \"{}\".", o.how.file.string());
+    Status first;
+    for (std::size_t i = 0; i < files->size(); ++i) {
+        if (i % shard->of != shard->number - 1) continue;
+        const Status status = deliver_recording(o, (*files)[i], *table);
+        if (!status && status.error().kind == ErrorKind::Cancelled) return status;
+        if (!status && first) first = status;
+    }
+    return first;
+}
+
+void add_common(CLI::App& command, Options& o) {
+    command.add_option("--template", o.table,
+                       "Table of deliveries (.rivlen-handover); without: mix, stems and a listening copy");
+    command.add_option("-o,--output", o.out, "Folder for the files")->required();
+    command.add_option("--jobs", o.jobs, "Rows at a time")->check(CLI::Range(1, 64))->capture_default_str();
+    command.add_flag("--overwrite", o.replace, "Replace files that were made from something else");
+    command.add_flag("--check", o.check_only, "Only tell what is wrong");
+    command.add_flag("--exchange", o.exchange, "Also cut lists (EDL, CSV) and an OpenTimelineIO file");
+}
+
+}  // namespace
+
+void add_handover(CLI::App& app, Status& status) {
+    auto options = std::make_shared<Options>();
+    auto* command =
+        app.add_subcommand("handover", "Deliver a session or a recording by a table of deliveries");
+    add_recording_options(*command, options->how);
+    add_common(*command, *options);
+    command->add_option("--name", options->name, "Name of the programme; else that of the file");
+    command->callback([options, &status] { status = run_handover(*options); });
+}
+
+void add_batch(CLI::App& app, Status& status) {
+    auto options = std::make_shared<Options>();
+    auto* command =
+        app.add_subcommand("batch", "Deliver many recordings: a folder, or a text file with a path a line");
+    add_recording_options(*command, options->how);
+    add_common(*command, *options);
+    command->add_option("--shard", options->shard, "I/N: only every Nth recording, from the Ith on");
+    command->add_flag("--watch", options->watch,
+                      "Go on watching the folder for recordings that have been finished");
+    command
+        ->add_option("--settle", options->settle_seconds,
+                     "Seconds that a file must not change before it is taken")
+        ->capture_default_str();
+    command
+        ->add_option("--stop-after", options->stop_after_seconds,
+                     "Stop watching when nothing comes for so many seconds; 0: never")
+        ->capture_default_str();
+    command->callback([options, &status] { status = run_batch(*options); });
+}
+
+}  // namespace rivlen::cli

@@ -1,0 +1,21 @@
+// What was delivered, for people (HTML) and for programs (JSON, CSV).
+#pragma once
+
+#include <string>
+
+#include "core/handover/deliver.h"
+
+namespace rivlen {
+
+[[nodiscard]] std::string report_to_json(const DeliveryReport& report);
+// One line a row, RFC 4180.
+[[nodiscard]] std::string report_to_csv(const DeliveryReport& report);
+// One page without anything outside it: table, targets, sum check, loudness and peaks over time as drawings
+// (SVG). drawings: off for readers that know no SVG.
+[[nodiscard]] std::string report_to_html(const DeliveryReport& report, const HandoverTemplate& table,
+                                         bool drawings = true);
+// "<name> report.html", .json and .csv. Errors: Io, DiskFull.
+[[nodiscard]] Status write_reports(const DeliveryReport& report, const HandoverTemplate& table,
+                                   const std::filesystem::path& folder);
+
+}  // namespace rivlen

@@ -1,0 +1,188 @@
+#include "core/handover/scratch_sound.h"
+
+#include <unistd.h>
+
+#include <algorithm>
+#include <cerrno>
+#include <cmath>
+
+#include "core/base/denormals.h"
+#include "core/base/levels.h"
+#include "core/base/output_file.h"
+#include "core/chain/processor.h"
+#include "core/media/resample.h"
+
+namespace rivlen {
+
+namespace fs = std::filesystem;
+
+Result<ScratchSound> ScratchSound::create(const fs::path& folder, int sample_rate, int channels) {
+    auto file = AnonymousFile::create(folder);
+    if (!file) return file.error();
+    return ScratchSound(std::move(*file), sample_rate, channels);
+}
+
+Status ScratchSound::append(std::span<const std::vector<float>> block) {
+    const std::size_t frames = block.empty() ? 0 : block[0].size();
+    const auto channels = static_cast<std::size_t>(channels_);
+    interleaved_.resize(frames * channels);
+    for (std::size_t c = 0; c < channels; ++c) {
+        for (std::size_t i = 0; i < frames; ++i) interleaved_[i * channels + c] = block[c][i];
+    }
+    const auto bytes = std::as_bytes(std::span(interleaved_));
+    for (std::size_t done = 0; done < bytes.size();) {
+        const auto wrote = ::write(file_.fd(), bytes.data() + done, bytes.size() - done);
+        if (wrote < 0 && errno == EINTR) continue;
+        if (wrote <= 0) return write_error("rendered sound", wrote == 0 ? ENOSPC : errno);
+        done += static_cast<std::size_t>(wrote);
+    }
+    frames_ += static_cast<std::int64_t>(frames);
+    return {};
+}
+
+Status ScratchSound::read(std::int64_t at, std::int64_t count, Block& out) const {
+    const auto channels = static_cast<std::size_t>(channels_);
+    const auto frames = static_cast<std::size_t>(count);
+    reading_.resize(frames * channels);
+    const auto bytes = std::as_writable_bytes(std::span(reading_));
+    auto offset = static_cast<off_t>(static_cast<std::size_t>(at) * channels * sizeof(float));
+    for (std::size_t done = 0; done < bytes.size();) {
+        const auto got = ::pread(file_.fd(), bytes.data() + done, bytes.size() - done, offset);
+        if (got < 0 && errno == EINTR) continue;
+        if (got <= 0)
+            return make_error(ErrorKind::Io,
+                              "Rendered sound cannot be read back. Check the disk of the work folder.");
+        done += static_cast<std::size_t>(got);
+        offset += got;
+    }
+    for (std::size_t c = 0; c < channels; ++c) {
+        out[c].resize(frames);
+        for (std::size_t i = 0; i < frames; ++i) out[c][i] = reading_[i * channels + c];
+    }
+    return {};
+}
+
+CourseMeter::CourseMeter(int sample_rate, int channels)
+    : meter_(sample_rate, channels),
+      step_frames_(static_cast<std::size_t>(sample_rate / 10)),
+      waiting_(static_cast<std::size_t>(channels)) {}
+
+void CourseMeter::step() {
+    meter_.add(waiting_);
+    for (auto& channel : waiting_) {
+        for (const float x : channel) peak_ = std::max(peak_, std::abs(x));
+        channel.clear();
+    }
+    course_.highest_momentary_lufs = std::max(course_.highest_momentary_lufs, meter_.momentary_lufs());
+    const double short_term = meter_.short_term_lufs();
+    course_.highest_short_term_lufs = std::max(course_.highest_short_term_lufs, short_term);
+    if (++steps_ % 10 != 0) return;
+    course_.short_term_lufs.push_back(static_cast<float>(short_term));
+    course_.peak_dbfs.push_back(static_cast<float>(db_of_amplitude(static_cast<double>(peak_))));
+    peak_ = 0;
+}
+
+void CourseMeter::add(std::span<const std::vector<float>> block) {
+    const std::size_t frames = block.empty() ? 0 : block[0].size();
+    for (std::size_t at = 0; at < frames;) {
+        const std::size_t count = std::min(frames - at, step_frames_ - waiting_[0].size());
+        for (std::size_t c = 0; c < waiting_.size(); ++c) {
+            const auto from = block[c].begin() + static_cast<std::ptrdiff_t>(at);
+            waiting_[c].insert(waiting_[c].end(), from, from + static_cast<std::ptrdiff_t>(count));
+        }
+        at += count;
+        if (waiting_[0].size() == step_frames_) step();
+    }
+}
+
+LoudnessCourse CourseMeter::finish() {
+    // What is left over is too short for a further look, but counts for the whole.
+    if (!waiting_[0].empty()) {
+        meter_.add(waiting_);
+        for (auto& channel : waiting_) channel.clear();
+    }
+    course_.loudness = meter_.result();
+    return course_;
+}
+
+Result<LoudnessCourse> course_of(const ScratchSound& sound, const JobControl& job) {
+    CourseMeter meter(sound.sample_rate(), sound.channels());
+    const Status status = sound.each(job, [&](std::int64_t, const ScratchSound::Block& block) -> Status {
+        meter.add(block);
+        return {};
+    });
+    if (!status) return status.error();
+    return meter.finish();
+}
+
+Result<ScratchSound> converted(const ScratchSound& sound, int sample_rate, bool mono, double gain_db,
+                               const fs::path& folder, const JobControl& job) {
+    const int channels = mono ? 1 : sound.channels();
+    auto out = ScratchSound::create(folder, sample_rate, channels);
+    if (!out) return out.error();
+    std::vector<Resampler> resamplers;
+    if (sample_rate != sound.sample_rate()) {
+        for (int c = 0; c < channels; ++c) {
+            auto resampler = Resampler::create(sound.sample_rate(), sample_rate);
+            if (!resampler) return resampler.error();
+            resamplers.push_back(std::move(*resampler));
+        }
+    }
+    const auto gain = static_cast<float>(amplitude_of_db(gain_db));
+    ScratchSound::Block now(static_cast<std::size_t>(channels));
+    ScratchSound::Block made(static_cast<std::size_t>(channels));
+    const Status status = sound.each(job, [&](std::int64_t at, const ScratchSound::Block& block) -> Status {
+        const float share = mono ? gain / static_cast<float>(block.size()) : gain;
+        for (std::size_t c = 0; c < now.size(); ++c) {
+            now[c].assign(block[c].size(), 0.0F);
+            for (std::size_t from = c; from < (mono ? block.size() : c + 1); ++from) {
+                for (std::size_t i = 0; i < now[c].size(); ++i) now[c][i] += share * block[from][i];
+            }
+        }
+        if (resamplers.empty()) return out->append(now);
+        const bool last = at + static_cast<std::int64_t>(block[0].size()) == sound.frames();
+        for (std::size_t c = 0; c < now.size(); ++c) {
+            made[c].clear();
+            resamplers[c].process(now[c], last, made[c]);
+        }
+        return out->append(made);
+    });
+    if (!status) return status.error();
+    return out;
+}
+
+Result<ScratchSound> limited(const ScratchSound& sound, double ceiling_dbtp, double& highest_reduction_db,
+                             const fs::path& folder, const JobControl& job) {
+    const FlushDenormals fast;
+    auto out = ScratchSound::create(folder, sound.sample_rate(), sound.channels());
+    if (!out) return out.error();
+    auto part = make_part(PartKind::Limiter, 1);
+    part.values[parameter::kLimiterCeilingDb] = ceiling_dbtp;
+    Chain chain(std::span(&part, 1), sound.sample_rate());
+    auto late = static_cast<std::size_t>(chain.latency());
+    highest_reduction_db = 0;
+    ScratchSound::Block pair(kMixChannels);
+    constexpr std::size_t kPiece = 256;  // the meter shows the last piece
+    const auto run = [&](const ScratchSound::Block& block) -> Status {
+        for (std::size_t c = 0; c < kMixChannels; ++c) pair[c] = block[std::min(c, block.size() - 1)];
+        for (std::size_t at = 0; at < pair[0].size(); at += kPiece) {
+            const std::size_t count = std::min(kPiece, pair[0].size() - at);
+            chain.process({std::span(pair[0]).subspan(at, count), std::span(pair[1]).subspan(at, count)});
+            highest_reduction_db = std::min(highest_reduction_db, chain.reduction_db(0));
+        }
+        const std::size_t drop = std::min(late, pair[0].size());
+        late -= drop;
+        for (auto& channel : pair)
+            channel.erase(channel.begin(), channel.begin() + static_cast<std::ptrdiff_t>(drop));
+        return out->append(std::span(pair).first(block.size()));
+    };
+    Status status =
+        sound.each(job, [&](std::int64_t, const ScratchSound::Block& block) { return run(block); });
+    if (!status) return status.error();
+    const ScratchSound::Block tail(static_cast<std::size_t>(sound.channels()),
+                                   std::vector<float>(static_cast<std::size_t>(chain.latency())));
+    if (status = run(tail); !status) return status.error();
+    return out;
+}
+
+}  // namespace rivlen

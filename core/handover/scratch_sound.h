@@ -1,0 +1,87 @@
+// Rendered sound on its way into files: float, planar in use, on disk without a name, read as often as
+// needed.
+#pragma once
+
+#include <cstdint>
+#include <span>
+#include <vector>
+
+#include "core/assess/loudness.h"
+#include "core/base/anonymous_file.h"
+#include "core/base/job.h"
+
+namespace rivlen {
+
+class ScratchSound {
+  public:
+    // Errors: Io, DiskFull.
+    [[nodiscard]] static Result<ScratchSound> create(const std::filesystem::path& folder, int sample_rate,
+                                                     int channels);
+    [[nodiscard]] int sample_rate() const { return rate_; }
+    [[nodiscard]] int channels() const { return channels_; }
+    [[nodiscard]] std::int64_t frames() const { return frames_; }
+    // Planar, equal lengths.
+    [[nodiscard]] Status append(std::span<const std::vector<float>> block);
+    using Block = std::vector<std::vector<float>>;
+    // All of it in blocks. Errors: Io, Cancelled, those of `take`.
+    template <typename Take>
+    [[nodiscard]] Status each(const JobControl& job, Take take) const {
+        constexpr std::int64_t kBlock = 1 << 15;
+        Block block(static_cast<std::size_t>(channels_));
+        for (std::int64_t at = 0; at < frames_; at += kBlock) {
+            if (job.cancelled()) return JobControl::cancelled_error();
+            if (auto status = read(at, std::min(kBlock, frames_ - at), block); !status) return status;
+            if (Status status = take(at, block); !status) return status;
+        }
+        return {};
+    }
+
+  private:
+    ScratchSound(AnonymousFile file, int rate, int channels)
+        : file_(std::move(file)), rate_(rate), channels_(channels) {}
+    [[nodiscard]] Status read(std::int64_t at, std::int64_t count, Block& out) const;
+    AnonymousFile file_;
+    int rate_, channels_;
+    std::int64_t frames_ = 0;
+    std::vector<float> interleaved_;
+    mutable std::vector<float> reading_;
+};
+
+// What meters say of a whole sound.
+struct LoudnessCourse {
+    Loudness loudness;
+    double highest_momentary_lufs = -120, highest_short_term_lufs = -120;
+    std::vector<float> short_term_lufs;  // every second
+    std::vector<float> peak_dbfs;        // of every second
+};
+
+// Fed in pieces of any length; looks at momentary and short-term loudness every 100 ms, as EBU Tech 3341 asks
+// for (at least ten times a second).
+class CourseMeter {
+  public:
+    CourseMeter(int sample_rate, int channels);
+    void add(std::span<const std::vector<float>> block);
+    // At the end.
+    [[nodiscard]] LoudnessCourse finish();
+
+  private:
+    void step();
+    LoudnessMeter meter_;
+    std::size_t step_frames_;
+    std::vector<std::vector<float>> waiting_;
+    LoudnessCourse course_;
+    float peak_ = 0;
+    int steps_ = 0;
+};
+
+// The same sound at another rate, times a gain, in one channel when mono. Errors: Io, DiskFull, Cancelled.
+[[nodiscard]] Result<ScratchSound> converted(const ScratchSound& sound, int sample_rate, bool mono,
+                                             double gain_db, const std::filesystem::path& folder,
+                                             const JobControl& job);
+// Through a limiter whose true peaks stay under a ceiling. highest_reduction_db: 0 or less.
+[[nodiscard]] Result<ScratchSound> limited(const ScratchSound& sound, double ceiling_dbtp,
+                                           double& highest_reduction_db, const std::filesystem::path& folder,
+                                           const JobControl& job);
+[[nodiscard]] Result<LoudnessCourse> course_of(const ScratchSound& sound, const JobControl& job);
+
+}  // namespace rivlen
