@@ -19,8 +19,8 @@ struct LoudnessMeter::State {
 LoudnessMeter::LoudnessMeter(int sample_rate, int channels, Kind kind) : state_(std::make_unique<State>()) {
     state_->channels = static_cast<unsigned>(channels);
     state_->ebur.reset(ebur128_init(state_->channels, static_cast<unsigned long>(sample_rate),
-                                    EBUR128_MODE_I | EBUR128_MODE_LRA | EBUR128_MODE_TRUE_PEAK |
-                                        EBUR128_MODE_SAMPLE_PEAK |
+                                    EBUR128_MODE_I | EBUR128_MODE_LRA | EBUR128_MODE_SAMPLE_PEAK |
+                                        (kind == Kind::Quick ? 0 : EBUR128_MODE_TRUE_PEAK) |
                                         (kind == Kind::Running ? EBUR128_MODE_HISTOGRAM : 0)));
     // One channel heard from two loudspeakers counts twice, as the common practice for mono files has it.
     if (channels == 1) ebur128_set_channel(state_->ebur.get(), 0, EBUR128_DUAL_MONO);

@@ -18,7 +18,8 @@ class LoudnessMeter {
   public:
     // Running: the gated measures come from a histogram (0.1 LU wide), so that asking for them again and
     // again over hours stays cheap.
-    enum class Kind { Exact, Running };
+    // Quick: exact, but without true peaks, which cost more than all the rest (true_peak_dbtp stays at -200).
+    enum class Kind { Exact, Running, Quick };
     LoudnessMeter(int sample_rate, int channels, Kind kind = Kind::Exact);
     LoudnessMeter(LoudnessMeter&&) noexcept;
     LoudnessMeter& operator=(LoudnessMeter&&) noexcept;

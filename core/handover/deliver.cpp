@@ -90,10 +90,26 @@ Range range_of_row(const Session& session, const HandoverRow& row) {
 // What rows of one version share: the gain that brings their mix to the target.
 struct Version {
     std::shared_ptr<const ScratchSound> mix;
-    LoudnessCourse course;
+    LoudnessCourse course;  // of the mix, before the gain
     double gated_lufs = -120;
     double gain_db = 0;
 };
+
+// The same sound louder: every level moves by as much.
+LoudnessCourse shifted(LoudnessCourse course, double gain_db) {
+    const auto shift = [gain_db](auto& level) {
+        using Level = std::remove_reference_t<decltype(level)>;
+        if (level > static_cast<Level>(-119)) level += static_cast<Level>(gain_db);
+    };
+    shift(course.loudness.integrated_lufs);
+    shift(course.loudness.sample_peak_dbfs);
+    shift(course.loudness.true_peak_dbtp);
+    shift(course.highest_momentary_lufs);
+    shift(course.highest_short_term_lufs);
+    for (float& level : course.short_term_lufs) shift(level);
+    for (float& level : course.peak_dbfs) shift(level);
+    return course;
+}
 
 class Delivery {
   public:
@@ -113,7 +129,10 @@ class Delivery {
     Result<std::shared_ptr<const Version>> make_version(const HandoverRow& row);
     Result<ScratchSound> rendered(const HandoverRow& row, Content content) const;
     Result<double> dialogue_lufs(const HandoverRow& row, const ScratchSound& mix) const;
-    Status read_back(const HandoverRow& row, std::int64_t frames, DeliveredRow& out) const;
+    // true_peak_dbtp: of what was written; of files that hold every sample as it was it is not measured
+    // again.
+    Status read_back(const HandoverRow& row, std::int64_t frames, std::optional<double> true_peak_dbtp,
+                     DeliveredRow& out) const;
     [[nodiscard]] SoundDescription describe(const HandoverRow& row, const LoudnessCourse& course,
                                             int rate) const;
     [[nodiscard]] fs::path proof_path(const fs::path& file) const {
@@ -280,10 +299,14 @@ Status Delivery::make_row(const HandoverRow& row, DeliveredRow& out) {
     if (!version) return version.error();
     out.gain_db = (*version)->gain_db;
     std::shared_ptr<const ScratchSound> sound = (*version)->mix;
+    LoudnessCourse before_gain = (*version)->course;
     if (row.content != Content::Mix) {
         auto own = rendered(row, row.content);
         if (!own) return own.error();
         sound = std::make_shared<const ScratchSound>(std::move(*own));
+        auto measured = course_of(*sound, quiet);
+        if (!measured) return measured.error();
+        before_gain = std::move(*measured);
     }
     const int rate = row.sample_rate != 0 ? row.sample_rate : sound->sample_rate();
     const bool limits = target != nullptr && row.content == Content::Mix;
@@ -296,9 +319,13 @@ Status Delivery::make_row(const HandoverRow& row, DeliveredRow& out) {
         auto at_rate = converted(*sound, rate, row.mono, gain_db, plan_.work, quiet);
         if (!at_rate) return at_rate.error();
         made = std::move(*at_rate);
-        auto measured = course_of(*made, quiet);
-        if (!measured) return measured.error();
-        course = std::move(*measured);
+        if (rate == sound->sample_rate() && !row.mono) {
+            course = shifted(before_gain, gain_db);
+        } else {
+            auto measured = course_of(*made, quiet);
+            if (!measured) return measured.error();
+            course = std::move(*measured);
+        }
         out.limited_db = 0;
         if (!limits || course.loudness.true_peak_dbtp <= target->true_peak_dbtp) break;
         // Coding adds overshoots of its own; common practice, no source.
@@ -309,7 +336,7 @@ Status Delivery::make_row(const HandoverRow& row, DeliveredRow& out) {
         if (!held) return held.error();
         made = std::move(*held);
         const double before = course.loudness.integrated_lufs;
-        measured = course_of(*made, quiet);
+        auto measured = course_of(*made, quiet);
         if (!measured) return measured.error();
         course = std::move(*measured);
         const double lost = before - course.loudness.integrated_lufs;
@@ -339,15 +366,19 @@ Status Delivery::make_row(const HandoverRow& row, DeliveredRow& out) {
                                           out.path, plan_.replace, quiet);
         if (!status) return status;
     }
-    return read_back(row, made->frames(), out);
+    return read_back(row, made->frames(), course.loudness.true_peak_dbtp, out);
 }
 
-Status Delivery::read_back(const HandoverRow& row, std::int64_t frames, DeliveredRow& out) const {
+Status Delivery::read_back(const HandoverRow& row, std::int64_t frames, std::optional<double> true_peak_dbtp,
+                           DeliveredRow& out) const {
+    const bool exact = row.container == Container::Wav || row.container == Container::Flac;
+    const bool known = exact && true_peak_dbtp;
     auto decoder = AudioDecoder::open(out.path);
     if (!decoder) return decoder.error();
     out.sample_rate = decoder->info().sample_rate;
     out.channels = decoder->info().channels;
-    CourseMeter meter(out.sample_rate, out.channels);
+    CourseMeter meter(out.sample_rate, out.channels,
+                      known ? LoudnessMeter::Kind::Quick : LoudnessMeter::Kind::Exact);
     ScratchSound::Block block(static_cast<std::size_t>(out.channels));
     for (;;) {
         if (job_.cancelled()) return JobControl::cancelled_error();
@@ -363,12 +394,12 @@ Status Delivery::read_back(const HandoverRow& row, std::int64_t frames, Delivere
         out.frames += static_cast<std::int64_t>(count);
     }
     out.course = meter.finish();
+    if (known) out.course.loudness.true_peak_dbtp = *true_peak_dbtp;
     out.gated_lufs = out.course.loudness.integrated_lufs;
     out.checksum = file_checksum(out.path);
     std::error_code error;
     out.bytes = fs::file_size(out.path, error);
     // Coders work in frames: what they add at the end is theirs; a sample missing is not.
-    const bool exact = row.container == Container::Wav || row.container == Container::Flac;
     const auto wanted = static_cast<std::int64_t>(
         std::llround(static_cast<double>(frames) * out.sample_rate /
                      (row.sample_rate != 0 ? row.sample_rate : plan_.session.rebuild.sample_rate)));
@@ -426,7 +457,7 @@ DeliveredRow Delivery::deliver_row(int index) {
         const int rate = row.sample_rate != 0 ? row.sample_rate : plan_.session.rebuild.sample_rate;
         status = read_back(
             row, std::llround(static_cast<double>(range.frames()) * rate / plan_.session.rebuild.sample_rate),
-            out);
+            std::nullopt, out);
         out.state = RowState::Skipped;
     } else if (!plan_.replace && fs::exists(out.path, error)) {
         status =
@@ -579,6 +610,12 @@ Session session_for(const Session& session, Content content, int card) {
         if (holds(content, stem_of(track))) continue;
         track.strip.mute = true;
         std::erase_if(track.strip.lines, [](const MixLine& l) { return l.target == LineTarget::Mute; });
+        // Not even read, unless it ducks one that is heard.
+        const bool ducks = std::ranges::any_of(session.rebuild.tracks, [&](const Track& other) {
+            return other.ducking.acts() && other.ducking.key_track == track.id &&
+                   holds(content, stem_of(other));
+        });
+        if (!ducks) track.clips.clear();
     }
     return out;
 }

@@ -62,8 +62,8 @@ Status ScratchSound::read(std::int64_t at, std::int64_t count, Block& out) const
     return {};
 }
 
-CourseMeter::CourseMeter(int sample_rate, int channels)
-    : meter_(sample_rate, channels),
+CourseMeter::CourseMeter(int sample_rate, int channels, LoudnessMeter::Kind kind)
+    : meter_(sample_rate, channels, kind),
       step_frames_(static_cast<std::size_t>(sample_rate / 10)),
       waiting_(static_cast<std::size_t>(channels)) {}
 

@@ -59,7 +59,7 @@ struct LoudnessCourse {
 // for (at least ten times a second).
 class CourseMeter {
   public:
-    CourseMeter(int sample_rate, int channels);
+    CourseMeter(int sample_rate, int channels, LoudnessMeter::Kind kind = LoudnessMeter::Kind::Exact);
     void add(std::span<const std::vector<float>> block);
     // At the end.
     [[nodiscard]] LoudnessCourse finish();
