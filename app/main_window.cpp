@@ -69,6 +69,9 @@ MainWindow::MainWindow(const fs::path& work_folder, QWidget* parent)
     rebuild_ = new RebuildView(document_, jobs_, mix_player_, stack_);
     connect(rebuild_, &RebuildView::said, this, &MainWindow::say);
     stack_->addWidget(rebuild_);
+    handover_ = new HandoverView(document_, jobs_, stack_);
+    connect(handover_, &HandoverView::said, this, &MainWindow::say);
+    stack_->addWidget(handover_);
     column->addWidget(stack_, 1);
     setCentralWidget(centre);
     build_menus();
@@ -127,7 +130,7 @@ QWidget* MainWindow::build_top() {
     message_->setAccessibleName(tr("Messages"));
     auto* list = new JobListView(jobs_, bar);
     list->setFixedWidth(300);
-    const std::array<QString, 2> views = {tr("Separate"), tr("Rebuild")};
+    const std::array<QString, 3> views = {tr("Separate"), tr("Rebuild"), tr("Hand over")};
     auto* view_group = new QButtonGroup(this);
     for (std::size_t v = 0; v < views.size(); ++v) {
         view_buttons_[v] = make_button(views[v], QString("view_%1").arg(v + 1),
@@ -479,6 +482,7 @@ void MainWindow::build_menus() {
     });
 
     build_rebuild_menus();
+    build_handover_menus();
     build_view_menus();
     auto* help = menuBar()->addMenu(tr("Help"));
     add_act(help, tr("Keys"), {QKeySequence("F1")}, [this] { show_keys(); });
@@ -505,6 +509,7 @@ void MainWindow::build_view_menus() {
     auto* views = menuBar()->addMenu(tr("View"));
     add_act(views, tr("Separate"), {QKeySequence("1")}, [this] { show_view(View::Separate); });
     add_act(views, tr("Rebuild"), {QKeySequence("2")}, [this] { show_view(View::Rebuild); });
+    add_act(views, tr("Hand over"), {QKeySequence("3")}, [this] { show_view(View::Handover); });
 }
 
 // The acts of a view that is not shown have no keys.

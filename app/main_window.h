@@ -17,6 +17,7 @@
 #include "app/line_editor.h"
 #include "app/measuring.h"
 #include "app/picture_pane.h"
+#include "app/handover_view.h"
 #include "app/rebuild_view.h"
 #include "app/risk_strip.h"
 #include "app/time_strip.h"
@@ -42,7 +43,8 @@ class MainWindow : public QMainWindow {
     [[nodiscard]] Measuring& measuring() { return measuring_; }
     [[nodiscard]] MixPlayer& mix_player() { return mix_player_; }
     [[nodiscard]] RebuildView& rebuild_view() { return *rebuild_; }
-    enum class View { Separate, Rebuild };
+    [[nodiscard]] HandoverView& handover_view() { return *handover_; }
+    enum class View { Separate, Rebuild, Handover };
     void show_view(View view);
     [[nodiscard]] View view() const { return shown_view_; }
     // A session or a recording, by its extension.
@@ -65,6 +67,7 @@ class MainWindow : public QMainWindow {
     void build_menus();
     void build_view_menus();
     void build_rebuild_menus();
+    void build_handover_menus();
     void look_at_recording();
     QMenu* add_menu(const QString& title, std::optional<View> view);
     QWidget* build_top();
@@ -117,7 +120,8 @@ class MainWindow : public QMainWindow {
     View shown_view_ = View::Separate;
     QStackedWidget* stack_ = nullptr;
     RebuildView* rebuild_ = nullptr;
-    std::array<QToolButton*, 2> view_buttons_{};
+    HandoverView* handover_ = nullptr;
+    std::array<QToolButton*, 3> view_buttons_{};
     struct ViewMenu {  // whose acts belong to one view
         QMenu* menu;
         View view;

@@ -1,13 +1,16 @@
 // The real engine and model on the demo, whose parts are known and were never learned from.
 #include <gtest/gtest.h>
 
+#include <chrono>
 #include <cmath>
 #include <cstdlib>
 #include <nlohmann/json.hpp>
+#include <thread>
 
 #include "core/assess/si_sdr.h"
 #include "core/base/levels.h"
 #include "core/base/output_file.h"
+#include "core/handover/handover_template.h"
 #include "core/shape/shaper.h"
 #include "core/split/split.h"
 #include "tests/fixtures.h"
@@ -58,6 +61,99 @@ TEST(Demo, EveryStemIsBetterThanTheMix) {
                     si_sdr_db(stem, truth), gain);
         EXPECT_GE(gain, least_gain_db[s]) << name;
     }
+}
+
+// A batch that is killed again and again leaves nothing half written, and a last run completes it.
+TEST(Demo, ABatchSurvivesBeingKilled) {
+    const Scratch scratch;
+    fs::create_directories(scratch / "in");
+    const auto mix = test::read_wav(kRoot / "demo/tide-mill.mov");
+    for (int i = 0; i < 3; ++i) {
+        test::Channels part(2);
+        for (std::size_t c = 0; c < 2; ++c)
+            part[c].assign(mix[c].begin() + i * 5 * 48000, mix[c].begin() + (i * 5 + 4) * 48000);
+        test::write_wav(scratch / ("in/take " + std::to_string(i) + ".wav"), part, 48000);
+    }
+    const std::string command = "'" RIVLEN_CLI_FILE "' batch '" + (scratch / "in").string() + "' -o '" +
+                                (scratch / "out").string() + "' --work '" + (scratch / "work").string() +
+                                "' --engine '" RIVLEN_ENGINE_FILE "' --model '" +
+                                (kRoot / "models/quick.safetensors").string() + "' --jobs 2 >> '" +
+                                (scratch / "events.jsonl").string() + "'";
+    // Deliveries are whole or not there at all, at any moment.
+    const auto all_whole = [&](std::size_t& count) {
+        count = 0;
+        std::error_code error;
+        for (const auto& entry : fs::recursive_directory_iterator(scratch / "out", error)) {
+            const auto name = entry.path().filename().string();
+            if (entry.is_directory() || entry.path().parent_path().filename() == ".rivlen") continue;
+            EXPECT_FALSE(name.starts_with('.')) << name;
+            if (entry.path().extension() != ".wav") continue;
+            ++count;
+            EXPECT_EQ(test::read_wav(entry.path())[0].size(), 4U * 48000) << name;
+        }
+    };
+    unsigned moment = 7;
+    std::size_t count = 0;
+    for (int kill = 0; kill < 20; ++kill) {
+        moment = moment * 1103515245U + 12345U;
+        const double seconds = 0.1 + 0.9 * static_cast<double>(moment >> 16U) / 65536.0;
+        (void)std::system(("timeout -s KILL " + std::to_string(seconds) + " " + command).c_str());  // NOLINT
+        all_whole(count);
+    }
+    EXPECT_EQ(std::system(command.c_str()), 0);  // NOLINT
+    all_whole(count);
+    EXPECT_EQ(count, 3U * 6);
+    for (int i = 0; i < 3; ++i) {
+        const std::string name = "take " + std::to_string(i);
+        EXPECT_TRUE(fs::exists(scratch / ("out/" + name + "/" + name + " report.html")));
+        EXPECT_TRUE(fs::exists(scratch / ("out/" + name + "/" + name + " to listen.opus")));
+    }
+    // Once more: nothing is made again, and every line is JSON.
+    fs::remove(scratch / "events.jsonl");
+    EXPECT_EQ(std::system(command.c_str()), 0);  // NOLINT
+    const auto lines = read_text_file(scratch / "events.jsonl");
+    ASSERT_TRUE(lines.ok());
+    std::size_t skipped = 0;
+    for (std::size_t at = 0; at < lines->size();) {
+        const std::size_t end = lines->find('\n', at);
+        const auto event = nlohmann::json::parse(lines->substr(at, end - at), nullptr, false);
+        ASSERT_TRUE(event.is_object()) << lines->substr(at, end - at);
+        if (event["event"] == "row_skipped") ++skipped;
+        at = end + 1;
+    }
+    EXPECT_EQ(skipped, 3U * 7);
+}
+
+TEST(Demo, ABatchIsSharedAndWatched) {
+    const Scratch scratch;
+    fs::create_directories(scratch / "in");
+    for (const char* name : {"a", "b", "c"})
+        test::write_wav(scratch / ("in/" + std::string(name) + ".wav"),
+                        {test::noise(24000, name[0]), test::noise(24000, name[0])}, 48000);
+    {
+        HandoverTemplate table;
+        table.rows.resize(1);
+        ASSERT_TRUE(save_template(table, scratch / "mix.rivlen-handover").ok());
+    }
+    const std::string common = " '" + (scratch / "in").string() + "' --template '" +
+                               (scratch / "mix.rivlen-handover").string() + "' --work '" +
+                               (scratch / "work").string() + "' --engine '" RIVLEN_ENGINE_FILE "' --model '" +
+                               (kRoot / "models/quick.safetensors").string() + "' -o '";
+    EXPECT_EQ(run("batch" + common + (scratch / "shared").string() + "' --shard 2/2 > /dev/null"), 0);
+    EXPECT_TRUE(fs::exists(scratch / "shared/b/b mix.wav"));
+    EXPECT_FALSE(fs::exists(scratch / "shared/a"));
+    EXPECT_EQ(run("batch" + common + (scratch / "shared").string() + "' --shard 3/2 > /dev/null 2>&1"), 3);
+    // Watching: one more comes while it watches, and is taken when it has been still for a while.
+    std::thread late([&] {
+        std::this_thread::sleep_for(std::chrono::seconds(2));
+        test::write_wav(scratch / "in/d.wav", {test::noise(24000, 4), test::noise(24000, 4)}, 48000);
+    });
+    EXPECT_EQ(run("batch" + common + (scratch / "watched").string() +
+                  "' --watch --settle 0.5 --stop-after 5 > /dev/null"),
+              0);
+    late.join();
+    for (const char* name : {"a", "b", "c", "d"})
+        EXPECT_TRUE(fs::exists(scratch / ("watched/" + std::string(name) + "/" + name + " mix.wav"))) << name;
 }
 
 TEST(Demo, ReportAndSum) {

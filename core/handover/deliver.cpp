@@ -627,6 +627,15 @@ std::vector<Trouble> check(const DeliveryPlan& plan) {
         out.push_back({-1, true, "There is nothing on the tracks yet. Place stems or files first."});
     for (const auto& path : missing_media(plan.session))
         out.push_back({-1, true, fmt::format("\"{}\" is not there. Say where it is now.", path.string())});
+    std::set<fs::path> unsplit;
+    for (const auto& track : r.tracks) {
+        for (const auto& clip : track.clips) {
+            const auto media = plan.media.find(clip.path);
+            const bool split = media != plan.media.end() && media->second.map != nullptr;
+            if (clip.feed != Feed::Whole && !split && unsplit.insert(clip.path).second)
+                out.push_back({-1, true, fmt::format("\"{}\" has not been split yet. Split it first.", clip.path.filename().string())});
+        }
+    }
     std::map<std::string, int> names;
     std::error_code error;
     double bytes = 0;

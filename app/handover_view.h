@@ -1,0 +1,74 @@
+// The third view: what is delivered, as a table; checked, carried out, reported.
+#pragma once
+
+#include <QWidget>
+#include <optional>
+
+#include "app/document.h"
+#include "core/handover/deliver.h"
+
+class QLabel;
+class QLineEdit;
+class QPlainTextEdit;
+class QTableWidget;
+class QToolButton;
+class QCheckBox;
+
+namespace rivlen::app {
+
+class HandoverView : public QWidget {
+    Q_OBJECT
+  public:
+    HandoverView(Document& document, JobList& jobs, QWidget* parent = nullptr);
+
+    void add_row();
+    void copy_row();
+    void remove_row();
+    void move_row(int by);
+    void check_now();
+    void deliver_now();
+    void ask_open_table();
+    void ask_keep_table();
+    void take_standard_table();
+    void open_report();
+    [[nodiscard]] const HandoverTemplate& table() const { return table_; }
+    void set_table(const HandoverTemplate& table);
+    void set_folder(const std::filesystem::path& folder);
+    // Of the last delivery; nothing before the first.
+    [[nodiscard]] const std::optional<DeliveryReport>& report() const { return report_; }
+
+  signals:
+    void said(const QString& sentence, bool trouble);
+
+  private:
+    QWidget* build_head();
+    QWidget* build_acts();
+    void follow();
+    void fill();
+    void fill_row(int row);
+    void edit(int row, const std::function<void(HandoverRow&)>& change);
+    void show_file_names();
+    void show_state(int row, const QString& state, const QString& sentence, bool trouble);
+    void show_troubles(const std::vector<Trouble>& troubles);
+    void finish(const DeliveryReport& report);
+    [[nodiscard]] DeliveryPlan plan() const;
+    [[nodiscard]] int current() const;
+    Document& document_;
+    JobList& jobs_;
+    HandoverTemplate table_ = standard_template();
+    std::optional<DeliveryReport> report_;
+    QTableWidget* rows_ = nullptr;
+    QLineEdit *name_ = nullptr, *folder_ = nullptr;
+    QCheckBox* replace_ = nullptr;
+    QToolButton *deliver_ = nullptr, *open_report_ = nullptr;
+    QLabel* table_name_ = nullptr;
+    QPlainTextEdit* notes_ = nullptr;
+    int job_ = 0;
+    bool name_typed_ = false, folder_typed_ = false;
+};
+
+// A report as PDF. Errors: Io.
+[[nodiscard]] Status write_report_pdf(const DeliveryReport& report, const HandoverTemplate& table,
+                                      const std::filesystem::path& file);
+
+}  // namespace rivlen::app
