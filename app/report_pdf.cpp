@@ -17,11 +17,13 @@ Status write_report_pdf(const DeliveryReport& report, const HandoverTemplate& ta
         QPdfWriter writer(&buffer);
         writer.setTitle(QString::fromStdString(report.name));
         writer.setCreator("Rivlen");
+        writer.setResolution(96);  // sizes in the page are in pixels
         writer.setPageSize(QPageSize(QPageSize::A4));
         writer.setPageOrientation(QPageLayout::Landscape);
         writer.setPageMargins(QMarginsF(14, 14, 14, 14), QPageLayout::Millimeter);
         QTextDocument document;
         document.setDefaultFont(QFont("B612", 8));
+        document.setPageSize(QSizeF(writer.width(), writer.height()));
         document.setHtml(QString::fromStdString(report_to_html(report, table, false)));
         document.print(&writer);
     }

@@ -10,10 +10,12 @@
 #include <QLineEdit>
 #include <QMenu>
 #include <QMimeData>
+#include <QPlainTextEdit>
 #include <QPushButton>
 #include <QScrollArea>
 #include <QSignalSpy>
 #include <QStandardPaths>
+#include <QTableWidget>
 #include <QToolButton>
 #include <QtTest>
 #include <numbers>
@@ -482,6 +484,73 @@ class RebuildWindowTest : public QObject {
         QCOMPARE(heard(), last);
     }
 
+    // The table of deliveries is checked, carried out and carried out again, by keys and clicks.
+    void deliveriesAreMadeFromTheTable() {
+        key(Qt::Key_3);
+        QCOMPARE(window_->view(), MainWindow::View::Handover);
+        auto& view = window_->handover_view();
+        auto* rows = find<QTableWidget>("handover_rows");
+        QCOMPARE(rows->rowCount(), 7);
+        const auto type_into = [this](const char* name, const QString& text) {
+            auto* edit = find<QLineEdit>(name);
+            edit->setFocus();
+            edit->selectAll();
+            QTest::keyClicks(edit, text);
+            window_->setFocus();
+        };
+        type_into("handover_name", "Mill");
+        type_into("handover_folder", QString::fromStdString((*scratch_ / "out").string()));
+        QCOMPARE(rows->item(0, 8)->text(), "Mill mix.wav");
+        // One more row: a copy of the first with another kind and target, which takes its own name.
+        rows->setCurrentCell(0, 1);
+        click("handover_copy");
+        QCOMPARE(rows->rowCount(), 8);
+        find<QComboBox>("handover_kind_1")->setCurrentIndex(static_cast<int>(Container::Flac));
+        find<QComboBox>("handover_target_1")->setCurrentIndex(0);
+        QCOMPARE(view.table().rows[1].container, Container::Flac);
+        QVERIFY(view.table().rows[1].target.empty());
+        rows->item(1, 3)->setText("as mixed");
+        QCOMPARE(view.table().rows[1].version, std::string("as mixed"));
+        QCOMPARE(rows->item(1, 8)->text(), "Mill mix as mixed.flac");
+        // Only the mix, its copy and the music are delivered.
+        for (int row = 2; row < rows->rowCount(); ++row) {
+            if (view.table().rows[static_cast<std::size_t>(row)].content != Content::Music)
+                rows->item(row, 0)->setCheckState(Qt::Unchecked);
+        }
+        key(Qt::Key_C);
+        auto* notes = find<QPlainTextEdit>("handover_notes");
+        QVERIFY2(notes->toPlainText().contains("Nothing stands"), qPrintable(notes->toPlainText()));
+        click("handover_deliver");
+        QTRY_VERIFY_WITH_TIMEOUT(view.report().has_value(), 120000);
+        QVERIFY(view.report()->all_done());
+        QCOMPARE(view.report()->rows.size(), std::size_t{3});
+        QCOMPARE(rows->item(0, 9)->text(), "delivered");
+        QVERIFY(rows->item(0, 10)->text().contains("-23.0"));
+        for (const char* file :
+             {"Mill mix.wav", "Mill mix as mixed.flac", "Mill music.wav", "Mill report.html",
+              "Mill report.pdf", "Mill report.json", "Mill report.csv"})
+            QVERIFY2(fs::exists(*scratch_ / "out" / file), file);
+        // What is heard in the second view is what was delivered.
+        const auto mix = heard();
+        const auto written = test::read_wav(*scratch_ / "out/Mill mix as mixed.flac");
+        QCOMPARE(written[0].size(), mix[0].size());
+        for (std::size_t i = 0; i < mix[0].size(); i += 97)
+            QVERIFY(std::abs(written[0][i] - std::clamp(mix[0][i], -1.0F, 1.0F)) < 1e-6F);
+        // Again: nothing is made anew.
+        click("handover_deliver");
+        QTRY_COMPARE_WITH_TIMEOUT(rows->item(0, 9)->text(), "as before", 60000);
+        QTRY_VERIFY_WITH_TIMEOUT(!window_->jobs().busy(), 60000);
+        // Two rows of one name: the check says so before anything happens.
+        rows->setCurrentCell(0, 1);
+        click("handover_copy");
+        click("handover_check");
+        QVERIFY2(notes->toPlainText().contains("Row 2: \"Mill mix.wav\" is the name of row 1"),
+                 qPrintable(notes->toPlainText()));
+        key(Qt::Key_Delete);
+        QCOMPARE(rows->rowCount(), 8);
+        key(Qt::Key_2);
+    }
+
     // The damaged take of the demo, in a window of its own.
     void aDamagedTakeIsLookedAtAndMended() {
         for (const char* file : {"spare-take.flac", "spare-take.rivlen"})
@@ -533,7 +602,7 @@ class RebuildWindowTest : public QObject {
         }
         QCOMPARE(rebuild().tracks[0].strip.chain[3].values[parameter::kHumHz], 60.0);
         QVERIFY(window_->document().undo_stack().index() <= step + 5);
-        while (window_->document().undo_stack().index() > step) key(Qt::Key_Z, Qt::ControlModifier);
+        while (window_->document().undo_stack().index() > step) window_->document().undo_stack().undo();
         QVERIFY(rebuild().tracks[0].strip.chain.empty());
     }
 
