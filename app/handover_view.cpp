@@ -84,7 +84,9 @@ HandoverView::HandoverView(Document& document, JobList& jobs, QWidget* parent)
             edit(row, [&](HandoverRow& r) { r.on = item->checkState() == Qt::Checked; });
     });
     column->addWidget(rows_, 1);
+    column->addWidget(build_details());
     column->addWidget(build_acts());
+    connect(rows_, &QTableWidget::currentCellChanged, this, [this] { show_details(); });
     notes_ = new QPlainTextEdit(this);
     notes_->setObjectName("handover_notes");
     notes_->setAccessibleName(tr("What the check found"));
@@ -140,6 +142,70 @@ QWidget* HandoverView::build_head() {
         if (!chosen.isEmpty()) set_folder(chosen.toStdString());
     });
     return head;
+}
+
+// What is seldom set, of the chosen row.
+QWidget* HandoverView::build_details() {
+    auto* details = new QWidget(this);
+    auto* line = new QHBoxLayout(details);
+    line->setContentsMargins(0, 0, 0, 0);
+    line->addWidget(new QLabel(tr("Chosen row: file"), details));
+    pattern_ = new QLineEdit(details);
+    pattern_->setObjectName("handover_pattern");
+    pattern_->setAccessibleName(tr("Pattern of the file's name"));
+    pattern_->setToolTip(tr("{name}, {content}, {version}, {target} and {rate} are filled in."));
+    pattern_->setMinimumWidth(260);
+    connect(pattern_, &QLineEdit::textEdited, this, [this](const QString& to) {
+        edit(current(), [&](HandoverRow& r) { r.name = to.toStdString(); });
+    });
+    line->addWidget(pattern_);
+    const auto box = [&](const QString& label, const char* name, const QString& sentence,
+                         bool HandoverRow::*field) {
+        auto* b = new QCheckBox(label, details);
+        b->setObjectName(name);
+        b->setToolTip(sentence);
+        connect(b, &QCheckBox::clicked, this,
+                [this, field](bool on) { edit(current(), [&](HandoverRow& r) { r.*field = on; }); });
+        line->addWidget(b);
+        return b;
+    };
+    mono_ = box(tr("Mono"), "handover_mono", tr("Both channels in one."), &HandoverRow::mono);
+    loop_only_ = box(tr("Loop range"), "handover_loop", tr("Only the loop range of the tracks."),
+                     &HandoverRow::loop_only);
+    original_ = box(tr("Original as well"), "handover_original",
+                    tr("Under the picture: the sound that it came with, as a further track."),
+                    &HandoverRow::keep_original_sound);
+    line->addWidget(new QLabel(tr("Language"), details));
+    language_ = new QLineEdit(details);
+    language_->setObjectName("handover_language");
+    language_->setAccessibleName(tr("Language of the sound under the picture"));
+    language_->setToolTip(tr("Under the picture: three letters by ISO 639-2, und when it is not said."));
+    language_->setMaxLength(3);
+    language_->setFixedWidth(52);
+    connect(language_, &QLineEdit::textEdited, this, [this](const QString& to) {
+        edit(current(), [&](HandoverRow& r) { r.language = to.toLower().toStdString(); });
+    });
+    line->addWidget(language_);
+    line->addStretch(1);
+    return details;
+}
+
+void HandoverView::show_details() {
+    if (pattern_ == nullptr) return;
+    const int row = current();
+    const bool any = row >= 0 && row < static_cast<int>(table_.rows.size());
+    for (QWidget* w : std::initializer_list<QWidget*>{pattern_, language_, mono_, loop_only_, original_})
+        w->setEnabled(any);
+    if (!any) return;
+    const HandoverRow& r = table_.rows[static_cast<std::size_t>(row)];
+    if (!pattern_->hasFocus()) pattern_->setText(text(r.name));
+    if (!language_->hasFocus()) language_->setText(text(r.language));
+    mono_->setChecked(r.mono);
+    loop_only_->setChecked(r.loop_only);
+    original_->setChecked(r.keep_original_sound);
+    const bool picture = r.container == Container::Picture;
+    original_->setEnabled(picture);
+    language_->setEnabled(picture);
 }
 
 QWidget* HandoverView::build_acts() {
@@ -203,6 +269,7 @@ void HandoverView::edit(int row, const std::function<void(HandoverRow&)>& change
     if (row < 0 || row >= static_cast<int>(table_.rows.size())) return;
     change(table_.rows[static_cast<std::size_t>(row)]);
     show_file_names();
+    show_details();
 }
 
 void HandoverView::fill() {
@@ -214,6 +281,7 @@ void HandoverView::fill() {
     for (int row = 0; row < rows_->rowCount(); ++row) fill_row(row);
     rows_->setCurrentCell(std::clamp(chosen, 0, std::max(0, rows_->rowCount() - 1)), kHolds);
     show_file_names();
+    show_details();
 }
 
 void HandoverView::fill_row(int row) {

@@ -43,6 +43,8 @@ class HandoverView : public QWidget {
   private:
     QWidget* build_head();
     QWidget* build_acts();
+    QWidget* build_details();
+    void show_details();
     void follow();
     void fill();
     void fill_row(int row);
@@ -62,6 +64,8 @@ class HandoverView : public QWidget {
     QCheckBox* replace_ = nullptr;
     QToolButton *deliver_ = nullptr, *open_report_ = nullptr;
     QLabel* table_name_ = nullptr;
+    QLineEdit *pattern_ = nullptr, *language_ = nullptr;
+    QCheckBox *mono_ = nullptr, *loop_only_ = nullptr, *original_ = nullptr;
     QPlainTextEdit* notes_ = nullptr;
     int job_ = 0;
     bool name_typed_ = false, folder_typed_ = false;

@@ -5,6 +5,8 @@
 #include "core/assess/risk_line.h"
 #include "core/assess/tradeoff.h"
 #include "core/chain/processor.h"
+#include "core/handover/deliver.h"
+#include "core/session/editing.h"
 #include "core/shape/shaper.h"
 #include "core/split/split.h"
 #include "tests/fixtures.h"
@@ -126,6 +128,35 @@ void one_part(benchmark::State& state) {
                            benchmark::Counter::kIsRate | benchmark::Counter::kInvert);
 }
 BENCHMARK(one_part)->DenseRange(0, static_cast<int>(kPartKinds) - 1)->Unit(benchmark::kMillisecond);
+
+// A stereo mix with the start chain for a voice, delivered: rendered, measured, brought to EBU R 128, written
+// as 24-bit Broadcast WAV, read back and reported.
+void deliver_mix(benchmark::State& state) {
+    constexpr double kSeconds = 240;
+    const test::Scratch scratch;
+    auto source = std::make_shared<const Source>(test::noise_source(scratch, 48000, 2, kSeconds));
+    DeliveryPlan plan;
+    plan.session.rebuild.sample_rate = 48000;
+    Placement placement;
+    placement.path = source->original();
+    placement.length = static_cast<std::int64_t>(source->frames());
+    place_clip(plan.session.rebuild, placement, Feed::Whole, 0);
+    plan.session.rebuild.tracks[0].strip.chain = voice_start_chain();
+    plan.media[placement.path] = {source, nullptr, 48000};
+    plan.table.rows.resize(1);
+    plan.table.rows[0].target = "r128";
+    plan.name = "bench";
+    plan.folder = scratch / "out";
+    plan.work = scratch / "work";
+    for (auto _ : state) {
+        plan.replace = true;
+        plan.session.rebuild.tracks[0].strip.gain_db -= 0.1;  // so that nothing is skipped
+        const auto report = deliver(plan);
+        if (!report || !report->all_done()) return state.SkipWithError("not delivered");
+    }
+    real_time(state, kSeconds);
+}
+BENCHMARK(deliver_mix)->UseRealTime()->Unit(benchmark::kMillisecond);
 
 }  // namespace
 

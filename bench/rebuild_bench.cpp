@@ -7,13 +7,16 @@
 //   counts
 //                                            drop-outs
 #include <benchmark/benchmark.h>
+#include <unistd.h>
 
 #include <QApplication>
 #include <QElapsedTimer>
 #include <QPixmap>
+#include <array>
 #include <cstring>
 #include <ctime>
 #include <fstream>
+#include <string>
 
 #include "app/main_window.h"
 #include "app/theme.h"
@@ -177,6 +180,17 @@ void play_twelve_tracks(benchmark::State& state) {
 }
 BENCHMARK(play_twelve_tracks)->Iterations(1)->UseRealTime()->Unit(benchmark::kSecond);
 
+// Time that the machine below this one kept its processors from us, in milliseconds (proc(5), steal); 0 where
+// it is not told.
+long stolen_ms() {
+    std::ifstream stat("/proc/stat");
+    std::string cpu;
+    std::array<long, 8> ticks{};
+    stat >> cpu;
+    for (long& t : ticks) stat >> t;
+    return stat ? ticks[7] * 1000 / ::sysconf(_SC_CLK_TCK) : 0;
+}
+
 int soak(int seconds) {
     auto& s = long_session();
     MixPlayer player;
@@ -194,15 +208,21 @@ int soak(int seconds) {
         }
     });
     std::uint64_t before = 0;
+    long stolen = stolen_ms();
+    const long stolen_at_first = stolen;
     for (int i = 0; i < seconds && player.playing(); ++i) {
         std::this_thread::sleep_for(std::chrono::seconds(1));
+        const long now = stolen_ms();
         if (player.drop_outs() != before)
-            std::printf("  %llu in second %d\n", static_cast<unsigned long long>(player.drop_outs() - before),
-                        i);
+            std::printf("  %llu in second %d, of which the machine below took %ld ms from both cores\n",
+                        static_cast<unsigned long long>(player.drop_outs() - before), i, now - stolen);
+        stolen = now;
         before = player.drop_outs();
     }
-    std::printf("%d s played while a split ran, %llu drop-outs\n", seconds,
-                static_cast<unsigned long long>(player.drop_outs()));
+    std::printf(
+        "%d s played while a split ran, %llu drop-outs, %.1f %% of both cores taken by the machine below\n",
+        seconds, static_cast<unsigned long long>(player.drop_outs()),
+        static_cast<double>(stolen_ms() - stolen_at_first) / (20.0 * std::max(1, seconds)));
     return player.drop_outs() == 0 ? 0 : 1;
 }
 

@@ -12,13 +12,14 @@
 
 namespace rivlen::learn {
 
-// Readers that are cleaner than most: full band, nothing clipped, their pauses 50 dB and more under them, little
-// under 40 Hz and a spectrum that falls towards the highs.
+// Readers that are cleaner than most: full band, nothing clipped, their pauses 50 dB and more under them,
+// little under 40 Hz and a spectrum that falls towards the highs.
 class CleanVoices {
   public:
     CleanVoices(const Corpus& corpus, bool held_out);
     [[nodiscard]] bool empty() const { return groups_.empty(); }
-    // A voice of one group, with pauses and its lows cut off as in a studio. Mono at kCorpusRate; active level -23 dBFS.
+    // A voice of one group, with pauses and its lows cut off as in a studio. Mono at kCorpusRate; active
+    // level -23 dBFS.
     [[nodiscard]] std::vector<float> draw(std::size_t frames, Rng& rng) const;
 
   private:

@@ -2,7 +2,9 @@
 // demo_test.cpp.
 #include <gtest/gtest.h>
 
+#include <algorithm>
 #include <array>
+#include <cmath>
 #include <cstdio>
 #include <memory>
 #include <nlohmann/json.hpp>
@@ -19,8 +21,8 @@ namespace fs = std::filesystem;
 using test::Scratch;
 
 const fs::path kRoot = RIVLEN_ROOT;
-constexpr std::array<const char*, 8> kCommands = {"info",    "look", "split",   "assess",
-                                                  "propose", "mix",  "process", "putback"};
+constexpr std::array<const char*, 10> kCommands = {"info", "look",    "split",   "assess",   "propose",
+                                                   "mix",  "process", "putback", "handover", "batch"};
 
 struct Ran {
     int code = -1;
@@ -41,6 +43,36 @@ Ran run(const std::string& arguments) {
 
 std::string quoted(const fs::path& path) {
     return "'" + path.string() + "'";
+}
+
+// The first look tells a hum by its figure, and its chain is what process takes.
+TEST(CommandLine, LooksAndProposesAChain) {
+    const Scratch scratch;
+    auto x = test::noise(6 * 48000, 5);
+    for (std::size_t i = 0; i < x.size(); ++i) {
+        const double t = static_cast<double>(i) / 48000;
+        x[i] *= std::fmod(t, 2) < 1.2 ? 0.5F : 0.0F;
+        for (int k = 1; k <= 4; ++k)
+            x[i] += static_cast<float>(0.01 / k * std::sin(2 * 3.14159265358979 * 50 * k * t));
+    }
+    test::write_wav(scratch / "hum.wav", {x}, 48000);
+    const std::string work = " --work " + quoted(scratch / "work");
+    const Ran look = run("look --json " + quoted(scratch / "hum.wav") + work);
+    ASSERT_EQ(look.code, 0) << look.out;
+    const auto found = nlohmann::json::parse(look.out);
+    const auto hum =
+        std::ranges::find_if(found["findings"], [](const auto& f) { return f["fault"] == "hum"; });
+    ASSERT_TRUE(hum != found["findings"].end());
+    EXPECT_TRUE((*hum)["found"].template get<bool>()) << *hum;
+    EXPECT_EQ((*hum)["part"], "hum");
+    const fs::path chain = scratch / "c.rivlen-chain";
+    EXPECT_EQ(run("look " + quoted(scratch / "hum.wav") + work + " -o " + quoted(chain)).code, 0);
+    EXPECT_EQ(run("look " + quoted(scratch / "hum.wav") + work + " -o " + quoted(chain)).code,
+              5);  // there already
+    const Ran mended = run("process " + quoted(scratch / "hum.wav") + work + " --chain " + quoted(chain) +
+                           " -o " + quoted(scratch / "out.wav"));
+    EXPECT_EQ(mended.code, 0) << mended.out;
+    EXPECT_EQ(run("look " + quoted(scratch / "none.wav")).code, 4);
 }
 
 TEST(CommandLine, EveryCommandExplainsItself) {

@@ -180,7 +180,8 @@ TEST_F(Deliveries, EveryContainerIsReadBack) {
         const int rate = kCases[i].rate != 0 ? kCases[i].rate : kRate;
         EXPECT_EQ(probe["streams"][0]["sample_rate"], std::to_string(rate));
         EXPECT_NEAR(std::stod(probe["format"]["duration"].get<std::string>()), 12.0, 0.06) << row.path;
-        EXPECT_NEAR(row.course.loudness.integrated_lufs, -23, 0.5) << row.path;
+        // Pulses of one sign hold what coders cut off below 20 Hz.
+        EXPECT_NEAR(row.course.loudness.integrated_lufs, -23, i < 4 ? 0.1 : 1.2) << row.path;
     }
     EXPECT_EQ(leftovers(), 0);
 }
@@ -200,6 +201,26 @@ TEST_F(Deliveries, StemsShareAGainAndAddUp) {
     const Channels effects = test::read_wav(report->rows[5].path);
     EXPECT_EQ(music, effects);
     EXPECT_EQ(energy_of(test::read_wav(report->rows[2].path)[0]), 0);
+}
+
+TEST_F(Deliveries, StemsGoIntoOneFile) {
+    add(Content::Stems, Container::Wav, "");
+    add(Content::Music, Container::Wav, "");
+    add(Content::Stems, Container::Mp3).name = "no";
+    const auto report = deliver(plan_);
+    ASSERT_TRUE(report.ok());
+    ASSERT_EQ(report->rows[0].state, RowState::Done) << report->rows[0].sentence;
+    EXPECT_EQ(report->rows[2].state, RowState::Failed);
+    const auto probe = probed(report->rows[0].path);
+    EXPECT_EQ(probe["streams"][0]["channels"], 8);
+    const Channels all = test::read_wav(report->rows[0].path);
+    const Channels music = test::read_wav(report->rows[1].path);
+    ASSERT_EQ(all.size(), 8U);
+    EXPECT_EQ(all[4], music[0]);
+    EXPECT_EQ(all[5], music[1]);
+    EXPECT_EQ(energy_of(all[2]), 0);  // no reverb in this session
+    const auto bytes = read_text_file(report->rows[0].path);
+    EXPECT_NE(bytes->find("<NAME>Ambience R</NAME>"), std::string::npos);
 }
 
 // EBU R 128: a peak that allows no more is limited, and the target is reached all the same; how much is told.

@@ -512,6 +512,12 @@ class RebuildWindowTest : public QObject {
         rows->item(1, 3)->setText("as mixed");
         QCOMPARE(view.table().rows[1].version, std::string("as mixed"));
         QCOMPARE(rows->item(1, 8)->text(), "Mill mix as mixed.flac");
+        rows->setCurrentCell(6, 1);
+        type_into("handover_pattern", "{name} {target}");
+        QCOMPARE(rows->item(6, 8)->text(), "Mill r128.wav");
+        QVERIFY(!find<QCheckBox>("handover_original")->isEnabled());
+        find<QComboBox>("handover_kind_6")->setCurrentIndex(static_cast<int>(Container::Picture));
+        QVERIFY(find<QCheckBox>("handover_original")->isEnabled());
         // Only the mix, its copy and the music are delivered.
         for (int row = 2; row < rows->rowCount(); ++row) {
             if (view.table().rows[static_cast<std::size_t>(row)].content != Content::Music)

@@ -13,11 +13,13 @@
 #include <set>
 #include <thread>
 
+#include "core/assess/tradeoff.h"
 #include "core/base/denormals.h"
 #include "core/base/hash.h"
 #include "core/base/levels.h"
 #include "core/base/output_file.h"
 #include "core/handover/putback.h"
+#include "core/handover/spectrogram_picture.h"
 #include "core/handover/written_sound.h"
 #include "core/media/decode.h"
 #include "core/media/sound_file.h"
@@ -47,6 +49,8 @@ bool holds(Content content, Stem stem) {
             return stem == Stem::Music || stem == Stem::Ambience;
         case Content::Voice:
             return stem == Stem::Dialogue || stem == Stem::Reverb;
+        case Content::Stems:
+            return true;
     }
     return false;
 }
@@ -125,6 +129,7 @@ class Delivery {
     using VersionKey = std::tuple<std::string, int, std::string, bool>;  // version, card, target, loop only
     DeliveredRow deliver_row(int index);
     Status make_row(const HandoverRow& row, DeliveredRow& out);
+    Status make_poly(const HandoverRow& row, const Version& version, DeliveredRow& out);
     Result<std::shared_ptr<const Version>> version_of(const HandoverRow& row);
     Result<std::shared_ptr<const Version>> make_version(const HandoverRow& row);
     Result<ScratchSound> rendered(const HandoverRow& row, Content content) const;
@@ -150,6 +155,8 @@ class Delivery {
         on_event_(event);
     }
     std::vector<SumProof> sums(const std::vector<DeliveredRow>& rows) const;
+    std::vector<StemFigures> figures() const;
+    std::string before_picture() const;
 
     const DeliveryPlan& plan_;
     const JobControl& job_;
@@ -292,12 +299,57 @@ SoundDescription Delivery::describe(const HandoverRow& row, const LoudnessCourse
     return d;
 }
 
+// The stems side by side, two channels each (one when mono), with the gain of their version.
+Status Delivery::make_poly(const HandoverRow& row, const Version& version, DeliveredRow& out) {
+    const JobControl quiet{{}, job_.cancel};
+    const int rate = row.sample_rate != 0 ? row.sample_rate : plan_.session.rebuild.sample_rate;
+    std::vector<ScratchSound> stems;
+    for (const Content content : {Content::Dialogue, Content::Reverb, Content::Music, Content::Ambience}) {
+        const auto own = rendered(row, content);
+        if (!own) return own.error();
+        auto made = converted(*own, rate, row.mono, version.gain_db, plan_.work, quiet);
+        if (!made) return made.error();
+        stems.push_back(std::move(*made));
+    }
+    auto all = ScratchSound::create(plan_.work, rate, static_cast<int>(stems.size()) * stems[0].channels());
+    if (!all) return all.error();
+    ScratchSound::Block joined;
+    const Status status =
+        stems[0].each(quiet, [&](std::int64_t at, const ScratchSound::Block& first) -> Status {
+            joined = first;
+            ScratchSound::Block block(first.size());
+            for (std::size_t s = 1; s < stems.size(); ++s) {
+                if (auto done = stems[s].read(at, static_cast<std::int64_t>(first[0].size()), block); !done)
+                    return done;
+                joined.insert(joined.end(), block.begin(), block.end());
+            }
+            return all->append(joined);
+        });
+    if (!status) return status;
+    SoundDescription description = describe(row, shifted(version.course, version.gain_db), rate);
+    description.track_names.clear();
+    for (const Content content : {Content::Dialogue, Content::Reverb, Content::Music, Content::Ambience}) {
+        const std::string label = label_of(content);
+        if (row.mono) {
+            description.track_names.push_back(label);
+        } else {
+            description.track_names.push_back(label + " L");
+            description.track_names.push_back(label + " R");
+        }
+    }
+    if (auto done = write_sound(*all, row.container, row.depth, description, out.path, plan_.replace, quiet);
+        !done)
+        return done;
+    return read_back(row, all->frames(), -200.0, out);
+}
+
 Status Delivery::make_row(const HandoverRow& row, DeliveredRow& out) {
     const JobControl quiet{{}, job_.cancel};
     const LoudnessTarget* target = find_target(plan_.table.targets, row.target);
     const auto version = version_of(row);
     if (!version) return version.error();
     out.gain_db = (*version)->gain_db;
+    if (row.content == Content::Stems) return make_poly(row, **version, out);
     std::shared_ptr<const ScratchSound> sound = (*version)->mix;
     LoudnessCourse before_gain = (*version)->course;
     if (row.content != Content::Mix) {
@@ -354,9 +406,14 @@ Status Delivery::make_row(const HandoverRow& row, DeliveredRow& out) {
                                       between, true, quiet);
             !status)
             return status;
-        PutbackPlan back{
-            *picture,     between, out.path, std::string(label_of(row.content)), row.keep_original_sound,
-            plan_.replace};
+        PutbackPlan back;
+        back.picture = *picture;
+        back.audio = between;
+        back.out = out.path;
+        back.title = label_of(row.content);
+        back.language = row.language;
+        back.keep_original_sound = row.keep_original_sound;
+        back.overwrite = plan_.replace;
         const auto report = put_back(back, quiet);
         std::error_code ignored;
         fs::remove(between, ignored);
@@ -379,6 +436,7 @@ Status Delivery::read_back(const HandoverRow& row, std::int64_t frames, std::opt
     out.channels = decoder->info().channels;
     CourseMeter meter(out.sample_rate, out.channels,
                       known ? LoudnessMeter::Kind::Quick : LoudnessMeter::Kind::Exact);
+    SpectrogramPicture picture(frames, out.sample_rate);
     ScratchSound::Block block(static_cast<std::size_t>(out.channels));
     for (;;) {
         if (job_.cancelled()) return JobControl::cancelled_error();
@@ -391,10 +449,13 @@ Status Delivery::read_back(const HandoverRow& row, std::int64_t frames, std::opt
             for (std::size_t i = 0; i < count; ++i) block[c][i] = (*part)[i * block.size() + c];
         }
         meter.add(block);
+        if (row.content == Content::Mix) picture.add(block);
         out.frames += static_cast<std::int64_t>(count);
     }
     out.course = meter.finish();
+    if (row.content == Content::Mix) out.picture = picture.data_uri();
     if (known) out.course.loudness.true_peak_dbtp = *true_peak_dbtp;
+    if (row.content == Content::Stems) out.course = {};  // nobody hears the channels of such a file together
     out.gated_lufs = out.course.loudness.integrated_lufs;
     out.checksum = file_checksum(out.path);
     std::error_code error;
@@ -493,6 +554,52 @@ DeliveredRow Delivery::deliver_row(int index) {
 }
 
 // Stems that were delivered beside a mix of the same version, read back and added up.
+// Leak and damage of the stems as they are delivered, of every recording that was taken apart.
+std::vector<StemFigures> Delivery::figures() const {
+    constexpr std::int64_t kSeconds = 60;
+    std::vector<StemFigures> out;
+    for (const auto& item : plan_.session.items) {
+        const auto media = plan_.media.find(item.path);
+        if (media == plan_.media.end() || !media->second.source || !media->second.map) continue;
+        const Source& source = *media->second.source;
+        const auto frames = static_cast<std::int64_t>(source.frames());
+        const std::int64_t length = std::min(frames, kSeconds * source.sample_rate());
+        const std::int64_t first = (frames - length) / 2;
+        const auto assessment =
+            Assessment::prepare(source, *media->second.map, first, first + length, {{}, job_.cancel});
+        if (!assessment) continue;
+        for (std::size_t s = 0; s < kStems; ++s) {
+            const bool played = std::ranges::any_of(plan_.session.rebuild.tracks, [&](const Track& t) {
+                return std::ranges::any_of(
+                    t.clips, [&](const Clip& c) { return c.path == item.path && stem_of_feed(c.feed) == s; });
+            });
+            if (!played) continue;
+            const TradeOff figure = assessment->measure(stem_recipe(item.settings.stems[s], s), s);
+            out.push_back(
+                {item.path.filename().string(), static_cast<Stem>(s), figure.leak_db, figure.damage});
+        }
+    }
+    return out;
+}
+
+std::string Delivery::before_picture() const {
+    for (const auto& item : plan_.session.items) {
+        const auto media = plan_.media.find(item.path);
+        if (media == plan_.media.end() || !media->second.source) continue;
+        const Source& source = *media->second.source;
+        SpectrogramPicture picture(static_cast<std::int64_t>(source.frames()), source.sample_rate());
+        constexpr std::int64_t kBlock = 1 << 16;
+        ScratchSound::Block block(1);
+        for (std::int64_t at = 0; at < static_cast<std::int64_t>(source.frames()); at += kBlock) {
+            block[0].resize(static_cast<std::size_t>(kBlock));
+            source.read(0, at, block[0]);
+            picture.add(block);
+        }
+        return picture.data_uri();
+    }
+    return {};
+}
+
 std::vector<SumProof> Delivery::sums(const std::vector<DeliveredRow>& rows) const {
     std::map<VersionKey, std::array<const DeliveredRow*, kStems + 1>> sets;
     for (const auto& row : rows) {
@@ -565,6 +672,11 @@ DeliveryReport Delivery::run() {
         }
     }
     report.sums = sums(report.rows);
+    report.figures = figures();
+    report.before_picture = before_picture();
+    for (const auto& row : report.rows) {
+        if (report.after_picture.empty()) report.after_picture = row.picture;
+    }
     double written = 0;
     for (const auto& row : report.rows) {
         if (row.state == RowState::Done)
@@ -633,7 +745,9 @@ std::vector<Trouble> check(const DeliveryPlan& plan) {
             const auto media = plan.media.find(clip.path);
             const bool split = media != plan.media.end() && media->second.map != nullptr;
             if (clip.feed != Feed::Whole && !split && unsplit.insert(clip.path).second)
-                out.push_back({-1, true, fmt::format("\"{}\" has not been split yet. Split it first.", clip.path.filename().string())});
+                out.push_back({-1, true,
+                               fmt::format("\"{}\" has not been split yet. Split it first.",
+                                           clip.path.filename().string())});
         }
     }
     std::map<std::string, int> names;
@@ -657,6 +771,9 @@ std::vector<Trouble> check(const DeliveryPlan& plan) {
             out.push_back(
                 {number, true,
                  fmt::format("There is no target \"{}\". Choose one of the list or add it.", row.target)});
+        if (row.content == Content::Stems && row.container != Container::Wav &&
+            row.container != Container::Flac)
+            out.push_back({number, true, "All stems in one file go into WAV or FLAC only."});
         if (row.loop_only && !r.loop)
             out.push_back({number, true, "There is no loop range. Set one, or deliver all of it."});
         if (row.container == Container::Picture && picture_of(plan.session) == nullptr)

@@ -42,6 +42,7 @@ struct DeliveredRow {
     double gain_db = 0, limited_db = 0;
     double gated_lufs = -120;  // as the target asks for: programme or dialogue
     LoudnessCourse course;     // of the file as it was read back
+    std::string picture;       // spectrogram of it, of mixes
     std::int64_t frames = 0;
     int sample_rate = 0, channels = 0;
     std::string checksum;  // XXH3-128 of the file
@@ -56,8 +57,19 @@ struct SumProof {
     double peak_dbfs = -200;  // of the difference
 };
 
+// How well a recording was taken apart, with the settings that were delivered: over at most a minute from its
+// middle.
+struct StemFigures {
+    std::string recording;
+    Stem stem = Stem::Dialogue;
+    double leak_db = 0, damage = 0;  // see core/assess/tradeoff.h
+};
+
 struct DeliveryReport {
     std::string name;
+    std::vector<StemFigures> figures;
+    std::string before_picture,
+        after_picture;  // spectrograms as <img src>: the first recording, the first mix
     std::vector<DeliveredRow> rows;
     std::vector<SumProof> sums;
     std::vector<Trouble> troubles;

@@ -26,7 +26,8 @@ constexpr std::array<Named, kContents> kContentNames = {{{"mix", "Mix"},
                                                          {"ambience", "Ambience"},
                                                          {"music-and-effects", "Music and effects"},
                                                          {"voice", "Voice"},
-                                                         {"instrumental", "Instrumental"}}};
+                                                         {"instrumental", "Instrumental"},
+                                                         {"stems", "Stems in one file"}}};
 constexpr std::array<Named, kContainers> kContainerNames = {{{"wav", "Broadcast WAV"},
                                                              {"flac", "FLAC"},
                                                              {"opus", "Ogg Opus"},

@@ -16,8 +16,8 @@ inline constexpr const char* kTemplateExtension = ".rivlen-handover";
 
 // Which tracks a row holds: all; those that play a stem; all but dialogue and reverb; dialogue and reverb;
 // all that plays no voice and no place (music alone).
-enum class Content { Mix, Dialogue, Reverb, Music, Ambience, MusicAndEffects, Voice, Instrumental };
-inline constexpr std::size_t kContents = 8;
+enum class Content { Mix, Dialogue, Reverb, Music, Ambience, MusicAndEffects, Voice, Instrumental, Stems };
+inline constexpr std::size_t kContents = 9;
 [[nodiscard]] const char* key_of(Content content);
 [[nodiscard]] const char* label_of(Content content);
 

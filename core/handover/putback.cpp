@@ -279,6 +279,7 @@ Status write_file(const PutbackPlan& plan, AVCodecID id, const AudioBuffer& audi
     sound_out->time_base = {1, audio.sample_rate};
     sound_out->disposition = AV_DISPOSITION_DEFAULT;
     av_dict_set(&sound_out->metadata, "title", plan.title.c_str(), 0);
+    if (!plan.language.empty()) av_dict_set(&sound_out->metadata, "language", plan.language.c_str(), 0);
     av_dict_set(&sound_out->metadata, "handler_name", plan.title.c_str(), 0);
     AVStream* old_out = nullptr;
     if (old_sound >= 0) {

@@ -15,6 +15,7 @@ struct PutbackPlan {
     std::filesystem::path audio;    // sample 0 lies under the picture's first frame
     std::filesystem::path out;      // .mov, .mp4 or .mkv
     std::string title = "Rivlen kept";
+    std::string language = "und";      // of the new sound, ISO 639-2
     bool keep_original_sound = false;  // as a second track, copied
     bool overwrite = false;
 };

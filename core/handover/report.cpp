@@ -134,6 +134,11 @@ std::string report_to_json(const DeliveryReport& report) {
     for (const auto& s : report.sums)
         out["sums"].push_back(
             {{"version", s.version}, {"target", s.target}, {"stems_less_mix_dbfs", s.peak_dbfs}});
+    for (const auto& f : report.figures)
+        out["figures"].push_back({{"recording", f.recording},
+                                  {"stem", kStemNames[static_cast<std::size_t>(f.stem)]},
+                                  {"leak_db", number(f.leak_db)},
+                                  {"damage", f.damage}});
     for (const auto& t : report.troubles)
         out["notes"].push_back({{"row", t.row + 1}, {"error", t.error}, {"sentence", t.sentence}});
     return out.dump(2, ' ', false, json::error_handler_t::replace) + "\n";
@@ -223,6 +228,30 @@ std::string report_to_html(const DeliveryReport& report, const HandoverTemplate&
             s.version.empty() ? "" : " of ", html(s.version),
             s.peak_dbfs <= -199 ? std::string("nothing") : fmt::format("{:.0f} dBFS", s.peak_dbfs),
             s.peak_dbfs > -80 ? ", because the mix went through its limiter or its buses' chains" : "");
+    if (!report.figures.empty()) {
+        out +=
+            "<h2>How cleanly it was taken apart</h2>\n<p class=\"dim\">With the settings as tuned, over a "
+            "minute from the middle. Leak: "
+            "level of what belongs to other stems. Damage: 0 to 100, how much of the stem itself is missing "
+            "or flickers.</p>\n"
+            "<table><tr><th>Recording</th><th>Stem</th><th class=\"n\">Leak</th><th "
+            "class=\"n\">Damage</th></tr>\n";
+        for (const auto& f : report.figures)
+            out += fmt::format(
+                "<tr><td>{}</td><td>{}</td><td class=\"n\">{}</td><td class=\"n\">{:.0f}</td></tr>\n",
+                html(f.recording), kStemNames[static_cast<std::size_t>(f.stem)], level(f.leak_db, "dB"),
+                f.damage);
+        out += "</table>\n";
+    }
+    if (!report.before_picture.empty() && !report.after_picture.empty())
+        out += fmt::format(
+            "<h2>Before and after</h2>\n<p class=\"dim\">From 40 Hz at the bottom to 16 kHz, over the whole "
+            "length: the "
+            "recording, then the mix that was delivered.</p>\n<p><img src=\"{}\" alt=\"Spectrogram of the "
+            "recording\" width=\"600\" height=\"120\"></p>\n<p><img src=\"{}\" alt=\"Spectrogram of the "
+            "mix\" "
+            "width=\"600\" height=\"120\"></p>\n",
+            report.before_picture, report.after_picture);
     if (drawings) {
         out +=
             "<h2>Over time</h2>\n<p class=\"dim\">Grey: highest peak of each moment. Green: short-term "

@@ -43,8 +43,8 @@ Status ScratchSound::append(std::span<const std::vector<float>> block) {
 Status ScratchSound::read(std::int64_t at, std::int64_t count, Block& out) const {
     const auto channels = static_cast<std::size_t>(channels_);
     const auto frames = static_cast<std::size_t>(count);
-    reading_.resize(frames * channels);
-    const auto bytes = std::as_writable_bytes(std::span(reading_));
+    std::vector<float> interleaved(frames * channels);  // of its own: rows read the same mix side by side
+    const auto bytes = std::as_writable_bytes(std::span(interleaved));
     auto offset = static_cast<off_t>(static_cast<std::size_t>(at) * channels * sizeof(float));
     for (std::size_t done = 0; done < bytes.size();) {
         const auto got = ::pread(file_.fd(), bytes.data() + done, bytes.size() - done, offset);
@@ -57,7 +57,7 @@ Status ScratchSound::read(std::int64_t at, std::int64_t count, Block& out) const
     }
     for (std::size_t c = 0; c < channels; ++c) {
         out[c].resize(frames);
-        for (std::size_t i = 0; i < frames; ++i) out[c][i] = reading_[i * channels + c];
+        for (std::size_t i = 0; i < frames; ++i) out[c][i] = interleaved[i * channels + c];
     }
     return {};
 }

@@ -23,6 +23,8 @@ class ScratchSound {
     // Planar, equal lengths.
     [[nodiscard]] Status append(std::span<const std::vector<float>> block);
     using Block = std::vector<std::vector<float>>;
+    // Frames that are there, into `out`, which has the channels. Errors: Io.
+    [[nodiscard]] Status read(std::int64_t at, std::int64_t count, Block& out) const;
     // All of it in blocks. Errors: Io, Cancelled, those of `take`.
     template <typename Take>
     [[nodiscard]] Status each(const JobControl& job, Take take) const {
@@ -39,12 +41,10 @@ class ScratchSound {
   private:
     ScratchSound(AnonymousFile file, int rate, int channels)
         : file_(std::move(file)), rate_(rate), channels_(channels) {}
-    [[nodiscard]] Status read(std::int64_t at, std::int64_t count, Block& out) const;
     AnonymousFile file_;
     int rate_, channels_;
     std::int64_t frames_ = 0;
     std::vector<float> interleaved_;
-    mutable std::vector<float> reading_;
 };
 
 // What meters say of a whole sound.
