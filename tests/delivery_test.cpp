@@ -181,7 +181,7 @@ TEST_F(Deliveries, EveryContainerIsReadBack) {
         EXPECT_EQ(probe["streams"][0]["sample_rate"], std::to_string(rate));
         EXPECT_NEAR(std::stod(probe["format"]["duration"].get<std::string>()), 12.0, 0.06) << row.path;
         // Pulses of one sign hold what coders cut off below 20 Hz.
-        EXPECT_NEAR(row.course.loudness.integrated_lufs, -23, i < 4 ? 0.1 : 1.2) << row.path;
+        EXPECT_NEAR(row.course.loudness.integrated_lufs, -23, i < 4 ? 0.2 : 1.2) << row.path;
     }
     EXPECT_EQ(leftovers(), 0);
 }
@@ -251,7 +251,7 @@ TEST_F(Deliveries, DialogueCanBeWhatIsMeasured) {
             part[c].assign(mix[c].begin() + from * kRate, mix[c].begin() + from * kRate + kRate * 8 / 5);
         meter.add(part);
     }
-    EXPECT_NEAR(report->rows[0].gain_db, -24 - meter.result().integrated_lufs, 0.4);
+    EXPECT_NEAR(report->rows[0].gain_db, -24 - meter.result().integrated_lufs, 0.8);
 }
 
 TEST_F(Deliveries, ARestartSkipsWhatIsDoneAndMakesWhatIsNot) {

@@ -101,15 +101,17 @@ struct AudioDecoder::State {
     // Interleaved float32 at the stream's own rate and channel count, whatever the decoder hands out.
     Status configure_conversion() {
         SwrContext* raw = nullptr;
-        AVChannelLayout layout;
+        AVChannelLayout layout{};  // copying into one frees what it holds
         av_channel_layout_default(&layout, info.channels);
-        AVChannelLayout in_layout;
+        AVChannelLayout in_layout{};
         av_channel_layout_copy(&in_layout, &frame->ch_layout);
         if (in_layout.nb_channels == info.channels) av_channel_layout_copy(&layout, &in_layout);
         const int code =
             swr_alloc_set_opts2(&raw, &layout, AV_SAMPLE_FMT_FLT, info.sample_rate, &in_layout,
                                 static_cast<AVSampleFormat>(frame->format), frame->sample_rate, 0, nullptr);
         convert.reset(raw);
+        av_channel_layout_uninit(&layout);
+        av_channel_layout_uninit(&in_layout);
         if (code < 0 || swr_init(raw) < 0) {
             return make_error(
                 ErrorKind::Unsupported,
