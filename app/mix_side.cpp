@@ -492,23 +492,22 @@ void MixSide::build_part(QVBoxLayout* column, std::size_t place) {
         column->addLayout(row_of({hearing_button(part, place, Chain::Hear::Original),
                                   hearing_button(part, place, Chain::Hear::Removed), propose}));
     }
-    if (curve_kind(kind) != CurveKind::None) {
-        auto* graph = new PartGraph(content_);
-        graph->setObjectName(QString("part_graph_%1").arg(place));
-        if (curve_kind(kind) != CurveKind::Level) graphs_.push_back({part, graph});
-        refresh_.emplace_back([this, graph, find] {
-            if (const ChainPart* p = find()) graph->show_part(*p, document_.rebuild().sample_rate);
+    auto* graph = new PartGraph(content_);
+    graph->setObjectName(QString("part_graph_%1").arg(place));
+    if (curve_kind(kind) == CurveKind::Frequency || is_repair(kind)) graphs_.push_back({part, graph});
+    refresh_.emplace_back([this, graph, find] {
+        if (const ChainPart* p = find()) graph->show_part(*p, document_.rebuild().sample_rate);
+    });
+    connect(graph, &PartGraph::changed, this, [this, id, part](std::size_t parameter, double value) {
+        document_.edit_rebuild(tr("Equaliser"), QString("graph %1").arg(part), [&](Rebuild& r) {
+            for (auto& p : r.strip(id)->chain) {
+                if (p.id == part) p.values[parameter] = value;
+            }
         });
-        connect(graph, &PartGraph::changed, this, [this, id, part](std::size_t parameter, double value) {
-            document_.edit_rebuild(tr("Equaliser"), QString("graph %1").arg(part), [&](Rebuild& r) {
-                for (auto& p : r.strip(id)->chain) {
-                    if (p.id == part) p.values[parameter] = value;
-                }
-            });
-        });
-        connect(graph, &PartGraph::released, this, [this] { document_.close_step(); });
-        column->addWidget(graph);
-    }
+    });
+    connect(graph, &PartGraph::released, this, [this] { document_.close_step(); });
+    column->addWidget(graph);
+
     for (std::size_t p = 0; p < about.parameters.size(); ++p) {
         const MixLine target{LineTarget::Part, part, static_cast<int>(p), {}};
         Rail* rail = add_rail(

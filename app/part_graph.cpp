@@ -81,6 +81,7 @@ void PartGraph::paintEvent(QPaintEvent*) {
     painter.fillRect(rect(), QColor(12, 14, 16));
     painter.setRenderHint(QPainter::Antialiasing);
     const bool removed = curve_kind(part_.kind) == CurveKind::Removed;
+    const bool time = curve_kind(part_.kind) == CurveKind::Time;
     const bool frequency = removed || curve_kind(part_.kind) == CurveKind::Frequency;
     painter.setPen(QPen(colour::kLine, 1, Qt::DotLine));
     if (frequency) {
@@ -100,10 +101,11 @@ void PartGraph::paintEvent(QPaintEvent*) {
             painter.drawLine(QPointF(x_of_level(db), 0), QPointF(x_of_level(db), height()));
             painter.drawLine(QPointF(0, y_of_level(db)), QPointF(width(), y_of_level(db)));
         }
-        painter.drawLine(QPointF(0, height()), QPointF(width(), 0));
+        if (!time) painter.drawLine(QPointF(0, height()), QPointF(width(), 0));
         painter.setPen(colour::kDim);
         painter.setFont(number_font());
-        painter.drawText(QPointF(x_of_level(-20) + 3, height() - 4), tr("-20 dBFS in"));
+        painter.drawText(QPointF(x_of_level(-20) + 3, height() - 4),
+                         time ? tr("%1 s").arg(kCurveSeconds * 2 / 3, 0, 'f', 1) : tr("-20 dBFS in"));
     }
     if (removed) {
         painter.setPen(colour::kDim);
@@ -118,7 +120,9 @@ void PartGraph::paintEvent(QPaintEvent*) {
     QPainterPath curve;
     for (int x = 0; x <= width(); x += 2) {
         const double part = static_cast<double>(x) / std::max(1, width());
-        const double at = frequency ? 20 * std::pow(1000.0, part) : kLowestLevel * (1 - part);
+        const double at = frequency ? 20 * std::pow(1000.0, part)
+                          : time    ? kCurveSeconds * part
+                                    : kLowestLevel * (1 - part);
         if (frequency && at > 0.499 * rate_) break;
         const double db = curve_db(part_, rate_, at);
         const QPointF p(x, std::clamp(frequency ? y_of_db(db) : y_of_level(db), -4.0, height() + 4.0));

@@ -3,6 +3,7 @@
 
 #include <array>
 #include <cmath>
+#include <cstdlib>
 #include <numbers>
 
 #include "core/assess/loudness.h"
@@ -164,6 +165,63 @@ TEST(VoiceChain, LowPassIsButterworth) {
 
 // A hiss between 6 and 10 kHz over a vowel: turned down by 2 dB and no more, whatever its level; a vowel
 // alone passes to the bit; hardly anything happens outside the band.
+// SoX has the same second-order sections: highpass, lowpass (Butterworth, 12 dB per octave), equalizer,
+// treble.
+TEST(VoiceChain, SoxFiltersAlike) {
+    const test::Scratch scratch;
+    const auto noise = test::noise(kRate, 21);
+    test::write_wav(scratch / "in.wav", {noise, noise}, kRate);
+    auto bell = standard(PartKind::Equaliser);
+    bell[parameter::kBells] = 1200;
+    bell[parameter::kBells + 1] = 6;
+    bell[parameter::kBells + 2] = 1.5;
+    struct Case {
+        const char* effect;
+        PartKind kind;
+        std::vector<double> values;
+    };
+    const std::vector<Case> cases = {{"highpass -2 150 0.70710678q", PartKind::HighPass, {150, 12}},
+                                     {"lowpass -2 5000 0.70710678q", PartKind::LowPass, {5000, 12}},
+                                     {"equalizer 1200 1.5q 6", PartKind::Equaliser, bell}};
+    for (const auto& c : cases) {
+        const std::string command = "sox -D '" + (scratch / "in.wav").string() +
+                                    "' -e floating-point -b 32 '" + (scratch / "out.wav").string() +
+                                    "' gain -12 " + c.effect;
+        ASSERT_EQ(std::system(command.c_str()), 0) << command;  // NOLINT
+        const Channels sox = test::read_wav(scratch / "out.wav");
+        Channels quiet = {noise, noise};
+        for (auto& channel : quiet) {
+            for (float& x : channel) x *= static_cast<float>(amplitude_of_db(-12));
+        }
+        const Channels own = through(c.kind, c.values, quiet);
+        double difference = 0;
+        for (std::size_t i = 0; i < noise.size(); ++i) {
+            const double d = static_cast<double>(own[0][i]) - static_cast<double>(sox[0][i]);
+            difference += d * d;
+        }
+        EXPECT_LT(db_of_power(difference / energy_of(own[0])), -80) << c.effect;
+    }
+}
+
+TEST(VoiceChain, EveryPartHasAGraph) {
+    for (std::size_t k = 0; k < kPartKinds; ++k) {
+        const auto part = make_part(static_cast<PartKind>(k), 1);
+        const auto kind = curve_kind(part.kind);
+        if (kind == CurveKind::Removed) {
+            EXPECT_TRUE(is_repair(part.kind));
+            continue;
+        }
+        const double x = kind == CurveKind::Frequency ? 1000 : kind == CurveKind::Level ? -30 : 0.5;
+        EXPECT_TRUE(std::isfinite(curve_db(part, kRate, x))) << info(part.kind).key;
+    }
+    // A room falls by 60 dB in its decay time.
+    auto room = make_part(PartKind::Room, 1);
+    room.values[parameter::kRoomDecayS] = 1;
+    room.values[parameter::kRoomDelayMs] = 0;
+    EXPECT_NEAR(curve_db(room, kRate, 0) - curve_db(room, kRate, 1), 60, 1e-9);
+    EXPECT_NEAR(curve_db(make_part(PartKind::Gain, 1), kRate, -30), -30, 1e-9);
+}
+
 TEST(VoiceChain, DeEsserTouchesOnlySibilance) {
     const auto v = standard(PartKind::DeEsser);
     Channels vowel = tone(180, -14, 48000);

@@ -21,19 +21,19 @@ CurveKind curve_kind(PartKind kind) {
         case PartKind::Gate:
         case PartKind::Compressor:
         case PartKind::Limiter:
+        case PartKind::Gain:
             return CurveKind::Level;
+        case PartKind::Room:
+            return CurveKind::Time;
         case PartKind::Clipping:
         case PartKind::Clicks:
         case PartKind::Plosives:
         case PartKind::Hum:
         case PartKind::Wind:
         case PartKind::Hiss:
-            return CurveKind::Removed;
-        case PartKind::Gain:
-        case PartKind::Room:
             break;
     }
-    return CurveKind::None;
+    return CurveKind::Removed;
 }
 
 double curve_db(const ChainPart& part, int sample_rate, double x) {
@@ -54,6 +54,12 @@ double curve_db(const ChainPart& part, int sample_rate, double x) {
             return std::min(x + v[parameter::kLimiterDriveDb], v[parameter::kLimiterCeilingDb]);
         case PartKind::Gain:
             return x + v[parameter::kGainDb];
+        case PartKind::Room: {
+            constexpr double kFallDb = 60;
+            const double behind = x - v[parameter::kRoomDelayMs] / 1000;
+            return behind < 0 ? -200.0
+                              : v[parameter::kRoomLevelDb] - kFallDb * behind / v[parameter::kRoomDecayS];
+        }
         default:
             break;
     }
