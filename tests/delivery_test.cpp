@@ -203,6 +203,39 @@ TEST_F(Deliveries, StemsShareAGainAndAddUp) {
     EXPECT_EQ(energy_of(test::read_wav(report->rows[2].path)[0]), 0);
 }
 
+// The picture's packets are copied; the new sound comes first, tagged, and the old one behind it.
+TEST_F(Deliveries, GoBackUnderThePicture) {
+    const fs::path movie = fs::path(RIVLEN_ROOT) / "demo/tide-mill.mov";
+    auto source = Source::bring_in(movie, scratch_ / "work");
+    ASSERT_TRUE(source.ok());
+    Rebuild& r = plan_.session.rebuild;
+    r.tracks.clear();
+    Placement placement;
+    placement.path = movie;
+    placement.length = static_cast<std::int64_t>(source->frames());
+    place_clip(r, placement, Feed::Whole, 0);
+    r.picture.push_back({r.new_id(), movie, 0, 0, placement.length});
+    plan_.media[movie] = {std::make_shared<const Source>(std::move(*source)), nullptr, kRate};
+    auto& row = add(Content::Mix, Container::Picture);
+    row.language = "eng";
+    row.keep_original_sound = true;
+    const auto report = deliver(plan_);
+    ASSERT_TRUE(report.ok());
+    ASSERT_EQ(report->rows[0].state, RowState::Done) << report->rows[0].sentence;
+    EXPECT_EQ(report->rows[0].path.extension(), ".mov");
+    const auto probe = probed(report->rows[0].path);
+    std::vector<nlohmann::json> sounds;
+    for (const auto& stream : probe["streams"]) {
+        if (stream["codec_type"] == "audio") sounds.push_back(stream);
+    }
+    ASSERT_EQ(sounds.size(), 2U);
+    EXPECT_EQ(sounds[0]["tags"]["language"], "eng");
+    EXPECT_NEAR(report->rows[0].course.loudness.integrated_lufs, -23, 0.2);
+    const auto timecode = probe.dump();
+    EXPECT_NE(timecode.find("01:00:00:00"), std::string::npos);
+    EXPECT_EQ(leftovers(), 0);
+}
+
 TEST_F(Deliveries, StemsGoIntoOneFile) {
     add(Content::Stems, Container::Wav, "");
     add(Content::Music, Container::Wav, "");

@@ -2,8 +2,10 @@
 #include <gtest/gtest.h>
 #include <sys/mount.h>
 
+#include "core/handover/deliver.h"
 #include "core/handover/export.h"
 #include "core/handover/putback.h"
+#include "core/session/editing.h"
 #include "core/split/split.h"
 #include "tests/fixtures.h"
 
@@ -89,6 +91,37 @@ TEST_F(FullDisk, PuttingBack) {
     auto report = put_back(plan);
     ASSERT_FALSE(report.ok());
     expect_full(report.error());
+}
+
+// The work folder is full while a row is rendered; and a check that says so before, where the files are to
+// go.
+TEST_F(FullDisk, Delivering) {
+    test::write_wav(scratch_ / "long.wav", {test::noise(48000 * 10, 1)}, 48000);
+    auto source = Source::bring_in(scratch_ / "long.wav", scratch_ / "work");
+    ASSERT_TRUE(source.ok());
+    DeliveryPlan plan;
+    plan.session.rebuild.sample_rate = 48000;
+    Placement placement;
+    placement.path = scratch_ / "long.wav";
+    placement.length = static_cast<std::int64_t>(source->frames());
+    place_clip(plan.session.rebuild, placement, Feed::Whole, 0);
+    plan.media[placement.path] = {std::make_shared<const Source>(std::move(*source)), nullptr, 48000};
+    plan.table.rows.resize(1);
+    plan.name = "long";
+    plan.folder = scratch_ / "out";
+    plan.work = small_;
+    const auto report = deliver(plan);
+    ASSERT_TRUE(report.ok());
+    EXPECT_EQ(report->rows[0].state, RowState::Failed);
+    EXPECT_NE(report->rows[0].sentence.find("full"), std::string::npos) << report->rows[0].sentence;
+    EXPECT_NE(report->rows[0].sentence.find(small_.string()), std::string::npos) << report->rows[0].sentence;
+    EXPECT_FALSE(fs::exists(scratch_ / "out/long mix.wav"));
+    EXPECT_TRUE(fs::is_empty(small_)) << "something was left behind";
+    plan.work = scratch_ / "work";
+    plan.folder = small_ / "out";
+    const auto refused = deliver(plan);
+    ASSERT_FALSE(refused.ok());
+    EXPECT_NE(refused.error().message.find("disk"), std::string::npos) << refused.error().message;
 }
 
 }  // namespace

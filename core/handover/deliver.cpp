@@ -834,6 +834,8 @@ Result<DeliveryReport> deliver(const DeliveryPlan& plan, const JobControl& job, 
     for (const auto& trouble : check(plan)) {
         if (trouble.error && trouble.row < 0) return make_error(ErrorKind::BadInput, "{}", trouble.sentence);
     }
+    std::error_code ignored;  // a folder that cannot be made is told of by the rows
+    fs::create_directories(plan.folder, ignored);
     return Delivery(plan, job, on_event).run();
 }
 

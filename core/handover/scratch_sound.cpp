@@ -19,7 +19,7 @@ namespace fs = std::filesystem;
 Result<ScratchSound> ScratchSound::create(const fs::path& folder, int sample_rate, int channels) {
     auto file = AnonymousFile::create(folder);
     if (!file) return file.error();
-    return ScratchSound(std::move(*file), sample_rate, channels);
+    return ScratchSound(std::move(*file), folder, sample_rate, channels);
 }
 
 Status ScratchSound::append(std::span<const std::vector<float>> block) {
@@ -33,7 +33,7 @@ Status ScratchSound::append(std::span<const std::vector<float>> block) {
     for (std::size_t done = 0; done < bytes.size();) {
         const auto wrote = ::write(file_.fd(), bytes.data() + done, bytes.size() - done);
         if (wrote < 0 && errno == EINTR) continue;
-        if (wrote <= 0) return write_error("rendered sound", wrote == 0 ? ENOSPC : errno);
+        if (wrote <= 0) return write_error(folder_ / "rendered sound", wrote == 0 ? ENOSPC : errno);
         done += static_cast<std::size_t>(wrote);
     }
     frames_ += static_cast<std::int64_t>(frames);

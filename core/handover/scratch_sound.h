@@ -39,9 +39,10 @@ class ScratchSound {
     }
 
   private:
-    ScratchSound(AnonymousFile file, int rate, int channels)
-        : file_(std::move(file)), rate_(rate), channels_(channels) {}
+    ScratchSound(AnonymousFile file, std::filesystem::path folder, int rate, int channels)
+        : file_(std::move(file)), folder_(std::move(folder)), rate_(rate), channels_(channels) {}
     AnonymousFile file_;
+    std::filesystem::path folder_;  // for sentences
     int rate_, channels_;
     std::int64_t frames_ = 0;
     std::vector<float> interleaved_;
