@@ -6,7 +6,8 @@
 
 namespace rivlen::app {
 
-inline QToolButton* make_button(const QString& label, const QString& name, const QString& sentence, QWidget* parent) {
+inline QToolButton* make_button(const QString& label, const QString& name, const QString& sentence,
+                                QWidget* parent) {
     auto* b = new QToolButton(parent);
     b->setText(label);
     b->setObjectName(name);

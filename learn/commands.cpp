@@ -157,8 +157,10 @@ void add_tradeoff(CLI::App& app, Status& status) {
 void add_faults(CLI::App& app, Status& status) {
     auto options = std::make_shared<FaultStudyOptions>();
     options->log = say;
-    auto* command = app.add_subcommand("faults", "Put known faults into clean voices; tell what is found and mended");
-    command->add_option("corpus", options->corpus, "Corpus folder; packages of speech are enough")->required();
+    auto* command =
+        app.add_subcommand("faults", "Put known faults into clean voices; tell what is found and mended");
+    command->add_option("corpus", options->corpus, "Corpus folder; packages of speech are enough")
+        ->required();
     command->add_option("--cases", options->cases, "Of each fault, and twice as many clean ones");
     command->add_option("--seconds", options->seconds, "Length of a case");
     command->add_option("--seed", options->seed, "Another seed, other cases");

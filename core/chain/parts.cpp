@@ -10,7 +10,8 @@ constexpr std::array<ParameterInfo, 2> kClipping = {
     {{"level", "Level", "dBFS", -60, 0, -0.1, 0.01, false, false,
       "Peaks that reach this level were cut off there and are rebuilt.",
       "Too low: peaks that were never cut are drawn anew."},
-     {"most", "Rise", "dB", 0, 18, 8, 0.5, false, false, "No peak is rebuilt higher than this over the level.",
+     {"most", "Rise", "dB", 0, 18, 8, 0.5, false, false,
+      "No peak is rebuilt higher than this over the level.",
       "Peaks that stick out; a limiter behind brings them under full scale."}}};
 constexpr std::array<ParameterInfo, 2> kClicks = {
     {{"over", "Stands out", "dB", 3, 30, 18, 0.5, false, false,
@@ -34,7 +35,8 @@ constexpr std::array<ParameterInfo, 4> kHum = {
      {"most", "At most", "dB", -60, 0, -40, 0.5, false, false, "It is never turned down further than this.",
       "Nothing else is touched: it may go all the way."},
      {"follow", "Follows", "Hz", 0, 2, 0.5, 0.05, false, false,
-      "How far the frequency may wander, as with tapes and generators.", "Held notes of music may be followed."}}};
+      "How far the frequency may wander, as with tapes and generators.",
+      "Held notes of music may be followed."}}};
 constexpr std::array<ParameterInfo, 3> kWind = {
     {{"reach", "Up to", "Hz", 100, 1000, 400, 5, false, false, "Above this nothing is touched.",
       "Too high: the voice gets thin in gusts."},

@@ -44,7 +44,7 @@ void ClickRemover::set(std::span<const double> values) {
 bool ClickRemover::is_click(std::size_t at, double typical) const {
     const auto height = static_cast<double>(error_[at]);
     if (height < kOverTypical * typical) return false;
-    const float most = static_cast<float>(height / over_);
+    const auto most = static_cast<float>(height / over_);
     for (std::size_t i = at - std::min(at, far_); i + near_ < at; ++i) {
         if (error_[i] >= most) return false;
     }

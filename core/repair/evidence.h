@@ -27,8 +27,8 @@ struct HumEvidence {
 };
 [[nodiscard]] HumEvidence find_hum(std::span<const float> mono, int sample_rate);
 
-// Flat tops: a height that occurs far more often than those around it, in runs of three samples or more. Clicks may stand
-// above it.
+// Flat tops: a height that occurs far more often than those around it, in runs of three samples or more.
+// Clicks may stand above it.
 struct ClipEvidence {
     std::size_t runs = 0;
     double level_dbfs = 0;  // lower edge of the tops
@@ -57,8 +57,9 @@ struct SpectrumEvidence {
 };
 [[nodiscard]] SpectrumEvidence measure_spectrum(std::span<const float> mono, int sample_rate);
 
-// Reverberation from the ends of words: falls of 9 dB and more of the level (10 ms, 500 Hz to 4 kHz), the median of the
-// slopes of their lower halves (idea: K. Lebart, J. M. Boucher, P. N. Denbigh, Acta Acustica 87, 2001). 0: no such falls.
+// Reverberation from the ends of words: falls of 9 dB and more of the level (10 ms, 500 Hz to 4 kHz), the
+// median of the slopes of their lower halves (idea: K. Lebart, J. M. Boucher, P. N. Denbigh, Acta Acustica
+// 87, 2001). 0: no such falls.
 struct DecayEvidence {
     double seconds = 0;  // for 60 dB
     std::size_t falls = 0;

@@ -207,7 +207,8 @@ Finding look_for_hum(const Look& look) {
     }
     auto part = make_part(PartKind::Hum, 0);
     part.values[parameter::kHumHz] = rounded(hum.frequency_hz, 0.01);
-    constexpr int kLeastTones = 8;  // higher ones may hide under the voice; what is not steady is left alone anyway
+    constexpr int kLeastTones =
+        8;  // higher ones may hide under the voice; what is not steady is left alone anyway
     part.values[parameter::kHumHarmonics] = std::max(kLeastTones, hum.highest);
     mend(part);
     finding.sentence = fmt::format("{:.2f} Hz hum with {} tones, {:.0f} dB under the voice: filter proposed.",
