@@ -1,8 +1,11 @@
 // Controls as they are made everywhere: named for tests, explained in a sentence, reachable by the Tab key.
 #pragma once
 
+#include <QLabel>
 #include <QString>
 #include <QToolButton>
+
+#include "app/theme.h"
 
 namespace rivlen::app {
 
@@ -15,6 +18,20 @@ inline QToolButton* make_button(const QString& label, const QString& name, const
     b->setToolTip(sentence);
     b->setFocusPolicy(Qt::TabFocus);
     return b;
+}
+
+// For what is only explained.
+inline void dim(QWidget* widget) {
+    QPalette palette = widget->palette();
+    palette.setColor(QPalette::WindowText, colour::kDim);
+    widget->setPalette(palette);
+}
+
+inline QLabel* make_note(const QString& text, QWidget* parent) {
+    auto* label = new QLabel(text, parent);
+    label->setWordWrap(true);
+    dim(label);
+    return label;
 }
 
 }  // namespace rivlen::app

@@ -139,7 +139,6 @@ class Document : public QObject {
     void want(const Waiting& waiting);
     void place_waiting(const std::filesystem::path& path);
     void place_replacement(const Waiting& waiting, std::shared_ptr<const Source> source);
-    static void adopt_rate(Rebuild& rebuild, const Material& material);
     void compare_hashes();
     void measure_sum(const std::filesystem::path& path);
     void autosave();

@@ -13,7 +13,6 @@ namespace {
 
 constexpr double kLongestGainDb = 20.0;  // further than this loudness is not brought
 constexpr double kSilentLufs = -62.0;
-constexpr int kUsualRate = 48000;
 QString text(const std::string& s) {
     return QString::fromStdString(s);
 }
@@ -44,19 +43,6 @@ std::int64_t Document::media_length(const fs::path& path) const {
     return material != nullptr && material->at_session_rate
                ? static_cast<std::int64_t>(material->at_session_rate->frames())
                : 0;
-}
-
-// The session rate is that of the first recording that is placed, as far as it is one of those there are.
-void Document::adopt_rate(Rebuild& rebuild, const Material& material) {
-    if (rebuild.sample_rate != 0) return;
-    const int own = material.source->sample_rate();
-    rebuild.sample_rate = std::ranges::find(kSessionRates, own) != kSessionRates.end() ? own : kUsualRate;
-    if (!material.info.picture || material.info.picture->frame_rate_num <= 0) return;
-    rebuild.frame_rate = {material.info.picture->frame_rate_num, material.info.picture->frame_rate_den};
-    rebuild.drop_frame =
-        material.info.picture->timecode.find(';') != std::string::npos && rebuild.frame_rate.may_drop();
-    rebuild.first_timecode_frame =
-        parse_timecode(material.info.picture->timecode, rebuild.frame_rate).value_or(0);
 }
 
 void Document::convert_materials() {
@@ -105,7 +91,7 @@ bool Document::place_stems(std::int64_t at) {
     const Material placed = *material;
     const bool several = session_.items.size() > 1;
     edit_rebuild(tr("Place the stems of %1").arg(text(item->path.filename().string())), {}, [&](Rebuild& r) {
-        adopt_rate(r, placed);
+        adopt_recording(r, placed.source->sample_rate(), placed.info.picture);
         Placement placement;
         placement.path = item->path;
         placement.at = at;
@@ -161,7 +147,7 @@ void Document::place_waiting(const fs::path& path) {
         }
         const Material placed = *material;
         edit_rebuild(tr("Place %1").arg(text(path.filename().string())), {}, [&](Rebuild& r) {
-            adopt_rate(r, placed);
+            adopt_recording(r, placed.source->sample_rate(), placed.info.picture);
             Placement placement;
             placement.path = path;
             placement.at = waiting.at;

@@ -7,7 +7,7 @@
 #include <QPushButton>
 #include <QVBoxLayout>
 
-#include "app/theme.h"
+#include "app/controls.h"
 
 namespace rivlen::app {
 
@@ -16,15 +16,9 @@ namespace {
 QLabel* sentence(const QString& text, bool faint, QWidget* parent) {
     auto* label = new QLabel(text, parent);
     label->setWordWrap(true);
-    if (faint) {
-        QPalette palette = label->palette();
-        palette.setColor(QPalette::WindowText, colour::kDim);
-        label->setPalette(palette);
-    }
+    if (faint) dim(label);
     return label;
 }
-
-}  // namespace
 
 QString words_of(const Echo& echo) {
     QString out = echo.decay_s > 0 ? QObject::tr("decays by 60 dB in %1 s").arg(echo.decay_s, 0, 'f', 1)
@@ -32,6 +26,8 @@ QString words_of(const Echo& echo) {
     if (echo.direct_db) out += QObject::tr(", direct to reverberant %1 dB").arg(*echo.direct_db, 0, 'f', 0);
     return out;
 }
+
+}  // namespace
 
 FirstLookDialog::FirstLookDialog(const QString& name, TrackLook look, const QString& act, QWidget* parent)
     : QDialog(parent), look_(std::move(look)) {

@@ -25,7 +25,4 @@ class FirstLookDialog : public QDialog {
     std::vector<std::pair<Fault, QCheckBox*>> boxes_;
 };
 
-// The echo of a recording in words.
-[[nodiscard]] QString words_of(const Echo& echo);
-
 }  // namespace rivlen::app

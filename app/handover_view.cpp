@@ -204,6 +204,8 @@ void HandoverView::show_details() {
     loop_only_->setChecked(r.loop_only);
     original_->setChecked(r.keep_original_sound);
     const bool picture = r.container == Container::Picture;
+    if (QWidget* depth = rows_->cellWidget(row, kDepth))
+        depth->setEnabled(has_depth(r.container, Depth::Pcm24));
     original_->setEnabled(picture);
     language_->setEnabled(picture);
 }
@@ -511,8 +513,9 @@ void HandoverView::finish(const DeliveryReport& report) {
 }
 
 void HandoverView::open_report() {
-    if (!report_) return;
-    const auto file = std::filesystem::path(folder_->text().toStdString()) / (report_->name + " report.html");
+    if (!report_ || report_->rows.empty()) return;
+    // Beside the files, wherever the next ones are to go.
+    const auto file = report_->rows.front().path.parent_path() / (report_->name + " report.html");
     QDesktopServices::openUrl(QUrl::fromLocalFile(text(file.string())));
 }
 

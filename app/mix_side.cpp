@@ -33,15 +33,6 @@ QLabel* heading(const QString& text, QWidget* parent) {
     return label;
 }
 
-QLabel* note(const QString& text, QWidget* parent) {
-    auto* label = new QLabel(text, parent);
-    label->setWordWrap(true);
-    QPalette palette = label->palette();
-    palette.setColor(QPalette::WindowText, colour::kDim);
-    label->setPalette(palette);
-    return label;
-}
-
 QHBoxLayout* row_of(std::initializer_list<QWidget*> widgets) {
     auto* row = new QHBoxLayout;
     row->setSpacing(4);
@@ -185,9 +176,9 @@ void MixSide::build() {
         }
     } else {
         column->addWidget(
-            note(tr("Place the stems of a recording (Shift+P): what can be set for clips and tracks "
-                    "stands here."),
-                 content_));
+            make_note(tr("Place the stems of a recording (Shift+P): what can be set for clips and tracks "
+                         "stands here."),
+                      content_));
     }
     column->addStretch(1);
     area->setWidget(content_);
@@ -698,7 +689,7 @@ std::vector<LoopRange> MixSide::silences() {
 
 void MixSide::build_silences(QVBoxLayout* column) {
     column->addWidget(heading(tr("Silences in talk"), content_));
-    column->addWidget(note(tr("Hatched is what would go: where no dialogue track speaks."), content_));
+    column->addWidget(make_note(tr("Hatched is what would go: where no dialogue track speaks."), content_));
     const std::array<double*, kSilenceSettings> values = {&silence_.threshold_dbfs, &silence_.shortest_ms,
                                                           &silence_.padding_ms};
     for (std::size_t i = 0; i < kSilenceSettings; ++i) {

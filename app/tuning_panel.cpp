@@ -5,6 +5,7 @@
 #include <QSignalBlocker>
 #include <QVBoxLayout>
 
+#include "app/controls.h"
 #include "app/theme.h"
 
 namespace rivlen::app {
@@ -13,12 +14,6 @@ namespace {
 
 constexpr int kLabelWidth = 124;
 constexpr const char* kWords = "rivlen_words";  // property of a control: its plain sentence
-
-void dim(QWidget* widget) {
-    QPalette palette = widget->palette();
-    palette.setColor(QPalette::WindowText, colour::kDim);
-    widget->setPalette(palette);
-}
 
 }  // namespace
 

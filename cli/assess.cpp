@@ -98,14 +98,6 @@ CurveWriter writer_of(const std::filesystem::path& path) {
     return ending == ".svg" ? curve_svg : nullptr;
 }
 
-Status check_new(const std::filesystem::path& path, bool overwrite) {
-    if (!overwrite && std::filesystem::exists(path)) {
-        return make_error(ErrorKind::Io, "\"{}\" is there already. Choose another name or add --overwrite.",
-                          path.string());
-    }
-    return {};
-}
-
 struct AssessCommand {
     Stretch stretch;
     std::vector<std::filesystem::path> curves;
@@ -115,7 +107,7 @@ struct AssessCommand {
 
 Status assess(const AssessCommand& c) {
     for (const auto& path : c.curves) {
-        if (auto status = check_new(path, c.overwrite); !status) return status;
+        if (auto status = may_write(path, c.overwrite); !status) return status;
         if (writer_of(path) == nullptr) {
             return make_error(ErrorKind::BadInput,
                               "\"{}\" has an ending that is not known. Let it end in .csv, .json or .svg.",
@@ -173,7 +165,7 @@ Status propose_settings(const ProposeCommand& c) {
     if (!c.save.empty() && c.purpose.empty())
         return make_error(ErrorKind::BadInput, "A preset is for one purpose. Add --purpose.");
     if (!c.save.empty()) {
-        if (auto status = check_new(c.save, c.overwrite); !status) return status;
+        if (auto status = may_write(c.save, c.overwrite); !status) return status;
     }
     auto measured = measure(c.stretch);
     if (!measured) return measured.error();

@@ -65,12 +65,7 @@ Result<Session> session_of_recording(const fs::path& file, const RecordingOption
     session.current = 0;
     Rebuild& r = session.rebuild;
     const int own = recording->source.sample_rate();
-    r.sample_rate = std::ranges::find(kSessionRates, own) != kSessionRates.end() ? own : 48000;
-    if (info->picture && info->picture->frame_rate_num > 0) {
-        r.frame_rate = {info->picture->frame_rate_num, info->picture->frame_rate_den};
-        r.drop_frame = info->picture->timecode.find(';') != std::string::npos && r.frame_rate.may_drop();
-        r.first_timecode_frame = parse_timecode(info->picture->timecode, r.frame_rate).value_or(0);
-    }
+    adopt_recording(r, own, info->picture);
     Placement placement;
     placement.path = item.path;
     placement.length = static_cast<std::int64_t>(

@@ -32,10 +32,9 @@ nlohmann::json to_json(const FirstLook& look) {
 }
 
 Status run(const Options& o) {
-    std::error_code error;
-    if (!o.out.empty() && !o.overwrite && std::filesystem::exists(o.out, error))
-        return make_error(ErrorKind::Io, "\"{}\" is there already. Choose another name, or use --overwrite.",
-                          o.out.string());
+    if (!o.out.empty()) {
+        if (auto free = may_write(o.out, o.overwrite); !free) return free;
+    }
     TerminalJob job("Looking");
     const auto source = Source::bring_in(o.file, o.work, job.control());
     if (!source) return source.error();

@@ -22,10 +22,7 @@ Status run(const RecordingOptions& how, const std::filesystem::path& out, bool o
         return make_error(ErrorKind::BadInput,
                           "\"{}\" has nothing on its tracks. Place stems or files in the Rebuild view.",
                           how.file.string());
-    std::error_code error;
-    if (!overwrite && std::filesystem::exists(out, error))
-        return make_error(ErrorKind::Io, "\"{}\" is there already. Choose another name, or use --overwrite.",
-                          out.string());
+    if (auto free = may_write(out, overwrite); !free) return free;
     auto media = load_media(*session, how);
     if (!media) return media.error();
     TerminalJob job("Writing the mix");

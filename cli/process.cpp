@@ -26,10 +26,7 @@ Status run(const Options& o) {
         if (!preset) return preset.error();
         parts = std::move(preset->parts);
     }
-    std::error_code error;
-    if (!o.overwrite && std::filesystem::exists(o.out, error))
-        return make_error(ErrorKind::Io, "\"{}\" is there already. Choose another name, or use --overwrite.",
-                          o.out.string());
+    if (auto free = may_write(o.out, o.overwrite); !free) return free;
     TerminalJob job("Processing");
     auto source = Source::bring_in(o.file, o.work, job.control());
     if (!source) return source.error();

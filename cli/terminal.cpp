@@ -51,4 +51,11 @@ double peak_memory_mb() {
     return static_cast<double>(usage.ru_maxrss) / 1024.0;
 }
 
+Status may_write(const std::filesystem::path& file, bool overwrite) {
+    std::error_code error;
+    if (overwrite || !std::filesystem::exists(file, error)) return {};
+    return make_error(ErrorKind::Io, "\"{}\" is there already. Choose another name, or use --overwrite.",
+                      file.string());
+}
+
 }  // namespace rivlen::cli

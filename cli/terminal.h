@@ -2,6 +2,7 @@
 #pragma once
 
 #include <chrono>
+#include <filesystem>
 #include <string>
 
 #include "core/base/job.h"
@@ -24,6 +25,9 @@ class TerminalJob {
     int shown_percent_ = -1;
     bool terminal_;
 };
+
+// Refuses a file that is there when it may not be replaced.
+[[nodiscard]] Status may_write(const std::filesystem::path& file, bool overwrite);
 
 // Largest resident memory of this process so far, in megabytes (getrusage).
 [[nodiscard]] double peak_memory_mb();

@@ -271,12 +271,7 @@ void put_fault(Fault fault, std::vector<float>& voice, Rng& rng) {
 namespace {
 
 std::vector<float> through(const ChainPart& part, const std::vector<float>& sound) {
-    Chain chain(std::span(&part, 1), kCorpusRate);
-    const auto latency = static_cast<std::size_t>(chain.latency());
-    std::array<std::vector<float>, kMixChannels> block{sound, sound};
-    for (auto& channel : block) channel.resize(sound.size() + latency);
-    chain.process({block[0], block[1]});
-    return {block[0].begin() + static_cast<std::ptrdiff_t>(latency), block[0].end()};
+    return through_chain(std::span(&part, 1), sound, kCorpusRate);
 }
 
 // Energy of the difference against that of the first, in dB.

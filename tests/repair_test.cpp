@@ -40,14 +40,8 @@ const std::vector<float>& voice() {
     return sound;
 }
 
-// In step with what went in.
 std::vector<float> through(const ChainPart& part, const std::vector<float>& sound, int rate = kRate) {
-    Chain chain(std::span(&part, 1), rate);
-    const auto latency = static_cast<std::size_t>(chain.latency());
-    std::array<std::vector<float>, 2> block{sound, sound};
-    for (auto& channel : block) channel.resize(sound.size() + latency);
-    chain.process({block[0], block[1]});
-    return {block[0].begin() + static_cast<std::ptrdiff_t>(latency), block[0].end()};
+    return through_chain(std::span(&part, 1), sound, rate);
 }
 
 double change_db(const std::vector<float>& clean, const std::vector<float>& changed) {

@@ -5,6 +5,8 @@
 #include <algorithm>
 #include <cmath>
 
+#include "core/base/interleave.h"
+
 namespace rivlen {
 
 struct LoudnessMeter::State {
@@ -32,10 +34,7 @@ LoudnessMeter::~LoudnessMeter() = default;
 void LoudnessMeter::add(std::span<const std::vector<float>> channels) {
     const std::size_t frames = channels.empty() ? 0 : channels[0].size();
     auto& buffer = state_->interleaved;
-    buffer.resize(frames * channels.size());
-    for (std::size_t c = 0; c < channels.size(); ++c) {
-        for (std::size_t i = 0; i < frames; ++i) buffer[i * channels.size() + c] = channels[c][i];
-    }
+    interleave(channels, buffer);
     ebur128_add_frames_float(state_->ebur.get(), buffer.data(), frames);
 }
 

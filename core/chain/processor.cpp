@@ -173,4 +173,17 @@ void Chain::process(StereoBlock block) {
     }
 }
 
+std::vector<float> through_chain(std::span<const ChainPart> parts, std::span<const float> mono,
+                                 int sample_rate) {
+    Chain chain(parts, sample_rate);
+    std::array<std::vector<float>, kMixChannels> block;
+    for (auto& channel : block) {
+        channel.assign(mono.begin(), mono.end());
+        channel.resize(mono.size() + static_cast<std::size_t>(chain.latency()));
+    }
+    chain.process({block[0], block[1]});
+    block[0].erase(block[0].begin(), block[0].begin() + chain.latency());
+    return std::move(block[0]);
+}
+
 }  // namespace rivlen

@@ -75,4 +75,8 @@ class Chain {
     std::array<std::vector<float>, kMixChannels> dry_, removed_;
 };
 
+// A whole mono sound through a chain, in step with what went in.
+[[nodiscard]] std::vector<float> through_chain(std::span<const ChainPart> parts, std::span<const float> mono,
+                                               int sample_rate);
+
 }  // namespace rivlen

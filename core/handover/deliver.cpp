@@ -22,7 +22,6 @@
 #include "core/handover/spectrogram_picture.h"
 #include "core/handover/written_sound.h"
 #include "core/media/decode.h"
-#include "core/media/sound_file.h"
 #include "core/mix/engine.h"
 
 namespace rivlen {
@@ -81,14 +80,17 @@ std::string picture_ending(const Session& session) {
     return picture != nullptr ? picture->extension().string() : std::string(".mov");
 }
 
-struct Range {
-    std::int64_t first = 0, last = 0;
-    [[nodiscard]] std::int64_t frames() const { return last - first; }
-};
-Range range_of_row(const Session& session, const HandoverRow& row) {
+// What of the session a row holds.
+LoopRange range_of_row(const Session& session, const HandoverRow& row) {
     const Rebuild& r = session.rebuild;
-    if (row.loop_only && r.loop) return {r.loop->first, r.loop->last};
-    return {0, r.end()};
+    return row.loop_only && r.loop ? *r.loop : LoopRange{0, r.end()};
+}
+double seconds_of_row(const Session& session, const HandoverRow& row) {
+    const LoopRange range = range_of_row(session, row);
+    return static_cast<double>(range.last - range.first) / std::max(1, session.rebuild.sample_rate);
+}
+int rate_of_row(const Session& session, const HandoverRow& row) {
+    return row.sample_rate != 0 ? row.sample_rate : session.rebuild.sample_rate;
 }
 
 // What rows of one version share: the gain that brings their mix to the target.
@@ -123,7 +125,7 @@ class Delivery {
           on_event_(on_event),
           session_hash_(hash_of(session_to_json(plan.session))) {}
 
-    DeliveryReport run();
+    DeliveryReport run(std::vector<Trouble> troubles);
 
   private:
     using VersionKey = std::tuple<std::string, int, std::string, bool>;  // version, card, target, loop only
@@ -174,7 +176,7 @@ Result<ScratchSound> Delivery::rendered(const HandoverRow& row, Content content)
     const auto mix = std::make_shared<const MixPlan>(session, plan_.media);
     auto out = ScratchSound::create(plan_.work, session.rebuild.sample_rate, static_cast<int>(kMixChannels));
     if (!out) return out.error();
-    const Range range = range_of_row(plan_.session, row);
+    const LoopRange range = range_of_row(plan_.session, row);
     const Status status = render_mix(mix, range.first, range.last, {{}, job_.cancel},
                                      [&](std::int64_t, auto block) { return out->append(block); });
     if (!status) return status.error();
@@ -185,46 +187,30 @@ Result<ScratchSound> Delivery::rendered(const HandoverRow& row, Content content)
 Result<double> Delivery::dialogue_lufs(const HandoverRow& row, const ScratchSound& mix) const {
     const auto voice = rendered(row, Content::Dialogue);
     if (!voice) return voice.error();
-    const auto step = static_cast<std::size_t>(mix.sample_rate() * 2 / 5);
+    const std::int64_t step = mix.sample_rate() * 2 / 5;
     std::vector<double> levels;
-    ScratchSound::Block waiting(kMixChannels);
-    Status status =
-        voice->each({{}, job_.cancel}, [&](std::int64_t, const ScratchSound::Block& block) -> Status {
-            for (std::size_t c = 0; c < block.size(); ++c)
-                waiting[c].insert(waiting[c].end(), block[c].begin(), block[c].end());
-            std::size_t at = 0;
-            for (; at + step <= waiting[0].size(); at += step) {
-                double energy = 0;
-                for (const auto& channel : waiting) energy += energy_of(std::span(channel).subspan(at, step));
-                levels.push_back(db_of_power(energy / static_cast<double>(2 * step)));
-            }
-            for (auto& channel : waiting)
-                channel.erase(channel.begin(), channel.begin() + static_cast<std::ptrdiff_t>(at));
+    const JobControl quiet{{}, job_.cancel};
+    Status status = voice->each(
+        quiet,
+        [&](std::int64_t, const ScratchSound::Block& block) -> Status {
+            double energy = 0;
+            for (const auto& channel : block) energy += energy_of(channel);
+            levels.push_back(db_of_power(energy / static_cast<double>(2 * step)));
             return {};
-        });
+        },
+        step);
     if (!status) return status.error();
     if (levels.empty()) return -120.0;
     constexpr double kUnderLoudestDb = 25, kLeastDbfs = -55;
     const double edge = std::max(kLeastDbfs, *std::ranges::max_element(levels) - kUnderLoudestDb);
-    LoudnessMeter meter(mix.sample_rate(), mix.channels());
-    for (auto& channel : waiting) channel.clear();
-    std::size_t k = 0;
-    status = mix.each({{}, job_.cancel}, [&](std::int64_t, const ScratchSound::Block& block) -> Status {
-        for (std::size_t c = 0; c < block.size(); ++c)
-            waiting[c].insert(waiting[c].end(), block[c].begin(), block[c].end());
-        std::size_t at = 0;
-        ScratchSound::Block piece(block.size());
-        for (; at + step <= waiting[0].size(); at += step, ++k) {
-            if (k >= levels.size() || levels[k] < edge) continue;
-            for (std::size_t c = 0; c < block.size(); ++c)
-                piece[c].assign(waiting[c].begin() + static_cast<std::ptrdiff_t>(at),
-                                waiting[c].begin() + static_cast<std::ptrdiff_t>(at + step));
-            meter.add(piece);
-        }
-        for (auto& channel : waiting)
-            channel.erase(channel.begin(), channel.begin() + static_cast<std::ptrdiff_t>(at));
-        return {};
-    });
+    LoudnessMeter meter(mix.sample_rate(), mix.channels(), LoudnessMeter::Kind::Quick);
+    status = mix.each(
+        quiet,
+        [&](std::int64_t at, const ScratchSound::Block& block) -> Status {
+            if (levels[static_cast<std::size_t>(at / step)] >= edge) meter.add(block);
+            return {};
+        },
+        step);
     if (!status) return status.error();
     return meter.result().integrated_lufs;
 }
@@ -302,7 +288,7 @@ SoundDescription Delivery::describe(const HandoverRow& row, const LoudnessCourse
 // The stems side by side, two channels each (one when mono), with the gain of their version.
 Status Delivery::make_poly(const HandoverRow& row, const Version& version, DeliveredRow& out) {
     const JobControl quiet{{}, job_.cancel};
-    const int rate = row.sample_rate != 0 ? row.sample_rate : plan_.session.rebuild.sample_rate;
+    const int rate = rate_of_row(plan_.session, row);
     std::vector<ScratchSound> stems;
     for (const Content content : {Content::Dialogue, Content::Reverb, Content::Music, Content::Ambience}) {
         const auto own = rendered(row, content);
@@ -360,7 +346,7 @@ Status Delivery::make_row(const HandoverRow& row, DeliveredRow& out) {
         if (!measured) return measured.error();
         before_gain = std::move(*measured);
     }
-    const int rate = row.sample_rate != 0 ? row.sample_rate : sound->sample_rate();
+    const int rate = rate_of_row(plan_.session, row);
     const bool limits = target != nullptr && row.content == Content::Mix;
     // A limiter takes loudness away: what is missing is given again, a few times.
     double gain_db = out.gain_db;
@@ -462,8 +448,7 @@ Status Delivery::read_back(const HandoverRow& row, std::int64_t frames, std::opt
     out.bytes = fs::file_size(out.path, error);
     // Coders work in frames: what they add at the end is theirs; a sample missing is not.
     const auto wanted = static_cast<std::int64_t>(
-        std::llround(static_cast<double>(frames) * out.sample_rate /
-                     (row.sample_rate != 0 ? row.sample_rate : plan_.session.rebuild.sample_rate)));
+        std::llround(static_cast<double>(frames) * out.sample_rate / rate_of_row(plan_.session, row)));
     if (exact ? out.frames != wanted : out.frames + 1 < wanted)
         return make_error(ErrorKind::Internal,
                           "\"{}\" holds {} samples where {} were written; it was taken away again.",
@@ -514,11 +499,8 @@ DeliveredRow Delivery::deliver_row(int index) {
                trouble != troubles_.end()) {
         status = make_error(ErrorKind::BadInput, "{}", trouble->sentence);
     } else if (done_before(row, out)) {
-        const Range range = range_of_row(plan_.session, row);
-        const int rate = row.sample_rate != 0 ? row.sample_rate : plan_.session.rebuild.sample_rate;
-        status = read_back(
-            row, std::llround(static_cast<double>(range.frames()) * rate / plan_.session.rebuild.sample_rate),
-            std::nullopt, out);
+        const double frames = seconds_of_row(plan_.session, row) * rate_of_row(plan_.session, row);
+        status = read_back(row, std::llround(frames), std::nullopt, out);
         out.state = RowState::Skipped;
     } else if (!plan_.replace && fs::exists(out.path, error)) {
         status =
@@ -648,11 +630,11 @@ std::vector<SumProof> Delivery::sums(const std::vector<DeliveredRow>& rows) cons
     return out;
 }
 
-DeliveryReport Delivery::run() {
+DeliveryReport Delivery::run(std::vector<Trouble> troubles) {
     const auto begun = std::chrono::steady_clock::now();
     DeliveryReport report;
     report.name = plan_.name;
-    report.troubles = troubles_ = check(plan_);
+    report.troubles = troubles_ = std::move(troubles);
     std::vector<int> wanted;
     for (std::size_t i = 0; i < plan_.table.rows.size(); ++i) {
         if (plan_.table.rows[i].on) wanted.push_back(static_cast<int>(i));
@@ -774,6 +756,8 @@ std::vector<Trouble> check(const DeliveryPlan& plan) {
         if (row.content == Content::Stems && row.container != Container::Wav &&
             row.container != Container::Flac)
             out.push_back({number, true, "All stems in one file go into WAV or FLAC only."});
+        if (row.container == Container::Flac && !has_depth(row.container, row.depth))
+            out.push_back({number, true, "FLAC holds no floating point. Choose 16 or 24 bit."});
         if (row.loop_only && !r.loop)
             out.push_back({number, true, "There is no loop range. Set one, or deliver all of it."});
         if (row.container == Container::Picture && picture_of(plan.session) == nullptr)
@@ -808,10 +792,7 @@ std::vector<Trouble> check(const DeliveryPlan& plan) {
                     {number, true,
                      fmt::format("\"{}\" is one of the recordings and is never written to.", file)});
         }
-        const double seconds =
-            r.sample_rate > 0 ? static_cast<double>(range_of_row(plan.session, row).frames()) / r.sample_rate
-                              : 0;
-        bytes += seconds * (row.sample_rate != 0 ? row.sample_rate : r.sample_rate) * 8;
+        bytes += seconds_of_row(plan.session, row) * rate_of_row(plan.session, row) * 8;
     }
     if (!any) out.push_back({-1, true, "No row is switched on."});
     fs::path there = plan.folder.empty() ? fs::path(".") : plan.folder;
@@ -831,12 +812,13 @@ std::vector<Trouble> check(const DeliveryPlan& plan) {
 }
 
 Result<DeliveryReport> deliver(const DeliveryPlan& plan, const JobControl& job, const OnDelivery& on_event) {
-    for (const auto& trouble : check(plan)) {
+    auto troubles = check(plan);
+    for (const auto& trouble : troubles) {
         if (trouble.error && trouble.row < 0) return make_error(ErrorKind::BadInput, "{}", trouble.sentence);
     }
     std::error_code ignored;  // a folder that cannot be made is told of by the rows
     fs::create_directories(plan.folder, ignored);
-    return Delivery(plan, job, on_event).run();
+    return Delivery(plan, job, on_event).run(std::move(troubles));
 }
 
 }  // namespace rivlen

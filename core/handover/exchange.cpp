@@ -6,6 +6,8 @@
 #include <cmath>
 #include <nlohmann/json.hpp>
 
+#include "core/base/markup.h"
+
 namespace rivlen {
 
 namespace {
@@ -29,15 +31,6 @@ std::string reel(const std::string& name) {
         if (out.size() == 8) break;
     }
     return out.empty() ? "AX" : out;
-}
-
-std::string quoted(const std::string& text) {
-    std::string out = "\"";
-    for (const char c : text) {
-        if (c == '"') out += '"';
-        out += c;
-    }
-    return out + '"';
 }
 
 json time(std::int64_t frames, int rate) {
@@ -102,12 +95,12 @@ std::string clips_to_csv(const Rebuild& r) {
         "muted\r\n";
     for (const auto& cut : r.picture)
         out += fmt::format("Picture,{},picture,{},{},{},{},{},0.0,no\r\n",
-                           quoted(cut.path.filename().string()), timecode(r, cut.start, true),
+                           csv_field(cut.path.filename().string()), timecode(r, cut.start, true),
                            timecode(r, cut.end(), true), cut.start, cut.length, cut.offset);
     for (const auto& track : r.tracks) {
         for (const auto& clip : track.clips)
-            out += fmt::format("{},{},{},{},{},{},{},{},{:.1f},{}\r\n", quoted(track.name),
-                               quoted(clip.path.filename().string()),
+            out += fmt::format("{},{},{},{},{},{},{},{},{:.1f},{}\r\n", csv_field(track.name),
+                               csv_field(clip.path.filename().string()),
                                kFeedKeys[static_cast<std::size_t>(clip.feed)], timecode(r, clip.start, true),
                                timecode(r, clip.end(), true), clip.start, clip.length, clip.offset,
                                clip.gain_db, clip.mute ? "yes" : "no");

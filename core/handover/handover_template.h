@@ -28,6 +28,13 @@ inline constexpr std::size_t kContainers = 6;
 
 enum class Depth { Pcm16, Pcm24, Float32 };
 [[nodiscard]] const char* key_of(Depth depth);
+[[nodiscard]] constexpr int bits_of(Depth depth) {
+    return depth == Depth::Pcm16 ? 16 : depth == Depth::Pcm24 ? 24 : 32;
+}
+// Whether a file of this kind can hold samples of this depth; coders have none of their own.
+[[nodiscard]] constexpr bool has_depth(Container container, Depth depth) {
+    return container == Container::Wav || (container == Container::Flac && depth != Depth::Float32);
+}
 
 struct HandoverRow {
     bool on = true;

@@ -7,6 +7,7 @@
 #include <cmath>
 #include <nlohmann/json.hpp>
 
+#include "core/base/markup.h"
 #include "core/base/output_file.h"
 
 namespace rivlen {
@@ -22,33 +23,6 @@ const char* state_of(const DeliveredRow& row) {
 
 bool there(const DeliveredRow& row) {
     return row.state == RowState::Done || row.state == RowState::Skipped;
-}
-
-std::string html(const std::string& text) {
-    std::string out;
-    for (const char c : text) {
-        if (c == '&')
-            out += "&amp;";
-        else if (c == '<')
-            out += "&lt;";
-        else if (c == '>')
-            out += "&gt;";
-        else if (c == '"')
-            out += "&quot;";
-        else
-            out += c;
-    }
-    return out;
-}
-
-std::string csv(const std::string& text) {
-    if (text.find_first_of(",\"\r\n") == std::string::npos) return text;
-    std::string out = "\"";
-    for (const char c : text) {
-        if (c == '"') out += '"';
-        out += c;
-    }
-    return out + '"';
 }
 
 // No number where there is nothing to measure.
@@ -90,7 +64,7 @@ std::string drawing(const DeliveredRow& row, double target_lufs) {
     std::string out = fmt::format(
         "<svg viewBox=\"0 0 {} {}\" role=\"img\" aria-label=\"Peaks and short-term loudness of {}\">"
         "<g class=\"peaks\">{}</g><path class=\"loud\" d=\"{}\"/>",
-        kWidth, kHeight, html(row.path.filename().string()), bars, line);
+        kWidth, kHeight, escaped_markup(row.path.filename().string()), bars, line);
     if (target_lufs > -119)
         out += fmt::format("<line class=\"target\" x1=\"0\" x2=\"{}\" y1=\"{:.1f}\" y2=\"{:.1f}\"/>", kWidth,
                            y(target_lufs), y(target_lufs));
@@ -152,11 +126,11 @@ std::string report_to_csv(const DeliveryReport& report) {
     for (const auto& r : report.rows) {
         const auto& l = r.course.loudness;
         out += fmt::format("{},{},{},{},{},{},{},{},{},{},{},{:.2f},{:.2f},{:.2f},{:.2f},{:.2f},{},{},{}\r\n",
-                           r.row + 1, csv(r.path.filename().string()), state_of(r), key_of(r.asked.content),
-                           csv(r.asked.version), csv(r.asked.target), key_of(r.asked.container),
-                           key_of(r.asked.depth), r.sample_rate, r.channels, r.frames, r.gain_db,
-                           r.limited_db, l.integrated_lufs, l.range_lu, l.true_peak_dbtp,
-                           r.on_target ? "yes" : "no", r.checksum, csv(r.sentence));
+                           r.row + 1, csv_field(r.path.filename().string()), state_of(r),
+                           key_of(r.asked.content), csv_field(r.asked.version), csv_field(r.asked.target),
+                           key_of(r.asked.container), key_of(r.asked.depth), r.sample_rate, r.channels,
+                           r.frames, r.gain_db, r.limited_db, l.integrated_lufs, l.range_lu, l.true_peak_dbtp,
+                           r.on_target ? "yes" : "no", r.checksum, csv_field(r.sentence));
     }
     return out;
 }
@@ -174,7 +148,7 @@ std::string report_to_html(const DeliveryReport& report, const HandoverTemplate&
         ".bad{{color:#9a3b10;font-weight:bold}}.dim{{color:#5a6165}}svg{{width:100%;background:#f2f3f0}}\n"
         ".peaks rect{{fill:#b9c0c4}}.loud{{fill:none;stroke:#3c5a14;stroke-width:1.5}}"
         ".target{{stroke:#9a3b10;stroke-dasharray:5 4}}\n</style></head><body>\n<h1>{0}</h1>\n",
-        html(report.name));
+        escaped_markup(report.name));
     const auto done = std::ranges::count_if(report.rows, there);
     out += fmt::format(
         "<p>{} of {} files were delivered. Each was read back after writing: its length, loudness and peaks "
@@ -195,14 +169,15 @@ std::string report_to_html(const DeliveryReport& report, const HandoverTemplate&
             "<td class=\"n\">{}</td><td class=\"n\">{}</td><td class=\"n\">{:+.1f} dB</td><td "
             "class=\"n\">{:.1f} dB</td>"
             "<td{}>{}{}{}</td></tr>\n",
-            html(r.path.filename().string()), label_of(r.asked.content), r.asked.version.empty() ? "" : ", ",
-            html(r.asked.version), static_cast<int>(seconds) / 60,
-            seconds - 60 * (static_cast<int>(seconds) / 60), label_of(r.asked.container),
+            escaped_markup(r.path.filename().string()), label_of(r.asked.content),
+            r.asked.version.empty() ? "" : ", ", escaped_markup(r.asked.version),
+            static_cast<int>(seconds) / 60, seconds - 60 * (static_cast<int>(seconds) / 60),
+            label_of(r.asked.container),
             r.asked.container == Container::Wav ? fmt::format(" {}", key_of(r.asked.depth)) : "",
             static_cast<double>(r.sample_rate) / 1000, level(l.integrated_lufs, "LUFS"),
             level(l.range_lu, "LU"), level(l.true_peak_dbtp, "dBTP"), r.gain_db, r.limited_db,
             there(r) && r.on_target ? "" : " class=\"bad\"", state_of(r), r.sentence.empty() ? "" : ": ",
-            html(r.sentence));
+            escaped_markup(r.sentence));
     }
     out += "</table>\n<h2>Targets</h2>\n<ul>\n";
     std::vector<std::string> named;
@@ -212,9 +187,9 @@ std::string report_to_html(const DeliveryReport& report, const HandoverTemplate&
         named.push_back(t->key);
         out += fmt::format(
             "<li>{}: {:.1f} LUFS &plusmn; {:.1f} LU {}, true peak at most {:.1f} dBTP ({})</li>\n",
-            html(t->name), t->integrated_lufs, t->tolerance_lu,
+            escaped_markup(t->name), t->integrated_lufs, t->tolerance_lu,
             t->gate == LoudnessGate::Dialogue ? "where somebody speaks" : "over all of it", t->true_peak_dbtp,
-            html(t->source));
+            escaped_markup(t->source));
     }
     if (named.empty()) out += "<li>None: everything is as loud as it was mixed.</li>\n";
     out += "</ul>\n<h2>Nothing was lost</h2>\n";
@@ -225,7 +200,7 @@ std::string report_to_html(const DeliveryReport& report, const HandoverTemplate&
     for (const auto& s : report.sums)
         out += fmt::format(
             "<p>The stems{}{}, read back and added up, differ from their mix by {} at most{}.</p>\n",
-            s.version.empty() ? "" : " of ", html(s.version),
+            s.version.empty() ? "" : " of ", escaped_markup(s.version),
             s.peak_dbfs <= -199 ? std::string("nothing") : fmt::format("{:.0f} dBFS", s.peak_dbfs),
             s.peak_dbfs > -80 ? ", because the mix went through its limiter or its buses' chains" : "");
     if (!report.figures.empty()) {
@@ -239,8 +214,8 @@ std::string report_to_html(const DeliveryReport& report, const HandoverTemplate&
         for (const auto& f : report.figures)
             out += fmt::format(
                 "<tr><td>{}</td><td>{}</td><td class=\"n\">{}</td><td class=\"n\">{:.0f}</td></tr>\n",
-                html(f.recording), kStemNames[static_cast<std::size_t>(f.stem)], level(f.leak_db, "dB"),
-                f.damage);
+                escaped_markup(f.recording), kStemNames[static_cast<std::size_t>(f.stem)],
+                level(f.leak_db, "dB"), f.damage);
         out += "</table>\n";
     }
     if (!report.before_picture.empty() && !report.after_picture.empty())
@@ -261,7 +236,8 @@ std::string report_to_html(const DeliveryReport& report, const HandoverTemplate&
             if (!there(r)) continue;
             const auto* t = find_target(table.targets, r.asked.target);
             const auto svg = drawing(r, t != nullptr ? t->integrated_lufs : -120.0);
-            if (!svg.empty()) out += fmt::format("<h3>{}</h3>\n{}\n", html(r.path.filename().string()), svg);
+            if (!svg.empty())
+                out += fmt::format("<h3>{}</h3>\n{}\n", escaped_markup(r.path.filename().string()), svg);
         }
     }
     out +=
@@ -270,14 +246,14 @@ std::string report_to_html(const DeliveryReport& report, const HandoverTemplate&
     for (const auto& r : report.rows) {
         if (there(r))
             out += fmt::format("<tr><td>{}</td><td>{}</td><td class=\"n\">{}</td></tr>\n",
-                               html(r.path.filename().string()), r.checksum, r.frames);
+                               escaped_markup(r.path.filename().string()), r.checksum, r.frames);
     }
     out += "</table>\n";
     if (!report.troubles.empty()) {
         out += "<h2>Noted before</h2>\n<ul>\n";
         for (const auto& t : report.troubles)
             out += fmt::format("<li>{}{}</li>\n", t.row >= 0 ? fmt::format("Row {}: ", t.row + 1) : "",
-                               html(t.sentence));
+                               escaped_markup(t.sentence));
         out += "</ul>\n";
     }
     return out + "</body></html>\n";

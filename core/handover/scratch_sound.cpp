@@ -7,6 +7,7 @@
 #include <cmath>
 
 #include "core/base/denormals.h"
+#include "core/base/interleave.h"
 #include "core/base/levels.h"
 #include "core/base/output_file.h"
 #include "core/chain/processor.h"
@@ -23,12 +24,7 @@ Result<ScratchSound> ScratchSound::create(const fs::path& folder, int sample_rat
 }
 
 Status ScratchSound::append(std::span<const std::vector<float>> block) {
-    const std::size_t frames = block.empty() ? 0 : block[0].size();
-    const auto channels = static_cast<std::size_t>(channels_);
-    interleaved_.resize(frames * channels);
-    for (std::size_t c = 0; c < channels; ++c) {
-        for (std::size_t i = 0; i < frames; ++i) interleaved_[i * channels + c] = block[c][i];
-    }
+    interleave(block, interleaved_);
     const auto bytes = std::as_bytes(std::span(interleaved_));
     for (std::size_t done = 0; done < bytes.size();) {
         const auto wrote = ::write(file_.fd(), bytes.data() + done, bytes.size() - done);
@@ -36,7 +32,7 @@ Status ScratchSound::append(std::span<const std::vector<float>> block) {
         if (wrote <= 0) return write_error(folder_ / "rendered sound", wrote == 0 ? ENOSPC : errno);
         done += static_cast<std::size_t>(wrote);
     }
-    frames_ += static_cast<std::int64_t>(frames);
+    frames_ += static_cast<std::int64_t>(block.empty() ? 0 : block[0].size());
     return {};
 }
 

@@ -25,14 +25,14 @@ class ScratchSound {
     using Block = std::vector<std::vector<float>>;
     // Frames that are there, into `out`, which has the channels. Errors: Io.
     [[nodiscard]] Status read(std::int64_t at, std::int64_t count, Block& out) const;
-    // All of it in blocks. Errors: Io, Cancelled, those of `take`.
+    // All of it in blocks of so many frames, the last as long as it comes. Errors: Io, Cancelled, those of
+    // `take`.
     template <typename Take>
-    [[nodiscard]] Status each(const JobControl& job, Take take) const {
-        constexpr std::int64_t kBlock = 1 << 15;
+    [[nodiscard]] Status each(const JobControl& job, Take take, std::int64_t block_frames = 1 << 15) const {
         Block block(static_cast<std::size_t>(channels_));
-        for (std::int64_t at = 0; at < frames_; at += kBlock) {
+        for (std::int64_t at = 0; at < frames_; at += block_frames) {
             if (job.cancelled()) return JobControl::cancelled_error();
-            if (auto status = read(at, std::min(kBlock, frames_ - at), block); !status) return status;
+            if (auto status = read(at, std::min(block_frames, frames_ - at), block); !status) return status;
             if (Status status = take(at, block); !status) return status;
         }
         return {};

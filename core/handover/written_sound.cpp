@@ -14,6 +14,8 @@
 #include <memory>
 #include <random>
 
+#include "core/base/interleave.h"
+#include "core/base/markup.h"
 #include "core/base/output_file.h"
 
 extern char** environ;  // NOLINT(readability-redundant-declaration)
@@ -27,26 +29,6 @@ namespace fs = std::filesystem;
 struct SoundFileCloser {
     void operator()(SNDFILE* file) const { sf_close(file); }
 };
-
-std::string escaped(const std::string& text) {
-    std::string out;
-    for (const char c : text) {
-        switch (c) {
-            case '&':
-                out += "&amp;";
-                break;
-            case '<':
-                out += "&lt;";
-                break;
-            case '>':
-                out += "&gt;";
-                break;
-            default:
-                out += c;
-        }
-    }
-    return out;
-}
 
 template <std::size_t N>
 void put(char (&field)[N],
@@ -74,10 +56,7 @@ void describe(SNDFILE* file, const SoundDescription& d, const ScratchSound& soun
     info.max_true_peak_level = hundredths(d.true_peak_dbtp);
     info.max_momentary_loudness = hundredths(d.momentary_lufs);
     info.max_shortterm_loudness = hundredths(d.short_term_lufs);
-    const auto history = fmt::format("A=PCM,F={},W={},M={},T=Rivlen\r\n", sound.sample_rate(),
-                                     depth == Depth::Pcm16   ? 16
-                                     : depth == Depth::Pcm24 ? 24
-                                                             : 32,
+    const auto history = fmt::format("A=PCM,F={},W={},M={},T=Rivlen\r\n", sound.sample_rate(), bits_of(depth),
                                      sound.channels() == 1 ? "mono" : "stereo");
     info.coding_history_size = static_cast<std::uint32_t>(history.size());
     put(info.coding_history, history);
@@ -117,10 +96,7 @@ Status write_with_sndfile(const ScratchSound& sound, Container container, Depth 
     std::vector<float> interleaved;
     const Status status = sound.each(job, [&](std::int64_t, const ScratchSound::Block& block) -> Status {
         const std::size_t frames = block[0].size();
-        interleaved.resize(frames * block.size());
-        for (std::size_t c = 0; c < block.size(); ++c) {
-            for (std::size_t i = 0; i < frames; ++i) interleaved[i * block.size() + c] = block[c][i];
-        }
+        interleave(block, interleaved);
         if (depth == Depth::Pcm16) {
             for (float& x : interleaved) x += (half(random) + half(random)) / 32768.0F;
         }
@@ -176,10 +152,7 @@ Status write_with_ffmpeg(const ScratchSound& sound, Container container, Anonymo
     }
     std::vector<float> interleaved;
     Status status = sound.each(job, [&](std::int64_t, const ScratchSound::Block& block) -> Status {
-        interleaved.resize(block[0].size() * block.size());
-        for (std::size_t c = 0; c < block.size(); ++c) {
-            for (std::size_t i = 0; i < block[0].size(); ++i) interleaved[i * block.size() + c] = block[c][i];
-        }
+        interleave(block, interleaved);
         const auto bytes = std::as_bytes(std::span(interleaved));
         for (std::size_t done = 0; done < bytes.size();) {
             const auto sent = ::send(ends[0], bytes.data() + done, bytes.size() - done, MSG_NOSIGNAL);
@@ -215,18 +188,15 @@ std::string ixml_of(const SoundDescription& d, int sample_rate, Depth depth) {
         "<TIMESTAMP_SAMPLES_SINCE_MIDNIGHT_LO>{}</TIMESTAMP_SAMPLES_SINCE_MIDNIGHT_LO>\n</"
         "SPEED>\n<TRACK_LIST>\n"
         "<TRACK_COUNT>{}</TRACK_COUNT>\n",
-        escaped(d.project), escaped(d.description), sample_rate,
-        depth == Depth::Pcm16   ? 16
-        : depth == Depth::Pcm24 ? 24
-                                : 32,
-        escaped(d.timecode_rate), d.time_reference_frames >> 32U, d.time_reference_frames & 0xFFFFFFFFU,
-        d.track_names.size());
+        escaped_markup(d.project), escaped_markup(d.description), sample_rate, bits_of(depth),
+        escaped_markup(d.timecode_rate), d.time_reference_frames >> 32U,
+        d.time_reference_frames & 0xFFFFFFFFU, d.track_names.size());
     for (std::size_t i = 0; i < d.track_names.size(); ++i)
         out += fmt::format(
             "<TRACK><CHANNEL_INDEX>{0}</CHANNEL_INDEX><INTERLEAVE_INDEX>{0}</INTERLEAVE_INDEX><NAME>{1}</"
             "NAME>"
             "</TRACK>\n",
-            i + 1, escaped(d.track_names[i]));
+            i + 1, escaped_markup(d.track_names[i]));
     return out + "</TRACK_LIST>\n</BWFXML>\n";
 }
 

@@ -7,21 +7,13 @@
 
 #include "core/base/levels.h"
 #include "core/chain/biquad.h"
+#include "core/repair/estimates.h"
 
 namespace rivlen {
 
 namespace {
 
 constexpr double kSineDb = 3.0103;  // peak of a sine over its mean power
-
-template <typename T>
-T quantile(std::vector<T>& values, double part) {
-    if (values.empty()) return T{};
-    const auto at =
-        values.begin() + static_cast<std::ptrdiff_t>(part * static_cast<double>(values.size() - 1) + 0.5);
-    std::nth_element(values.begin(), at, values.end());
-    return *at;
-}
 
 std::vector<double> frame_powers(std::span<const float> x, std::size_t size) {
     std::vector<double> out;
@@ -50,7 +42,6 @@ SpeechLevel measure_speech(std::span<const float> mono, int sample_rate) {
     }
     if (active == 0) return out;
     out.active_dbfs = db_of_power(sum / static_cast<double>(active)) + kSineDb;
-    out.active_share = static_cast<double>(active) / static_cast<double>(powers.size());
     return out;
 }
 
@@ -84,7 +75,6 @@ ClipEvidence find_clipping(std::span<const float> mono) {
     const float low = (kLowest * top + static_cast<float>(spike) * width) * 0.9995F - 0.5F * width;
     const float high = low + 3 * width;
     std::size_t run = 0;
-    std::size_t clipped = 0;
     float least = high;
     for (std::size_t i = 0; i <= mono.size(); ++i) {
         const float a = i < mono.size() ? std::abs(mono[i]) : 0.0F;
@@ -94,12 +84,10 @@ ClipEvidence find_clipping(std::span<const float> mono) {
         }
         if (run >= 3) {
             ++out.runs;
-            clipped += run;
             for (std::size_t k = 1; k <= run; ++k) least = std::min(least, std::abs(mono[i - k]));
         }
         run = 0;
     }
-    out.share = static_cast<double>(clipped) / static_cast<double>(std::max<std::size_t>(1, mono.size()));
     out.level_dbfs = db_of_amplitude(static_cast<double>(least));
     constexpr std::size_t kLeastRuns = 8;
     out.clipped = out.runs >= kLeastRuns;
@@ -134,21 +122,11 @@ DecayEvidence measure_decay(std::span<const float> mono, int sample_rate) {
         const double drop = level[i] - level[last];
         if (drop >= 9 && last - i >= 6) {
             // Straight line through the lower half of the fall: above it the direct sound breaks off.
-            double n = 0;
-            double sx = 0;
-            double sy = 0;
-            double sxx = 0;
-            double sxy = 0;
+            LineFit line;
             for (std::size_t k = i; k <= last; ++k) {
-                if (level[k] > level[i] - 0.5 * drop) continue;
-                const auto x = static_cast<double>(k - i) * 0.01;
-                n += 1;
-                sx += x;
-                sy += level[k];
-                sxx += x * x;
-                sxy += x * level[k];
+                if (level[k] <= level[i] - 0.5 * drop) line.add(static_cast<double>(k - i) * 0.01, level[k]);
             }
-            const double slope = n >= 4 ? (n * sxy - sx * sy) / (n * sxx - sx * sx) : 0;
+            const double slope = line.fits(4) ? line.slope() : 0;
             if (slope < -10) times.push_back(-60 / slope);
         }
         i = std::max(last, i + 1);

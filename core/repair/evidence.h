@@ -12,7 +12,6 @@ namespace rivlen {
 struct SpeechLevel {
     double active_dbfs = -120;  // as a sine's peak would read, i.e. 3 dB over the mean power
     double peak_dbfs = -200;
-    double active_share = 0;
 };
 [[nodiscard]] SpeechLevel measure_speech(std::span<const float> mono, int sample_rate);
 
@@ -32,7 +31,6 @@ struct HumEvidence {
 struct ClipEvidence {
     std::size_t runs = 0;
     double level_dbfs = 0;  // lower edge of the tops
-    double share = 0;       // of all samples
     bool clipped = false;   // there are many, and many more than just under the level
 };
 [[nodiscard]] ClipEvidence find_clipping(std::span<const float> mono);

@@ -5,6 +5,7 @@
 
 #include "core/base/levels.h"
 #include "core/base/real_fft.h"
+#include "core/repair/estimates.h"
 #include "core/repair/evidence.h"
 #include "core/repair/hiss.h"
 
@@ -44,13 +45,6 @@ class Spectra {
     std::vector<float> hann_, power_;
     double hz_;
 };
-
-float quantile(std::vector<float>& values, double part) {
-    const auto at =
-        values.begin() + static_cast<std::ptrdiff_t>(part * static_cast<double>(values.size() - 1) + 0.5);
-    std::nth_element(values.begin(), at, values.end());
-    return *at;
-}
 
 double mean_of(std::span<const double> x) {
     double sum = 0;
@@ -182,23 +176,14 @@ HissEvidence find_hiss(std::span<const float> mono, int sample_rate) {
     double at4 = mean_of(level);
     double tilt = 0;
     for (int round = 0; round < 3; ++round) {
-        double n = 0;
-        double sx = 0;
-        double sy = 0;
-        double sxx = 0;
-        double sxy = 0;
+        LineFit line;
         for (std::size_t b = 0; b < level.size(); ++b) {
-            if (round > 0 && std::abs(level[b] - at4 - tilt * octaves[b]) > 6) continue;
-            n += 1;
-            sx += octaves[b];
-            sy += level[b];
-            sxx += octaves[b] * octaves[b];
-            sxy += octaves[b] * level[b];
+            if (round == 0 || std::abs(level[b] - at4 - tilt * octaves[b]) <= 6)
+                line.add(octaves[b], level[b]);
         }
-        const double spread = n * sxx - sx * sx;
-        if (n < 3 || spread <= 0) break;
-        tilt = (n * sxy - sx * sy) / spread;
-        at4 = (sy - tilt * sx) / n;
+        if (!line.fits(3)) break;
+        tilt = line.slope();
+        at4 = line.at_zero();
     }
     double rough = 0;
     double power = 0;
@@ -222,9 +207,7 @@ SpectrumEvidence measure_spectrum(std::span<const float> mono, int sample_rate) 
     if (mono.size() < size) return out;
     Spectra spectra(size, sample_rate);
     const std::size_t bins = size / 2;
-    std::vector<double> whole;
     std::vector<float> hissing;
-    std::vector<std::vector<float>> kept;
     std::vector<double> mean(bins);
     const auto sum_between = [&](std::span<const float> p, double low, double high) {
         double sum = 0;

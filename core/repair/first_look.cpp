@@ -68,20 +68,6 @@ void run(P& processor, const ChainPart& part, std::span<const float> mono, int r
     }
 }
 
-// A copy with a part's work done, in step.
-std::vector<float> mended(const ChainPart& part, std::span<const float> mono, int rate) {
-    Chain chain(std::span(&part, 1), rate);
-    const auto latency = static_cast<std::size_t>(chain.latency());
-    std::array<std::vector<float>, kMixChannels> block;
-    for (auto& channel : block) {
-        channel.assign(mono.begin(), mono.end());
-        channel.resize(mono.size() + latency);
-    }
-    chain.process({block[0], block[1]});
-    block[0].erase(block[0].begin(), block[0].begin() + static_cast<std::ptrdiff_t>(latency));
-    return std::move(block[0]);
-}
-
 double rounded(double value, double step) {
     return std::round(value / step) * step;
 }
@@ -463,7 +449,7 @@ FirstLook look_at(std::span<const std::vector<float>> channels, int sample_rate,
     std::vector<float> without_hum;
     Look lows = look;
     if (hum.proposal) {
-        without_hum = mended(*hum.proposal, mono, sample_rate);
+        without_hum = through_chain(std::span(&*hum.proposal, 1), mono, sample_rate);
         lows.mono = without_hum;
     }
     const auto windy = windy_seconds(lows);

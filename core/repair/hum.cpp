@@ -186,10 +186,7 @@ void HumRemover::work(StereoBlock sound) {
             continue;
         }
         // While a voice covers it, the last good measurement holds.
-        const double take = wanted > 0 ? 1.0 : 0.0;
-        for (std::size_t c = 0; c < kMixChannels; ++c) {
-            if (take > 0) now_[k][c] = mean[c];
-        }
+        if (wanted > 0) now_[k] = mean;
     }
     leaves_instead_of(energy_of(sound[0].first(hop())) + energy_of(sound[1].first(hop())));
     // The hop that leaves, with the amplitudes moving from the last ones to these.

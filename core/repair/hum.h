@@ -17,7 +17,6 @@ class HumRemover : public Windowed {
   public:
     explicit HumRemover(int sample_rate);
     void set(std::span<const double> values) override;
-    [[nodiscard]] double frequency_hz() const { return frequency_; }
 
   protected:
     void work(StereoBlock sound) override;

@@ -299,6 +299,17 @@ std::vector<int> place_stems(Rebuild& rebuild, const Placement& placement) {
     return ids;
 }
 
+void adopt_recording(Rebuild& rebuild, int sample_rate, const std::optional<PictureStreamInfo>& picture) {
+    if (rebuild.sample_rate != 0) return;
+    constexpr int kUsualRate = 48000;
+    const bool usual = std::ranges::find(kSessionRates, sample_rate) != kSessionRates.end();
+    rebuild.sample_rate = usual ? sample_rate : kUsualRate;
+    if (!picture || picture->frame_rate_num <= 0) return;
+    rebuild.frame_rate = {picture->frame_rate_num, picture->frame_rate_den};
+    rebuild.drop_frame = picture->timecode.find(';') != std::string::npos && rebuild.frame_rate.may_drop();
+    rebuild.first_timecode_frame = parse_timecode(picture->timecode, rebuild.frame_rate).value_or(0);
+}
+
 int place_clip(Rebuild& rebuild, const Placement& placement, Feed feed, int track_id) {
     if (rebuild.track(track_id) == nullptr)
         track_id =

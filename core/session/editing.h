@@ -13,6 +13,7 @@
 #include <utility>
 #include <vector>
 
+#include "core/media/decode.h"
 #include "core/session/rebuild.h"
 
 namespace rivlen {
@@ -49,6 +50,9 @@ void move_track(Rebuild& rebuild, int track_id, int by);
 int add_bus(Rebuild& rebuild, const std::string& name);
 // Its tracks go to the main bus; the main bus stays.
 void remove_bus(Rebuild& rebuild, int bus_id);
+
+// Rate, picture rate and timecode of the first recording that is placed; does nothing once there is a rate.
+void adopt_recording(Rebuild& rebuild, int sample_rate, const std::optional<PictureStreamInfo>& picture);
 
 // ---- cutting and moving
 // Cuts clips at a frame; what lies behind gets groups of its own. Clips that do not sound there are left

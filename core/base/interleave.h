@@ -1,0 +1,18 @@
+// Planar channels to interleaved samples.
+#pragma once
+
+#include <span>
+#include <vector>
+
+namespace rivlen {
+
+// channels: of equal lengths.
+inline void interleave(std::span<const std::vector<float>> channels, std::vector<float>& out) {
+    const std::size_t frames = channels.empty() ? 0 : channels[0].size();
+    out.resize(frames * channels.size());
+    for (std::size_t c = 0; c < channels.size(); ++c) {
+        for (std::size_t i = 0; i < frames; ++i) out[i * channels.size() + c] = channels[c][i];
+    }
+}
+
+}  // namespace rivlen
