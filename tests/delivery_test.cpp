@@ -326,6 +326,9 @@ TEST_F(Deliveries, TheCheckSaysWhatIsWrongBefore) {
     auto& ranged = add(Content::Mix, Container::Wav);
     ranged.loop_only = true;
     ranged.name = "l";
+    auto& floating = add(Content::Mix, Container::Flac);
+    floating.depth = Depth::Float32;
+    floating.name = "f";
     const auto troubles = check(plan_);
     const auto says = [&](int row, const char* words, bool error) {
         return std::ranges::any_of(troubles, [&](const Trouble& t) {
@@ -338,6 +341,7 @@ TEST_F(Deliveries, TheCheckSaysWhatIsWrongBefore) {
     EXPECT_TRUE(says(3, "no picture", true));
     EXPECT_TRUE(says(4, "Card 3", true));
     EXPECT_TRUE(says(5, "loop range", true));
+    EXPECT_TRUE(says(6, "floating point", true));
     // The others go out all the same.
     const auto report = deliver(plan_);
     ASSERT_TRUE(report.ok());
