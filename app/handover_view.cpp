@@ -17,6 +17,7 @@
 #include <array>
 
 #include "app/controls.h"
+#include "app/page_pdf.h"
 #include "app/theme.h"
 #include "core/handover/report.h"
 
@@ -473,7 +474,8 @@ void HandoverView::deliver_now() {
             if (!status)
                 return emit said(text(status.error().message), status.error().kind != ErrorKind::Cancelled);
             const Status pdf =
-                write_report_pdf(*report, work->table, work->folder / (report->name + " report.pdf"));
+                page_to_pdf(report_page(report->name, work->folder),
+                            report_page(report->name, work->folder).replace_extension(".pdf"));
             if (!pdf) emit said(text(pdf.error().message), true);
             finish(*report);
         });
@@ -515,7 +517,7 @@ void HandoverView::finish(const DeliveryReport& report) {
 void HandoverView::open_report() {
     if (!report_ || report_->rows.empty()) return;
     // Beside the files, wherever the next ones are to go.
-    const auto file = report_->rows.front().path.parent_path() / (report_->name + " report.html");
+    const auto file = report_page(report_->name, report_->rows.front().path.parent_path());
     QDesktopServices::openUrl(QUrl::fromLocalFile(text(file.string())));
 }
 

@@ -71,8 +71,4 @@ class HandoverView : public QWidget {
     bool name_typed_ = false, folder_typed_ = false;
 };
 
-// A report as PDF. Errors: Io.
-[[nodiscard]] Status write_report_pdf(const DeliveryReport& report, const HandoverTemplate& table,
-                                      const std::filesystem::path& file);
-
 }  // namespace rivlen::app

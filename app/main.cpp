@@ -2,6 +2,7 @@
 #include <QCommandLineParser>
 
 #include "app/main_window.h"
+#include "app/page_pdf.h"
 #include "app/theme.h"
 #include "core/base/folders.h"
 
@@ -20,8 +21,18 @@ int main(int argc, char** argv) {
     const QCommandLineOption split("split",
                                    "Split a recording that has not been split yet as soon as it is in.");
     parser.addOption(split);
+    const QCommandLineOption page("page-to-pdf", "Write a report's page (HTML) as PDF beside it, and end.", "PAGE");
+    parser.addOption(page);
     parser.addPositionalArgument("FILE", "Session or recording to open.", "[FILE...]");
     parser.process(application);
+
+    if (parser.isSet(page)) {
+        const std::filesystem::path from = parser.value(page).toStdString();
+        auto to = from;
+        const auto status = rivlen::app::page_to_pdf(from, to.replace_extension(".pdf"));
+        if (!status) qCritical("%s", status.error().message.c_str());
+        return status ? 0 : 1;
+    }
 
     rivlen::app::MainWindow window(rivlen::default_work_folder());
     window.document().set_split_on_arrival(parser.isSet(split));

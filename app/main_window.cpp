@@ -623,7 +623,7 @@ void MainWindow::put_back_to(const fs::path& out, bool overwrite) {
             if (!kept) return kept.error();
             PutbackPlan plan;
             plan.picture = picture;
-            plan.audio = sound;
+            plan.sounds.push_back({sound});
             plan.out = out;
             plan.overwrite = overwrite;
             auto done = put_back(plan, job);

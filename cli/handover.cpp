@@ -9,6 +9,7 @@
 #include <thread>
 
 #include "cli/commands.h"
+#include "cli/page_pdf.h"
 #include "cli/recording.h"
 #include "cli/session_media.h"
 #include "cli/terminal.h"
@@ -30,7 +31,7 @@ struct Options {
     std::string name, shard;
     int jobs = 2;
     double settle_seconds = 5, stop_after_seconds = 0;
-    bool replace = false, check_only = false, exchange = false, watch = false;
+    bool replace = false, check_only = false, exchange = false, pdf = false, watch = false;
 };
 
 void print_line(const nlohmann::json& value) {
@@ -96,17 +97,20 @@ Result<DeliveryReport> hand_over(const Options& o, const Session& session, const
     });
     if (!report) return report.error();
     if (auto s = write_reports(*report, table, folder); !s) return s.error();
+    if (o.pdf) {
+        if (auto s = page_to_pdf(report_page(report->name, folder)); !s) return s.error();
+    }
     if (o.exchange) {
         const auto& r = session.rebuild;
         for (const auto& track : r.tracks) {
             if (track.clips.empty()) continue;
-            if (auto s = write_text_file(folder / fmt::format("{} {}.edl", name, track.name),
+            if (auto s = write_text_file(folder / (file_part(name + " " + track.name) + ".edl"),
                                          edl_of(r, track, name));
                 !s)
                 return s.error();
         }
-        if (auto s = write_text_file(folder / (name + " clips.csv"), clips_to_csv(r)); !s) return s.error();
-        if (auto s = write_text_file(folder / (name + ".otio"), otio_of(r, name)); !s) return s.error();
+        if (auto s = write_text_file(folder / (file_part(name) + " clips.csv"), clips_to_csv(r)); !s) return s.error();
+        if (auto s = write_text_file(folder / (file_part(name) + ".otio"), otio_of(r, name)); !s) return s.error();
     }
     nlohmann::json line = {{"event", "finished"},
                            {"name", name},
@@ -265,6 +269,7 @@ void add_common(CLI::App& command, Options& o) {
     command.add_option("--jobs", o.jobs, "Rows at a time")->check(CLI::Range(1, 64))->capture_default_str();
     command.add_flag("--overwrite", o.replace, "Replace files that were made from something else");
     command.add_flag("--check", o.check_only, "Only tell what is wrong");
+    command.add_flag("--pdf", o.pdf, "The report as PDF, too (needs the program rivlen)");
     command.add_flag("--exchange", o.exchange, "Also cut lists (EDL, CSV) and an OpenTimelineIO file");
 }
 

@@ -13,21 +13,33 @@ namespace rivlen::cli {
 void add_putback(CLI::App& app, Status& status) {
     struct Options {
         PutbackPlan plan;
+        std::vector<std::filesystem::path> sounds;
+        std::vector<std::string> titles, languages;
         bool json = false;
     };
     auto options = std::make_shared<Options>();
     auto* command =
         app.add_subcommand("putback", "Put sound back under its picture, which is copied untouched");
     command->add_option("PICTURE", options->plan.picture, "File with the picture")->required();
-    command->add_option("--audio", options->plan.audio, "Sound that begins with the picture's first frame")
+    command
+        ->add_option("--audio", options->sounds,
+                     "Sounds that begin with the picture's first frame; players take the first")
         ->required();
     command->add_option("-o,--output", options->plan.out, "File to write: .mov, .mp4 or .mkv")->required();
-    command->add_option("--title", options->plan.title, "Name of the new sound track")->capture_default_str();
+    command->add_option("--title", options->titles, "Names of the new sounds, in their order");
+    command->add_option("--language", options->languages, "Their languages (ISO 639-2, as eng), in their order");
     command->add_flag("--keep-original", options->plan.keep_original_sound,
-                      "Keep the old sound as a second track");
+                      "Keep the old sound as the last track");
     command->add_flag("--overwrite", options->plan.overwrite, "Replace a file that is there");
     command->add_flag("--json", options->json, "Print a report as JSON");
     command->callback([options, &status] {
+        for (std::size_t i = 0; i < options->sounds.size(); ++i) {
+            PutbackSound sound;
+            sound.audio = options->sounds[i];
+            if (i < options->titles.size()) sound.title = options->titles[i];
+            if (i < options->languages.size()) sound.language = options->languages[i];
+            options->plan.sounds.push_back(std::move(sound));
+        }
         TerminalJob job("Putting back");
         auto report = put_back(options->plan, job.control());
         if (!report) {

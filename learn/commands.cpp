@@ -9,6 +9,7 @@
 #include "core/base/output_file.h"
 #include "learn/corpus.h"
 #include "learn/evaluate.h"
+#include "learn/mask_study.h"
 #include "learn/faults.h"
 #include "learn/tradeoff_study.h"
 #include "learn/train.h"
@@ -94,7 +95,7 @@ Status evaluate(const EvalOptions& options) {
     for (const auto& mix :
          make_eval_set(*corpus, options.per_kind, options.seconds, !options.learned_from).mixes) {
         const auto start = std::chrono::steady_clock::now();
-        const auto masks = options.oracle ? oracle_masks(mix) : network_masks(loaded->network, mix);
+        const auto masks = options.oracle ? oracle_masks(mix) : network_masks(loaded->network, mix, loaded->passes);
         network_seconds += std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
         mix_seconds += static_cast<double>(mix.frames()) / kCorpusRate;
         const auto estimates = apply_masks(masks, mix);
@@ -129,14 +130,36 @@ void add_evaluate(CLI::App& app, Status& status) {
     command->callback([options, &status] { status = evaluate(*options); });
 }
 
+void add_mask_study(CLI::App& app, Status& status) {
+    auto options = std::make_shared<MaskStudyOptions>();
+    auto* command =
+        app.add_subcommand("masks", "Measure what can be done to masks, on mixes of what was learned from");
+    command->add_option("corpus", options->corpus, "Corpus folder")->required();
+    command->add_option("models", options->models, "Weights (.safetensors)")->required();
+    command->add_option("--per-kind", options->per_kind, "Mixes of every kind");
+    command->add_option("--seconds", options->seconds, "Length of a mix");
+    command->callback([options, &status] {
+        const auto table = mask_study(*options);
+        if (table) fmt::print("{}", *table);
+        if (!table) status = table.error();
+    });
+}
+
 void add_seal(CLI::App& app, Status& status) {
-    auto model = std::make_shared<std::filesystem::path>();
+    struct Options {
+        std::filesystem::path model;
+        int passes = 0;
+    };
+    auto options = std::make_shared<Options>();
     auto* command = app.add_subcommand("seal", "Store the golden masks in a weights file anew");
-    command->add_option("model", *model, "Weights (.safetensors)")->required();
-    command->callback([model, &status] {
+    command->add_option("model", options->model, "Weights (.safetensors)")->required();
+    command->add_option("--passes", options->passes, "Shifted passes that are averaged; 0: as they are")
+        ->check(CLI::Range(0, 4));
+    command->callback([options, &status] {
         at::set_num_threads(1);
-        auto loaded = load_network(*model);
-        status = loaded ? save_network(loaded->network, *model, loaded->metadata) : Status(loaded.error());
+        auto loaded = load_network(options->model);
+        if (loaded && options->passes > 0) loaded->metadata["passes"] = std::to_string(options->passes);
+        status = loaded ? save_network(loaded->network, options->model, loaded->metadata) : Status(loaded.error());
     });
 }
 
@@ -175,6 +198,7 @@ void add_commands(CLI::App& app, Status& status) {
     add_corpus(app, status);
     add_train(app, status);
     add_evaluate(app, status);
+    add_mask_study(app, status);
     add_seal(app, status);
     add_tradeoff(app, status);
     add_faults(app, status);

@@ -98,8 +98,32 @@ Archive new_reader() {
     return reader;
 }
 
+// Files that only hold sounds one after another, with names between them: every RIFF WAVE in them, by its own
+// length.
+void carve(const fs::path& file, const std::string& prefix, const fs::path& scratch,
+           const std::function<bool(const std::string&)>& wanted,
+           const std::function<void(const std::string&, const fs::path&)>& take) {
+    const auto text = read_text_file(file);
+    if (!text) return;
+    constexpr std::size_t kHead = 8;  // "RIFF" and the length of what follows
+    int count = 0;
+    for (std::size_t at = text->find("RIFF"); at != std::string::npos; at = text->find("RIFF", at + 4)) {
+        if (text->compare(at + kHead, 4, "WAVE") != 0) continue;
+        std::uint32_t length = 0;
+        std::memcpy(&length, text->data() + at + 4, sizeof length);
+        if (length > text->size() - at - kHead) continue;
+        const std::string path = fmt::format("{}{}.wav", prefix, ++count);
+        if (!wanted(path)) continue;
+        const fs::path sound = scratch / "carved.wav";
+        std::ofstream(sound, std::ios::binary)
+            .write(text->data() + at, static_cast<std::streamsize>(length + kHead));
+        take(path, sound);
+        at += length;
+    }
+}
+
 bool is_archive_name(const std::string& name) {
-    static const std::regex pattern(R"(\.(zip|pk3|wz|tar|tar\.[a-z0-9]+|opensfx)$)");
+    static const std::regex pattern(R"(\.(zip|pk3|wz|tar|tar\.[a-z0-9]+|cat)$)");
     return std::regex_search(name, pattern);
 }
 
@@ -125,7 +149,9 @@ void walk(archive* reader, const std::string& prefix, const fs::path& scratch,
                 out.write(static_cast<const char*>(block), static_cast<std::streamsize>(size));
             }
         }
-        if (nested) {
+        if (path.ends_with(".cat")) {
+            carve(file, path + "!", scratch, wanted, take);
+        } else if (nested) {
             const Archive inner = new_reader();
             if (archive_read_open_filename(inner.get(), file.c_str(), 1 << 16) == ARCHIVE_OK) {
                 walk(inner.get(), path + "!", scratch, wanted, take);

@@ -71,10 +71,10 @@ EvalSet make_eval_set(const Corpus& corpus, int per_kind, double seconds, bool h
     return set;
 }
 
-torch::Tensor network_masks(SeparationNetwork& network, const Mix& mix) {
+torch::Tensor network_masks(SeparationNetwork& network, const Mix& mix, int passes) {
     const torch::NoGradGuard no_grad;
     const auto features = features_of(mix.mix).unsqueeze(0);
-    return torch::softmax(network->forward(features), 1).squeeze(0).contiguous();
+    return masks_of(network, features, passes).squeeze(0).contiguous();
 }
 
 torch::Tensor oracle_masks(const Mix& mix) {

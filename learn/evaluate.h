@@ -20,7 +20,7 @@ struct EvalSet {
 [[nodiscard]] EvalSet make_eval_set(const Corpus& corpus, int per_kind, double seconds, bool held_out = true);
 
 // Masks [stems, frames, bands] for a mix by the network, or the oracle ratio mask from the known parts.
-[[nodiscard]] torch::Tensor network_masks(SeparationNetwork& network, const Mix& mix);
+[[nodiscard]] torch::Tensor network_masks(SeparationNetwork& network, const Mix& mix, int passes = 1);
 [[nodiscard]] torch::Tensor oracle_masks(const Mix& mix);
 // The four stems that masks cut out of a mix.
 [[nodiscard]] std::array<Stereo, kStems> apply_masks(const torch::Tensor& masks, const Mix& mix);

@@ -6,6 +6,7 @@
 #include <array>
 #include <cmath>
 #include <fstream>
+#include <map>
 #include <nlohmann/json.hpp>
 #include <numbers>
 
@@ -38,6 +39,14 @@ std::string ran(const std::string& command) {
 }
 std::string quoted(const fs::path& path) {
     return "'" + path.string() + "'";
+}
+std::string lowered(std::string text) {
+    for (char& c : text) c = static_cast<char>(std::tolower(static_cast<unsigned char>(c)));
+    return text;
+}
+// Ogg keeps its tags with the stream.
+bool tags_lie_in_the_stream(Container container) {
+    return container == Container::Opus;
 }
 nlohmann::json probed(const fs::path& file) {
     return nlohmann::json::parse(ran("ffprobe -v error -of json -show_format -show_streams " + quoted(file)),
@@ -154,14 +163,15 @@ TEST_F(Deliveries, EveryContainerIsReadBack) {
         Depth depth;
         const char* codec;
         int rate;
+        const char* format;  // as mediainfo calls it
     };
-    constexpr std::array<Case, 7> kCases = {{{Container::Wav, Depth::Pcm16, "pcm_s16le", 44100},
-                                             {Container::Wav, Depth::Float32, "pcm_f32le", 96000},
-                                             {Container::Flac, Depth::Pcm24, "flac", 0},
-                                             {Container::Flac, Depth::Pcm16, "flac", 0},
-                                             {Container::Opus, Depth::Pcm24, "opus", 0},
-                                             {Container::Mp3, Depth::Pcm24, "mp3", 0},
-                                             {Container::Aac, Depth::Pcm24, "aac", 0}}};
+    constexpr std::array<Case, 7> kCases = {{{Container::Wav, Depth::Pcm16, "pcm_s16le", 44100, "PCM"},
+                                             {Container::Wav, Depth::Float32, "pcm_f32le", 96000, "PCM"},
+                                             {Container::Flac, Depth::Pcm24, "flac", 0, "FLAC"},
+                                             {Container::Flac, Depth::Pcm16, "flac", 0, "FLAC"},
+                                             {Container::Opus, Depth::Pcm24, "opus", 0, "Opus"},
+                                             {Container::Mp3, Depth::Pcm24, "mp3", 0, "MPEG Audio"},
+                                             {Container::Aac, Depth::Pcm24, "aac", 0, "AAC"}}};
     for (const auto& c : kCases) {
         auto& row = add(Content::Mix, c.container);
         row.depth = c.depth;
@@ -180,6 +190,41 @@ TEST_F(Deliveries, EveryContainerIsReadBack) {
         const int rate = kCases[i].rate != 0 ? kCases[i].rate : kRate;
         EXPECT_EQ(probe["streams"][0]["sample_rate"], std::to_string(rate));
         EXPECT_NEAR(std::stod(probe["format"]["duration"].get<std::string>()), 12.0, 0.06) << row.path;
+        // What a file says of itself, in the words of its own kind.
+        const bool in_stream = tags_lie_in_the_stream(kCases[i].container);
+        const auto& holder = in_stream ? probe["streams"][0] : probe["format"];
+        ASSERT_TRUE(holder.contains("tags")) << probe.dump(2);
+        std::map<std::string, std::string> tags;
+        for (const auto& [key, value] : holder["tags"].items()) tags[lowered(key)] = value;
+        if (kCases[i].container == Container::Wav) {
+            EXPECT_EQ(tags["comment"], "Ferry - Mix");
+            EXPECT_EQ(tags["encoded_by"], "Rivlen");
+            EXPECT_EQ(tags["time_reference"], std::to_string(3600LL * rate));
+        } else {
+            EXPECT_EQ(tags["title"], "Ferry - Mix") << row.path;
+            EXPECT_EQ(tags["album"], "Ferry") << row.path;
+            EXPECT_EQ(tags["date"].size(), 10U) << row.path;
+            EXPECT_TRUE(tags["comment"].ends_with("from 01:00:00:00")) << tags["comment"];
+            EXPECT_TRUE(tags["comment"].starts_with("-2")) << tags["comment"];
+        }
+        if (kCases[i].container == Container::Opus) {
+            ASSERT_FALSE(tags["r128_track_gain"].empty());
+            EXPECT_NEAR(std::stod(tags["r128_track_gain"]) / 256, 0, 0.2);  // RFC 7845: to -23 LUFS
+        }
+        const auto info = ran("mediainfo " + quoted(row.path));
+        EXPECT_NE(info.find(kCases[i].format), std::string::npos) << info;
+        EXPECT_NE(info.find("Ferry - Mix"), std::string::npos) << info;
+        if (kCases[i].container != Container::Aac && kCases[i].container != Container::Opus) {  // SoX reads
+            EXPECT_EQ(std::stoi(ran("soxi -V1 -c " + quoted(row.path))), 2);
+            EXPECT_EQ(std::stoi(ran("soxi -V1 -r " + quoted(row.path))), rate);
+            EXPECT_NEAR(std::stod(ran("soxi -V1 -D " + quoted(row.path))), 12.0, 0.06);
+        }
+        // FFmpeg's meter on every one of them.
+        const auto ebur =
+            ran("ffmpeg -hide_banner -nostats -i " + quoted(row.path) + " -af ebur128 -f null -");
+        const auto at = ebur.rfind("I:");
+        ASSERT_NE(at, std::string::npos) << ebur;
+        EXPECT_NEAR(std::stod(ebur.substr(at + 2)), row.course.loudness.integrated_lufs, 0.11) << row.path;
         // Pulses of one sign hold what coders cut off below 20 Hz.
         EXPECT_NEAR(row.course.loudness.integrated_lufs, -23, i < 4 ? 0.2 : 1.2) << row.path;
     }
@@ -203,38 +248,77 @@ TEST_F(Deliveries, StemsShareAGainAndAddUp) {
     EXPECT_EQ(energy_of(test::read_wav(report->rows[2].path)[0]), 0);
 }
 
-// The picture's packets are copied; the new sound comes first, tagged, and the old one behind it.
-TEST_F(Deliveries, GoBackUnderThePicture) {
-    const fs::path movie = fs::path(RIVLEN_ROOT) / "demo/tide-mill.mov";
+// The picture's packets are copied; the new sounds come first, named and tagged, the old one behind them.
+class UnderAPicture : public Deliveries, public ::testing::WithParamInterface<const char*> {};
+TEST_P(UnderAPicture, GoSeveralSoundsAndTheOriginal) {
+    fs::path movie = fs::path(RIVLEN_ROOT) / "demo/tide-mill.mov";
+    if (std::string(GetParam()) != "mov") {
+        const fs::path other = scratch_ / (std::string("picture.") + GetParam());
+        ran("ffmpeg -v error -i " + quoted(movie) + " -map 0:v -map 0:a -c:v copy -c:a aac " + quoted(other));
+        movie = other;
+    }
     auto source = Source::bring_in(movie, scratch_ / "work");
-    ASSERT_TRUE(source.ok());
+    ASSERT_TRUE(source.ok()) << source.error().message;
     Rebuild& r = plan_.session.rebuild;
-    r.tracks.clear();
     Placement placement;
     placement.path = movie;
     placement.length = static_cast<std::int64_t>(source->frames());
-    place_clip(r, placement, Feed::Whole, 0);
+    place_clip(r, placement, Feed::Whole, add_track(r, "Ambience"));
     r.picture.push_back({r.new_id(), movie, 0, 0, placement.length});
     plan_.media[movie] = {std::make_shared<const Source>(std::move(*source)), nullptr, kRate};
-    auto& row = add(Content::Mix, Container::Picture);
-    row.language = "eng";
-    row.keep_original_sound = true;
+    auto& mix = add(Content::Mix, Container::Picture);
+    mix.language = "eng";
+    mix.keep_original_sound = true;
+    mix.name = "{name}";
+    mix.version = "clean";
+    auto& music = add(Content::Music, Container::Picture);
+    music.language = "fra";
+    music.name = "{name}";
+    music.version = "clean";
     const auto report = deliver(plan_);
     ASSERT_TRUE(report.ok());
-    ASSERT_EQ(report->rows[0].state, RowState::Done) << report->rows[0].sentence;
-    EXPECT_EQ(report->rows[0].path.extension(), ".mov");
-    const auto probe = probed(report->rows[0].path);
+    ASSERT_EQ(report->rows.size(), 2U);
+    for (const auto& row : report->rows) ASSERT_EQ(row.state, RowState::Done) << row.sentence;
+    const fs::path& file = report->rows[0].path;
+    EXPECT_EQ(file, report->rows[1].path);
+    EXPECT_EQ(file.filename(), std::string("Ferry.") + GetParam());
+    const auto probe = probed(file);
     std::vector<nlohmann::json> sounds;
     for (const auto& stream : probe["streams"]) {
         if (stream["codec_type"] == "audio") sounds.push_back(stream);
     }
-    ASSERT_EQ(sounds.size(), 2U);
+    ASSERT_EQ(sounds.size(), 3U);
     EXPECT_EQ(sounds[0]["tags"]["language"], "eng");
-    EXPECT_NEAR(report->rows[0].course.loudness.integrated_lufs, -23, 0.2);
-    const auto timecode = probe.dump();
-    EXPECT_NE(timecode.find("01:00:00:00"), std::string::npos);
+    EXPECT_EQ(sounds[1]["tags"]["language"], "fra");
+    EXPECT_EQ(sounds[0]["disposition"]["default"], 1);
+    EXPECT_EQ(sounds[1]["disposition"]["default"], 0);
+    EXPECT_EQ(sounds[2]["disposition"]["default"], 0);
+    // MOV and MP4 keep a track's name as its handler's.
+    const auto name_of = [](const nlohmann::json& stream) {
+        const auto& tags = stream["tags"];
+        return tags.value("title", tags.value("handler_name", ""));
+    };
+    EXPECT_EQ(name_of(sounds[0]), "Mix, clean");
+    EXPECT_EQ(name_of(sounds[1]), "Music, clean");
+    EXPECT_NE(ran("mediainfo " + quoted(file)).find("Music, clean"), std::string::npos);
+    const double loss = std::string(GetParam()) == "mp4" ? 0.5 : 0.2;  // AAC
+    EXPECT_NEAR(report->rows[0].course.loudness.integrated_lufs, -23, loss);
+    // The second sound is what it should be: softer than the mix, by what the voice brings.
+    EXPECT_LT(report->rows[1].course.loudness.integrated_lufs,
+              report->rows[0].course.loudness.integrated_lufs - 0.5);
+    EXPECT_NE(probe.dump().find("01:00:00:00"), std::string::npos);
     EXPECT_EQ(leftovers(), 0);
+    // A restart knows both sounds.
+    const auto again = deliver(plan_);
+    ASSERT_TRUE(again.ok());
+    for (const auto& row : again->rows) EXPECT_EQ(row.state, RowState::Skipped) << row.sentence;
+    EXPECT_NEAR(again->rows[1].course.loudness.integrated_lufs, report->rows[1].course.loudness.integrated_lufs,
+                0.01);
+    // Another language is another delivery.
+    plan_.table.rows[1].language = "deu";
+    EXPECT_EQ(deliver(plan_)->rows[0].state, RowState::Failed);
 }
+INSTANTIATE_TEST_SUITE_P(Containers, UnderAPicture, ::testing::Values("mov", "mp4", "mkv"));
 
 TEST_F(Deliveries, StemsGoIntoOneFile) {
     add(Content::Stems, Container::Wav, "");
@@ -480,6 +564,93 @@ TEST(EbuTech3341, MomentaryAndShortTermMaxima) {
         meter.add(sine(-23, 0.4));
     }
     EXPECT_NEAR(meter.finish().highest_momentary_lufs, -23, 0.1);
+}
+// Cases 15 to 19 (true peak): sines at a quarter and a sixth of the rate and others whose phase puts the peak
+// between the samples; +0.2 and -0.4 dB are allowed. Level -6 dBTP, and +3 dBTP for case 19.
+TEST(EbuTech3341, TruePeak) {
+    struct Case {
+        double part_of_rate, phase_degrees, amplitude, dbtp;
+    };
+    for (const auto& c : std::initializer_list<Case>{{1.0 / 4, 0, 0.5, -6},
+                                                     {1.0 / 4, 45, 0.5, -6},
+                                                     {1.0 / 6, 60, 0.5, -6},
+                                                     {1.0 / 8, 67.5, 0.5, -6},
+                                                     {1.0 / 4, 45, 1.41, 3}}) {
+        Channels out(2, std::vector<float>(kRate));
+        for (std::size_t i = 0; i < out[0].size(); ++i) {
+            const double turn =
+                2 * std::numbers::pi * (c.part_of_rate * static_cast<double>(i) + c.phase_degrees / 360);
+            const double fade = std::min({1.0, static_cast<double>(i) / 4800,
+                                          static_cast<double>(out[0].size() - i) / 4800});
+            out[0][i] = out[1][i] = static_cast<float>(c.amplitude * fade * std::sin(turn));
+        }
+        CourseMeter meter(kRate, 2);
+        meter.add(out);
+        const double peak = meter.finish().loudness.true_peak_dbtp;
+        EXPECT_LE(peak, c.dbtp + 0.2) << c.phase_degrees;
+        EXPECT_GE(peak, c.dbtp - 0.4) << c.phase_degrees;
+    }
+}
+// libebur128 finds the same true peaks, whatever the pieces in which the sound comes; also where the highest
+// lies at the very end, and at another rate.
+TEST(TruePeaks, AreThoseOfLibebur128) {
+    for (const int rate : {44100, kRate}) {
+        for (const unsigned seed : {1U, 2U, 3U}) {
+            Channels x = {test::noise(30000, seed), test::noise(30000, seed + 10)};
+            // A little band-limited, as recordings are; half a sample either side of the middle.
+            for (auto& channel : x) {
+                float last = 0;
+                for (float& v : channel) {
+                    const float now = v;
+                    v = 0.5F * (now + last);
+                    last = now;
+                }
+            }
+            if (seed == 3) x[1].back() = x[1][x[1].size() - 2] = 0.9F;
+            CourseMeter meter(rate, 2);
+            for (std::size_t at = 0; at < x[0].size();) {
+                const std::size_t count = std::min<std::size_t>(x[0].size() - at, 1 + at % 777);
+                const auto from = static_cast<std::ptrdiff_t>(at);
+                const auto to = static_cast<std::ptrdiff_t>(at + count);
+                meter.add(Channels{{x[0].begin() + from, x[0].begin() + to},
+                                   {x[1].begin() + from, x[1].begin() + to}});
+                at += count;
+            }
+            LoudnessMeter other(rate, 2);
+            other.add(x);
+            other.add(Channels(2, std::vector<float>(64)));
+            EXPECT_NEAR(meter.finish().loudness.true_peak_dbtp, other.result().true_peak_dbtp, 0.15)
+                << rate << " " << seed;
+        }
+    }
+}
+// The course over time against libebur128 asked every 100 ms.
+TEST(LoudnessCourses, AreThoseOfLibebur128) {
+    Channels x = {test::noise(8 * kRate, 1), test::noise(8 * kRate, 2)};
+    for (std::size_t i = 0; i < x[0].size(); ++i) {
+        const double t = static_cast<double>(i) / kRate;
+        for (auto& channel : x) channel[i] *= static_cast<float>(t > 4 && t < 4.6 ? 0.0 : 0.1 + 0.05 * t);
+    }
+    CourseMeter meter(kRate, 2);
+    meter.add(x);
+    const auto course = meter.finish();
+    LoudnessMeter other(kRate, 2);
+    double momentary = -120;
+    std::vector<double> short_term;
+    for (std::size_t at = 0; at < x[0].size(); at += 4800) {
+        Channels part;
+        for (const auto& channel : x)
+            part.emplace_back(channel.begin() + static_cast<std::ptrdiff_t>(at),
+                              channel.begin() + static_cast<std::ptrdiff_t>(at + 4800));
+        other.add(part);
+        momentary = std::max(momentary, other.momentary_lufs());
+        short_term.push_back(other.short_term_lufs());
+    }
+    EXPECT_NEAR(course.highest_momentary_lufs, momentary, 1e-6);
+    EXPECT_NEAR(course.highest_short_term_lufs, *std::ranges::max_element(short_term), 1e-6);
+    ASSERT_EQ(course.short_term_lufs.size(), 8U);
+    for (std::size_t s = 0; s < 8; ++s)
+        EXPECT_NEAR(static_cast<double>(course.short_term_lufs[s]), short_term[10 * s + 9], 1e-4);
 }
 // EBU Tech 3342 (2016), table 1, cases 1 to 4: tolerance 1 LU.
 TEST(EbuTech3342, LoudnessRange) {

@@ -86,7 +86,7 @@ TEST_F(FullDisk, PuttingBack) {
     test::write_wav(scratch_ / "a.wav", {test::noise(48000 * 44, 1)}, 48000);
     PutbackPlan plan;
     plan.picture = fs::path(RIVLEN_ROOT) / "demo/tide-mill.mov";
-    plan.audio = scratch_ / "a.wav";
+    plan.sounds.push_back({scratch_ / "a.wav"});
     plan.out = small_ / "x.mov";
     auto report = put_back(plan);
     ASSERT_FALSE(report.ok());

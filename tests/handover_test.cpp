@@ -88,7 +88,7 @@ TEST_P(Putback, PictureUntouchedAndSoundInPlace) {
     test::write_wav(scratch / "new.wav", sound, 48000);
     PutbackPlan plan;
     plan.picture = kDemo;
-    plan.audio = scratch / "new.wav";
+    plan.sounds.push_back({scratch / "new.wav"});
     plan.out = scratch / (std::string("out.") + GetParam());
     auto report = put_back(plan);
     ASSERT_TRUE(report.ok()) << report.error().message;
@@ -122,7 +122,7 @@ TEST(Putback, WrongRequestsAreSentences) {
     test::write_wav(scratch / "a.wav", {test::noise(4800, 1)}, 48000);
     PutbackPlan plan;
     plan.picture = kDemo;
-    plan.audio = scratch / "a.wav";
+    plan.sounds.push_back({scratch / "a.wav"});
     plan.out = kDemo;
     plan.overwrite = true;
     EXPECT_EQ(put_back(plan).error().kind, ErrorKind::BadInput);  // output equals input

@@ -8,7 +8,7 @@ PACKAGES=(
   libsndfile1-dev libsoxr-dev libebur128-dev libfftw3-dev libxxhash-dev libarchive-dev
   nlohmann-json3-dev libcli11-dev libfmt-dev libeigen3-dev
   libgtest-dev libbenchmark-dev
-  sox mediainfo  # read back what was delivered, in tests
+  sox libsox-fmt-mp3 mediainfo  # read back what was delivered, in tests
 )
 
 install_packages() {

@@ -9,6 +9,12 @@
 
 namespace rivlen {
 
+namespace {
+
+constexpr double kOffsetLu = -0.691;  // ITU-R BS.1770-4, equation 2
+
+}  // namespace
+
 struct LoudnessMeter::State {
     struct Closer {
         void operator()(ebur128_state* state) const { ebur128_destroy(&state); }
@@ -48,6 +54,19 @@ double LoudnessMeter::short_term_lufs() const {
     double value = 0.0;
     ebur128_loudness_shortterm(state_->ebur.get(), &value);
     return std::isfinite(value) ? std::max(value, -120.0) : -120.0;
+}
+
+double LoudnessMeter::weighted_power() const {
+    double lufs = 0.0;
+    constexpr unsigned long kWindowMs = 100;
+    if (ebur128_loudness_window(state_->ebur.get(), kWindowMs, &lufs) != EBUR128_SUCCESS ||
+        !std::isfinite(lufs))
+        return 0.0;
+    return std::pow(10.0, (lufs - kOffsetLu) / 10.0);
+}
+
+double LoudnessMeter::lufs_of(double power) {
+    return power > 0.0 ? std::max(-120.0, kOffsetLu + 10.0 * std::log10(power)) : -120.0;
 }
 
 Loudness LoudnessMeter::result() const {

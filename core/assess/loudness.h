@@ -29,6 +29,11 @@ class LoudnessMeter {
     // Of the last 400 ms and the last 3 s (EBU Tech 3341); -120 for silence.
     [[nodiscard]] double momentary_lufs() const;
     [[nodiscard]] double short_term_lufs() const;
+    // Weighted power of the last 100 ms, as BS.1770-4 sums it over channels: its mean over 400 ms and 3 s is
+    // what the two above are levels of, for those that ask all along.
+    [[nodiscard]] double weighted_power() const;
+    // Level of a weighted power.
+    [[nodiscard]] static double lufs_of(double power);
 
   private:
     struct State;

@@ -52,13 +52,15 @@ void Compressor::process(StereoBlock block) {
         // Levels in dB cost most of the time: they are asked for only where something is done.
         double wanted = 0;
         if (level > quiet_) {
-            const double in_db = db_of_amplitude(static_cast<double>(level));
+            const auto in_db = static_cast<double>(quick_db_of_amplitude(level));
             wanted = in_db - static_db(values_, in_db);
         }
         const double reduction = reduction_.step(wanted);
         lowest_db_ = std::min(lowest_db_, -reduction);
         const float gain =
-            reduction > kNothingDb ? static_cast<float>(amplitude_of_db(-reduction)) * make_up_ : make_up_;
+            reduction > kNothingDb
+                               ? quick_amplitude_of_db(static_cast<float>(-reduction)) * make_up_
+                               : make_up_;
         for (auto& channel : block) channel[i] *= gain;
     }
 }

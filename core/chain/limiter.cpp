@@ -2,7 +2,6 @@
 
 #include <algorithm>
 #include <cmath>
-#include <numbers>
 
 #include "core/base/levels.h"
 
@@ -11,41 +10,12 @@ namespace rivlen {
 namespace {
 
 constexpr double kLookSeconds = 0.004;
-constexpr double kKaiserBeta = 7.0;
-
-// Modified Bessel function of the first kind, order 0, by its power series.
-double bessel(double x) {
-    double sum = 1;
-    double term = 1;
-    for (int k = 1; k < 30; ++k) {
-        term *= (x / 2 / k) * (x / 2 / k);
-        sum += term;
-    }
-    return sum;
-}
+constexpr std::size_t kTaps = PeakInterpolator::kTaps;
 
 }  // namespace
 
 Limiter::Limiter(int sample_rate)
     : sample_rate_(sample_rate), look_(static_cast<std::size_t>(std::lround(kLookSeconds * sample_rate))) {
-    for (std::size_t p = 1; p < kPhases; ++p) {
-        double sum = 0;
-        std::array<double, kTaps> taps{};
-        for (std::size_t t = 0; t < kTaps; ++t) {
-            const double x = static_cast<double>(t) - (kTaps / 2.0 - 1) - static_cast<double>(p) / kPhases;
-            const double edge = x / (kTaps / 2.0);
-            const double window =
-                bessel(kKaiserBeta * std::sqrt(std::max(0.0, 1 - edge * edge))) / bessel(kKaiserBeta);
-            taps[t] = window * (x == 0 ? 1.0 : std::sin(std::numbers::pi * x) / (std::numbers::pi * x));
-            sum += taps[t];
-        }
-        double most = 0;
-        for (std::size_t t = 0; t < kTaps; ++t) {
-            taps_[p - 1][t] = static_cast<float>(taps[t] / sum);
-            most += std::abs(taps[t] / sum);
-        }
-        rise_ = std::max(rise_, static_cast<float>(most));
-    }
     for (auto& channel : line_) channel.assign(2 * (look_ + kTaps), 0.0F);
     minima_.resize(look_ + 4);
     mean_.resize(look_);
@@ -63,7 +33,7 @@ void Limiter::reset() {
     sum_ = static_cast<double>(look_);
     at_ = mean_at_ = minima_first_ = minima_count_ = 0;
     clock_ = 0;
-    soft_ = 0;
+    soft_ = idle_ = 0;
     held_ = lowest_ = 1;
 }
 
@@ -74,35 +44,28 @@ void Limiter::set(std::span<const double> values) {
     back_ = static_cast<float>(1.0 - std::exp(-1.0 / std::max(1.0, release_frames)));
 }
 
-// Highest of the sample in the middle of the last kTaps and of the three points behind it.
-float Limiter::peak_at(std::size_t channel) const {
-    const std::size_t size = line_[channel].size() / 2;
-    const float* last =
-        line_[channel].data() + at_ + size - kTaps;  // the latest kTaps samples end at at_ - 1
-    float peak = std::abs(last[kTaps / 2 - 1]);
-    for (const auto& taps : taps_) {
-        constexpr std::size_t kLanes = 8;  // sums side by side: vector code without reordering
-        std::array<float, kLanes> sums{};
-        for (std::size_t t = 0; t < kTaps; t += kLanes) {
-            for (std::size_t j = 0; j < kLanes; ++j) sums[j] += taps[t + j] * last[t + j];
-        }
-        float sum = 0;
-        for (const float part : sums) sum += part;
-        peak = std::max(peak, std::abs(sum));
-    }
-    return peak;
-}
-
 // Running minimum of what peaks need over the look-ahead, exponentially back, then the mean.
 float Limiter::needed(float peak) {
     const float wanted = peak > ceiling_ ? ceiling_ / peak : 1.0F;
+    // Nothing has been held down for so long that nothing is left to come back.
+    idle_ = wanted == 1.0F && held_ == 1.0F ? idle_ + 1 : 0;
+    if (idle_ > 2 * look_ + 2) {
+        minima_first_ = 0;
+        minima_count_ = 1;
+        minima_[0] = {clock_++, 1.0F};
+        sum_ = static_cast<double>(look_);
+        return 1.0F;
+    }
     const std::size_t ring = minima_.size();
-    while (minima_count_ > 0 && minima_[(minima_first_ + minima_count_ - 1) % ring].second >= wanted)
-        --minima_count_;
-    minima_[(minima_first_ + minima_count_) % ring] = {clock_, wanted};
+    const auto place = [this, ring](std::size_t nth) {  // a division a sample would cost more than the rest
+        const std::size_t at = minima_first_ + nth;
+        return at < ring ? at : at - ring;
+    };
+    while (minima_count_ > 0 && minima_[place(minima_count_ - 1)].second >= wanted) --minima_count_;
+    minima_[place(minima_count_)] = {clock_, wanted};
     ++minima_count_;
     while (minima_[minima_first_].first < clock_ - static_cast<std::int64_t>(look_) - 1) {
-        minima_first_ = (minima_first_ + 1) % ring;
+        minima_first_ = place(1);
         --minima_count_;
     }
     ++clock_;
@@ -130,9 +93,11 @@ void Limiter::process(StereoBlock block) {
         at_ = at_ + 1 == size ? 0 : at_ + 1;
         // Where no sample is near the ceiling there is nothing to look for.
         const float loudest = std::max(std::abs(block[0][i]), std::abs(block[1][i])) * drive_;
-        soft_ = loudest * rise_ < 0.99F * ceiling_ ? soft_ + 1 : 0;
+        soft_ = loudest * interpolator_.rise() < 0.99F * ceiling_ ? soft_ + 1 : 0;
         if (soft_ < kTaps) {
-            for (std::size_t c = 0; c < kMixChannels; ++c) peak = std::max(peak, peak_at(c));
+            // The latest kTaps samples end at at_ - 1.
+            for (const auto& line : line_)
+                peak = std::max(peak, interpolator_.peak_at(line.data() + at_ + size - kTaps));
         }
         const float gain = needed(peak);
         lowest_ = std::min(lowest_, gain);

@@ -4,13 +4,12 @@
 #include <array>
 #include <vector>
 
+#include "core/base/peak_between.h"
 #include "core/chain/processor.h"
 
 namespace rivlen {
 
-// Peaks are those of the sound at four times its rate, interpolated by a Kaiser-windowed sinc (ITU-R
-// BS.1770-4, Annex 2, describes the method; the filter here is longer). The gain that each needs is held over
-// the look-ahead (running minimum), comes back exponentially, and is smoothed by a mean over the look-ahead:
+// Peaks are those of core/base/peak_between.h. The gain that each needs is held over the look-ahead (running minimum), comes back exponentially, and is smoothed by a mean over the look-ahead:
 // at the peak itself it is then at most what the peak needs. Both channels get the same gain.
 class Limiter : public Processor {
   public:
@@ -25,15 +24,13 @@ class Limiter : public Processor {
     static constexpr double kMarginDb = 0.1;
 
   private:
-    static constexpr std::size_t kPhases = 4, kTaps = 32;
-    float peak_at(std::size_t channel) const;
     float needed(float peak);
     double sample_rate_;
     std::size_t look_;  // frames
     float drive_ = 1, ceiling_ = 1, back_ = 0;
-    float rise_ = 1;        // the highest peak that samples up to 1 can have between them
     std::size_t soft_ = 0;  // how many samples in a row cannot lead to a peak beyond the ceiling
-    std::array<std::array<float, kTaps>, kPhases - 1> taps_{};
+    PeakInterpolator interpolator_;
+    std::size_t idle_ = 0;  // for how many samples nothing was held down
     std::array<std::vector<float>, kMixChannels> line_;  // what is delayed, twice, so that reads need no wrap
     std::size_t at_ = 0;                                 // next to write in line_
     std::vector<std::pair<std::int64_t, float>> minima_;  // ring: rising gains within the look-ahead

@@ -193,6 +193,18 @@ Status save_template(const HandoverTemplate& value, const std::filesystem::path&
     return write_text_file(path, template_to_json(value));
 }
 
+std::string file_part(std::string_view text) {
+    std::string out;
+    for (const char c : text) {
+        if (c == '/' || c == '\\' || static_cast<unsigned char>(c) < 32) continue;
+        if ((c == ' ' || c == '.') && out.empty()) continue;  // no hidden files
+        if (c == ' ' && out.back() == ' ') continue;
+        out.push_back(c);
+    }
+    while (!out.empty() && (out.back() == ' ' || out.back() == '.')) out.pop_back();
+    return out;
+}
+
 std::string file_name(const HandoverRow& row, const std::string& name, const std::string& picture_ending) {
     const std::array<std::pair<std::string_view, std::string>, 5> marks = {
         {{"{name}", name},
@@ -200,23 +212,15 @@ std::string file_name(const HandoverRow& row, const std::string& name, const std
          {"{version}", row.version},
          {"{target}", row.target},
          {"{rate}", std::to_string(row.sample_rate)}}};
-    std::string out;
-    const auto append = [&out](std::string_view text) {
-        for (const char c : text) {
-            if (c == '/' || c == '\\' || static_cast<unsigned char>(c) < 32) continue;
-            if ((c == ' ' || c == '.') && out.empty()) continue;  // no hidden files
-            if (c == ' ' && out.back() == ' ') continue;
-            out.push_back(c);
-        }
-    };
+    std::string filled;
     for (std::size_t at = 0; at < row.name.size();) {
         const auto mark = std::ranges::find_if(
             marks, [&](const auto& m) { return std::string_view(row.name).substr(at).starts_with(m.first); });
-        append(mark != marks.end() ? std::string_view(mark->second)
-                                   : std::string_view(row.name).substr(at, 1));
+        filled += mark != marks.end() ? std::string_view(mark->second)
+                                      : std::string_view(row.name).substr(at, 1);
         at += mark != marks.end() ? mark->first.size() : 1;
     }
-    while (!out.empty() && (out.back() == ' ' || out.back() == '.')) out.pop_back();
+    std::string out = file_part(filled);
     if (out.empty()) out = key_of(row.content);
     constexpr std::array<const char*, kContainers> kEndings = {".wav", ".flac", ".opus", ".mp3", ".m4a", ""};
     return out + (row.container == Container::Picture ? picture_ending

@@ -4,6 +4,7 @@
 
 #include <filesystem>
 #include <string>
+#include <string_view>
 #include <vector>
 
 #include "core/base/result.h"
@@ -68,6 +69,8 @@ struct HandoverTemplate {
 [[nodiscard]] std::string template_to_json(const HandoverTemplate& value);
 [[nodiscard]] Result<HandoverTemplate> template_from_json(const std::string& text, const std::string& path);
 
+// A text as (part of) the name of a file: without what no file system takes.
+[[nodiscard]] std::string file_part(std::string_view text);
 // File of a row, with its ending; {name}, {content}, {version}, {target}, {rate} are filled in, and what no
 // file system takes is left out. picture: ending of Container::Picture.
 [[nodiscard]] std::string file_name(const HandoverRow& row, const std::string& name,

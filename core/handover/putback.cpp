@@ -38,8 +38,7 @@ Error refused(const fs::path& out, int code) {
                       out.string(), libav::error_text(code));
 }
 
-AVCodecID codec_for(const fs::path& out) {
-    std::string extension = out.extension().string();
+AVCodecID codec_for(std::string extension) {
     std::ranges::transform(extension, extension.begin(),
                            [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
     if (extension == ".mov") return AV_CODEC_ID_PCM_S24LE;
@@ -162,8 +161,8 @@ Result<std::pair<std::string, std::uint64_t>> picture_digest(const fs::path& pat
 }
 
 // The sound of a file, laid under its picture: leading silence added, what precedes the picture dropped.
-Result<AudioBuffer> sound_under_picture(const fs::path& path) {
-    auto buffer = read_audio(path);
+Result<AudioBuffer> sound_under_picture(const fs::path& path, int stream_index) {
+    auto buffer = read_audio(path, 0, stream_index);
     if (!buffer) return buffer.error();
     const auto lead =
         static_cast<std::ptrdiff_t>(std::llround(buffer->start_after_picture_seconds * buffer->sample_rate));
@@ -231,8 +230,18 @@ double difference_db(const AudioBuffer& given, const AudioBuffer& decoded) {
     return 10.0 * std::log10(wrong / std::max(wanted, 1e-20));
 }
 
-Status write_file(const PutbackPlan& plan, AVCodecID id, const AudioBuffer& audio, const fs::path& partial,
-                  const JobControl& job, std::string& codec_name) {
+// A new sound on its way into the file.
+struct SoundTrack {
+    SoundEncoder encoder;
+    int sample_rate;
+    AVStream* stream;
+    std::int64_t start_samples = 0;
+    bool more = true;
+    double seconds = -1e9;  // up to which it is written
+};
+
+Status write_file(const PutbackPlan& plan, AVCodecID id, const std::vector<AudioBuffer>& sounds,
+                  const fs::path& partial, const JobControl& job) {
     auto opened = libav::open_input(plan.picture);
     if (!opened) return opened.error();
     AVFormatContext& input = **opened;
@@ -249,10 +258,6 @@ Status write_file(const PutbackPlan& plan, AVCodecID id, const AudioBuffer& audi
     if (raw == nullptr)
         return make_error(ErrorKind::Unsupported, "Choose a name that ends in .mov, .mp4 or .mkv.");
     const Muxer muxer(raw);
-    auto codec = open_encoder(id, audio, (raw->oformat->flags & AVFMT_GLOBALHEADER) != 0);
-    if (!codec) return codec.error();
-    SoundEncoder encoder(std::move(*codec), audio);
-    codec_name = avcodec_get_name(id);
 
     const auto copy_stream = [&](int from) {
         AVStream* stream = avformat_new_stream(raw, nullptr);
@@ -274,13 +279,25 @@ Status write_file(const PutbackPlan& plan, AVCodecID id, const AudioBuffer& audi
     };
     av_dict_copy(&raw->metadata, input.metadata, 0);
     AVStream* picture_out = copy_stream(picture);
-    AVStream* sound_out = avformat_new_stream(raw, nullptr);
-    avcodec_parameters_from_context(sound_out->codecpar, &encoder.codec());
-    sound_out->time_base = {1, audio.sample_rate};
-    sound_out->disposition = AV_DISPOSITION_DEFAULT;
-    av_dict_set(&sound_out->metadata, "title", plan.title.c_str(), 0);
-    if (!plan.language.empty()) av_dict_set(&sound_out->metadata, "language", plan.language.c_str(), 0);
-    av_dict_set(&sound_out->metadata, "handler_name", plan.title.c_str(), 0);
+    // The new sounds are timed from the picture's first frame on, wherever the container's clock puts that.
+    const double sound_start = libav::start_seconds(*input.streams[picture]);
+    std::vector<SoundTrack> tracks;
+    for (std::size_t i = 0; i < sounds.size(); ++i) {
+        const AudioBuffer& audio = sounds[i];
+        const PutbackSound& given = plan.sounds[i];
+        auto codec = open_encoder(id, audio, (raw->oformat->flags & AVFMT_GLOBALHEADER) != 0);
+        if (!codec) return codec.error();
+        AVStream* stream = avformat_new_stream(raw, nullptr);
+        avcodec_parameters_from_context(stream->codecpar, codec->get());
+        stream->time_base = {1, audio.sample_rate};
+        stream->disposition = i == 0 ? AV_DISPOSITION_DEFAULT : 0;
+        av_dict_set(&stream->metadata, "title", given.title.c_str(), 0);
+        if (!given.language.empty())
+            av_dict_set(&stream->metadata, "language", given.language.c_str(), 0);
+        av_dict_set(&stream->metadata, "handler_name", given.title.c_str(), 0);
+        tracks.push_back({SoundEncoder(std::move(*codec), audio), audio.sample_rate, stream,
+                          static_cast<std::int64_t>(std::llround(sound_start * audio.sample_rate))});
+    }
     AVStream* old_out = nullptr;
     if (old_sound >= 0) {
         old_out = copy_stream(old_sound);
@@ -297,30 +314,28 @@ Status write_file(const PutbackPlan& plan, AVCodecID id, const AudioBuffer& audi
         return refused(plan.out, code);
     if (const int code = avformat_write_header(raw, nullptr); code < 0) return refused(plan.out, code);
 
-    // The new sound is timed from the picture's first frame on, wherever the container's clock puts that.
-    const double sound_start = libav::start_seconds(*input.streams[picture]);
-    const auto start_samples = static_cast<std::int64_t>(std::llround(sound_start * audio.sample_rate));
     const libav::Packet packet(av_packet_alloc());
     const libav::Packet sound(av_packet_alloc());
-    bool more_sound = true;
-    double sound_time = -1e9;
     const auto write_sound_until = [&](double seconds) -> Status {
-        while (more_sound && sound_time < seconds) {
-            auto got = encoder.next(*sound);
-            if (!got) return got.error();
-            more_sound = *got;
-            if (!more_sound) break;
-            sound->pts += start_samples;
-            sound->dts += start_samples;
-            sound_time = static_cast<double>(sound->dts) / audio.sample_rate;
-            av_packet_rescale_ts(sound.get(), {1, audio.sample_rate}, sound_out->time_base);
-            sound->stream_index = sound_out->index;
-            if (const int code = av_interleaved_write_frame(raw, sound.get()); code < 0)
-                return refused(plan.out, code);
+        for (auto& track : tracks) {
+            while (track.more && track.seconds < seconds) {
+                auto got = track.encoder.next(*sound);
+                if (!got) return got.error();
+                track.more = *got;
+                if (!track.more) break;
+                sound->pts += track.start_samples;
+                sound->dts += track.start_samples;
+                track.seconds = static_cast<double>(sound->dts) / track.sample_rate;
+                av_packet_rescale_ts(sound.get(), {1, track.sample_rate}, track.stream->time_base);
+                sound->stream_index = track.stream->index;
+                if (const int code = av_interleaved_write_frame(raw, sound.get()); code < 0)
+                    return refused(plan.out, code);
+            }
         }
         return {};
     };
-    const double total = std::max(0.001, static_cast<double>(audio.frames()) / audio.sample_rate);
+    const double total =
+        std::max(0.001, static_cast<double>(sounds[0].frames()) / sounds[0].sample_rate);
     while (av_read_frame(&input, packet.get()) >= 0) {
         if (job.cancelled()) return JobControl::cancelled_error();
         AVStream* target = packet->stream_index == picture     ? picture_out
@@ -330,7 +345,7 @@ Status write_file(const PutbackPlan& plan, AVCodecID id, const AudioBuffer& audi
             const AVRational base = input.streams[packet->stream_index]->time_base;
             const std::int64_t when = packet->dts != AV_NOPTS_VALUE ? packet->dts : packet->pts;
             const double seconds =
-                when != AV_NOPTS_VALUE ? static_cast<double>(when) * av_q2d(base) : sound_time;
+                when != AV_NOPTS_VALUE ? static_cast<double>(when) * av_q2d(base) : tracks[0].seconds;
             if (auto status = write_sound_until(seconds); !status) return status;
             job.report(0.8 * std::clamp(seconds / total, 0.0, 1.0));
             av_packet_rescale_ts(packet.get(), base, target->time_base);
@@ -349,16 +364,26 @@ Status write_file(const PutbackPlan& plan, AVCodecID id, const AudioBuffer& audi
 
 }  // namespace
 
+bool can_put_back_into(const std::string& ending) {
+    return codec_for(ending) != AV_CODEC_ID_NONE;
+}
+
 Result<PutbackReport> put_back(const PutbackPlan& plan, const JobControl& job) {
     std::error_code error;
-    const AVCodecID id = codec_for(plan.out);
+    const AVCodecID id = codec_for(plan.out.extension().string());
     if (id == AV_CODEC_ID_NONE) {
         return make_error(
             ErrorKind::BadInput,
             "\"{}\" is no container that can be written. Choose a name that ends in .mov, .mp4 or .mkv.",
             plan.out.string());
     }
-    if (fs::equivalent(plan.out, plan.picture, error) || fs::equivalent(plan.out, plan.audio, error)) {
+    if (plan.sounds.empty())
+        return make_error(ErrorKind::BadInput, "There is no sound to put under \"{}\". Name one.",
+                          plan.picture.string());
+    if (fs::equivalent(plan.out, plan.picture, error) ||
+        std::ranges::any_of(plan.sounds, [&](const PutbackSound& sound) {
+            return fs::equivalent(plan.out, sound.audio, error);
+        })) {
         return make_error(ErrorKind::BadInput,
                           "\"{}\" is one of the inputs, which are never written to. Choose another name.",
                           plan.out.string());
@@ -369,23 +394,32 @@ Result<PutbackReport> put_back(const PutbackPlan& plan, const JobControl& job) {
     }
     auto before = picture_digest(plan.picture);
     if (!before) return before.error();
-    auto audio = read_audio(plan.audio);
-    if (!audio) return audio.error();
+    std::vector<AudioBuffer> sounds;
+    for (const auto& sound : plan.sounds) {
+        auto audio = read_audio(sound.audio);
+        if (!audio) return audio.error();
+        sounds.push_back(std::move(*audio));
+    }
 
     const fs::path partial = partial_path(plan.out);
     Removal removal{partial};
     PutbackReport report;
-    if (auto status = write_file(plan, id, *audio, partial, job, report.codec); !status)
-        return status.error();
+    report.codec = avcodec_get_name(id);
+    if (auto status = write_file(plan, id, sounds, partial, job); !status) return status.error();
 
     auto after = picture_digest(partial);
     if (!after) return after.error();
-    auto decoded = sound_under_picture(partial);
-    if (!decoded) return decoded.error();
     report.picture_identical = *before == *after;
     report.picture_packets = after->second;
-    report.offset_samples = best_offset(audio->channels[0], decoded->channels[0]);
-    report.difference_db = difference_db(*audio, *decoded);
+    const auto written = probe(partial);
+    if (!written) return written.error();
+    for (std::size_t i = 0; i < sounds.size() && i < written->audio.size(); ++i) {
+        const auto decoded = sound_under_picture(partial, written->audio[i].index);
+        if (!decoded) return decoded.error();
+        const auto offset = best_offset(sounds[i].channels[0], decoded->channels[0]);
+        if (report.offset_samples == 0) report.offset_samples = offset;
+        report.difference_db = std::max(report.difference_db, difference_db(sounds[i], *decoded));
+    }
     job.report(1.0);
     if (!report.picture_identical || report.offset_samples != 0) {
         return make_error(ErrorKind::Internal,

@@ -62,11 +62,11 @@ std::string drawing(const DeliveredRow& row, double target_lufs) {
         line += fmt::format("{}{:.1f} {:.1f}", i == 0 ? "M" : "L", x(i), y(loud));
     }
     std::string out = fmt::format(
-        "<svg viewBox=\"0 0 {} {}\" role=\"img\" aria-label=\"Peaks and short-term loudness of {}\">"
-        "<g class=\"peaks\">{}</g><path class=\"loud\" d=\"{}\"/>",
+        "<svg xmlns=\"http://www.w3.org/2000/svg\" viewBox=\"0 0 {} {}\" role=\"img\" aria-label=\"Peaks and short-term loudness of {}\">"
+        "<g fill=\"#b9c0c4\">{}</g><path fill=\"none\" stroke=\"#3c5a14\" stroke-width=\"1.5\" d=\"{}\"/>",
         kWidth, kHeight, escaped_markup(row.path.filename().string()), bars, line);
     if (target_lufs > -119)
-        out += fmt::format("<line class=\"target\" x1=\"0\" x2=\"{}\" y1=\"{:.1f}\" y2=\"{:.1f}\"/>", kWidth,
+        out += fmt::format("<line stroke=\"#9a3b10\" stroke-dasharray=\"5 4\" x1=\"0\" x2=\"{}\" y1=\"{:.1f}\" y2=\"{:.1f}\"/>", kWidth,
                            y(target_lufs), y(target_lufs));
     return out + "</svg>";
 }
@@ -135,7 +135,7 @@ std::string report_to_csv(const DeliveryReport& report) {
     return out;
 }
 
-std::string report_to_html(const DeliveryReport& report, const HandoverTemplate& table, bool drawings) {
+std::string report_to_html(const DeliveryReport& report, const HandoverTemplate& table) {
     std::string out = fmt::format(
         "<!DOCTYPE html>\n<html lang=\"en\"><head><meta charset=\"utf-8\"><title>{0}: what was "
         "delivered</title>\n<style>\n"
@@ -146,8 +146,7 @@ std::string report_to_html(const DeliveryReport& report, const HandoverTemplate&
         "border-bottom:1px solid "
         "#ccd0d3;vertical-align:top}}td.n,th.n{{text-align:right;font-variant-numeric:tabular-nums}}\n"
         ".bad{{color:#9a3b10;font-weight:bold}}.dim{{color:#5a6165}}svg{{width:100%;background:#f2f3f0}}\n"
-        ".peaks rect{{fill:#b9c0c4}}.loud{{fill:none;stroke:#3c5a14;stroke-width:1.5}}"
-        ".target{{stroke:#9a3b10;stroke-dasharray:5 4}}\n</style></head><body>\n<h1>{0}</h1>\n",
+        "</style></head><body>\n<h1>{0}</h1>\n",
         escaped_markup(report.name));
     const auto done = std::ranges::count_if(report.rows, there);
     out += fmt::format(
@@ -227,18 +226,16 @@ std::string report_to_html(const DeliveryReport& report, const HandoverTemplate&
             "mix\" "
             "width=\"600\" height=\"120\"></p>\n",
             report.before_picture, report.after_picture);
-    if (drawings) {
-        out +=
-            "<h2>Over time</h2>\n<p class=\"dim\">Grey: highest peak of each moment. Green: short-term "
-            "loudness. Dashed: the "
-            "target. From 0 dB at the top to -60 dB.</p>\n";
-        for (const auto& r : report.rows) {
-            if (!there(r)) continue;
-            const auto* t = find_target(table.targets, r.asked.target);
-            const auto svg = drawing(r, t != nullptr ? t->integrated_lufs : -120.0);
-            if (!svg.empty())
-                out += fmt::format("<h3>{}</h3>\n{}\n", escaped_markup(r.path.filename().string()), svg);
-        }
+    out +=
+        "<h2>Over time</h2>\n<p class=\"dim\">Grey: highest peak of each moment. Green: short-term "
+        "loudness. Dashed: the "
+        "target. From 0 dB at the top to -60 dB.</p>\n";
+    for (const auto& r : report.rows) {
+        if (!there(r)) continue;
+        const auto* t = find_target(table.targets, r.asked.target);
+        const auto svg = drawing(r, t != nullptr ? t->integrated_lufs : -120.0);
+        if (!svg.empty())
+            out += fmt::format("<h3>{}</h3>\n{}\n", escaped_markup(r.path.filename().string()), svg);
     }
     out +=
         "<h2>Checksums</h2>\n<table><tr><th>File</th><th>XXH3, 128 bit</th><th "
@@ -259,12 +256,16 @@ std::string report_to_html(const DeliveryReport& report, const HandoverTemplate&
     return out + "</body></html>\n";
 }
 
+std::filesystem::path report_page(const std::string& name, const std::filesystem::path& folder) {
+    return folder / (file_part(name) + " report.html");
+}
+
 Status write_reports(const DeliveryReport& report, const HandoverTemplate& table,
                      const std::filesystem::path& folder) {
-    const std::string base = report.name + " report";
-    if (auto s = write_text_file(folder / (base + ".json"), report_to_json(report)); !s) return s;
-    if (auto s = write_text_file(folder / (base + ".csv"), report_to_csv(report)); !s) return s;
-    return write_text_file(folder / (base + ".html"), report_to_html(report, table));
+    auto file = report_page(report.name, folder);
+    if (auto s = write_text_file(file, report_to_html(report, table)); !s) return s;
+    if (auto s = write_text_file(file.replace_extension(".json"), report_to_json(report)); !s) return s;
+    return write_text_file(file.replace_extension(".csv"), report_to_csv(report));
 }
 
 }  // namespace rivlen

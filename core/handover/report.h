@@ -1,6 +1,7 @@
 // What was delivered, for people (HTML) and for programs (JSON, CSV).
 #pragma once
 
+#include <filesystem>
 #include <string>
 
 #include "core/handover/deliver.h"
@@ -11,9 +12,10 @@ namespace rivlen {
 // One line a row, RFC 4180.
 [[nodiscard]] std::string report_to_csv(const DeliveryReport& report);
 // One page without anything outside it: table, targets, sum check, loudness and peaks over time as drawings
-// (SVG). drawings: off for readers that know no SVG.
-[[nodiscard]] std::string report_to_html(const DeliveryReport& report, const HandoverTemplate& table,
-                                         bool drawings = true);
+// (SVG).
+[[nodiscard]] std::string report_to_html(const DeliveryReport& report, const HandoverTemplate& table);
+// The page that write_reports() writes.
+[[nodiscard]] std::filesystem::path report_page(const std::string& name, const std::filesystem::path& folder);
 // "<name> report.html", .json and .csv. Errors: Io, DiskFull.
 [[nodiscard]] Status write_reports(const DeliveryReport& report, const HandoverTemplate& table,
                                    const std::filesystem::path& folder);

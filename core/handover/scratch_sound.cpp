@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <cerrno>
 #include <cmath>
+#include <numeric>
 
 #include "core/base/denormals.h"
 #include "core/base/interleave.h"
@@ -16,6 +17,12 @@
 namespace rivlen {
 
 namespace fs = std::filesystem;
+
+namespace {
+
+constexpr std::size_t kHandedFrames = 1 << 15;  // smaller pieces would cost more in handing on than in work
+
+}  // namespace
 
 Result<ScratchSound> ScratchSound::create(const fs::path& folder, int sample_rate, int channels) {
     auto file = AnonymousFile::create(folder);
@@ -58,8 +65,9 @@ Status ScratchSound::read(std::int64_t at, std::int64_t count, Block& out) const
     return {};
 }
 
-CourseMeter::CourseMeter(int sample_rate, int channels, LoudnessMeter::Kind kind)
-    : meter_(sample_rate, channels, kind),
+CourseMeter::CourseMeter(int sample_rate, int channels, bool true_peaks)
+    : meter_(sample_rate, channels, LoudnessMeter::Kind::Quick),
+      true_peaks_(true_peaks ? static_cast<std::size_t>(channels) : 0),
       step_frames_(static_cast<std::size_t>(sample_rate / 10)),
       waiting_(static_cast<std::size_t>(channels)) {}
 
@@ -69,8 +77,14 @@ void CourseMeter::step() {
         for (const float x : channel) peak_ = std::max(peak_, std::abs(x));
         channel.clear();
     }
-    course_.highest_momentary_lufs = std::max(course_.highest_momentary_lufs, meter_.momentary_lufs());
-    const double short_term = meter_.short_term_lufs();
+    std::ranges::rotate(powers_, powers_.begin() + 1);
+    powers_.back() = meter_.weighted_power();
+    const auto level_of_last = [this](std::ptrdiff_t count) {
+        return LoudnessMeter::lufs_of(std::accumulate(powers_.end() - count, powers_.end(), 0.0) /
+                                      static_cast<double>(count));
+    };
+    course_.highest_momentary_lufs = std::max(course_.highest_momentary_lufs, level_of_last(4));
+    const double short_term = level_of_last(kShortTerm);
     course_.highest_short_term_lufs = std::max(course_.highest_short_term_lufs, short_term);
     if (++steps_ % 10 != 0) return;
     course_.short_term_lufs.push_back(static_cast<float>(short_term));
@@ -80,6 +94,7 @@ void CourseMeter::step() {
 
 void CourseMeter::add(std::span<const std::vector<float>> block) {
     const std::size_t frames = block.empty() ? 0 : block[0].size();
+    for (std::size_t c = 0; c < true_peaks_.size(); ++c) true_peaks_[c].add(block[c]);
     for (std::size_t at = 0; at < frames;) {
         const std::size_t count = std::min(frames - at, step_frames_ - waiting_[0].size());
         for (std::size_t c = 0; c < waiting_.size(); ++c) {
@@ -98,7 +113,39 @@ LoudnessCourse CourseMeter::finish() {
         for (auto& channel : waiting_) channel.clear();
     }
     course_.loudness = meter_.result();
+    float highest = 0;
+    for (auto& meter : true_peaks_) highest = std::max(highest, meter.finish());
+    if (!true_peaks_.empty()) course_.loudness.true_peak_dbtp = db_of_amplitude(static_cast<double>(highest));
     return course_;
+}
+
+void MeasuredAlongside::hand_on() {
+    thread_.wait();
+    std::swap(coming_, taken_);
+    for (auto& channel : coming_) channel.clear();
+    thread_.start([this] { take_(taken_); });
+}
+
+void MeasuredAlongside::add(std::span<const std::vector<float>> block) {
+    for (std::size_t c = 0; c < coming_.size(); ++c)
+        coming_[c].insert(coming_[c].end(), block[c].begin(), block[c].end());
+    if (coming_[0].size() >= kHandedFrames) hand_on();
+}
+
+void MeasuredAlongside::add_interleaved(std::span<const float> samples) {
+    const std::size_t channels = coming_.size();
+    const std::size_t had = coming_[0].size();
+    const std::size_t count = samples.size() / channels;
+    for (std::size_t c = 0; c < channels; ++c) {
+        coming_[c].resize(had + count);
+        for (std::size_t i = 0; i < count; ++i) coming_[c][had + i] = samples[i * channels + c];
+    }
+    if (coming_[0].size() >= kHandedFrames) hand_on();
+}
+
+void MeasuredAlongside::finish() {
+    if (!coming_[0].empty()) hand_on();
+    thread_.wait();
 }
 
 Result<LoudnessCourse> course_of(const ScratchSound& sound, const JobControl& job) {

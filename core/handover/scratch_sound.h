@@ -2,13 +2,17 @@
 // needed.
 #pragma once
 
+#include <array>
 #include <cstdint>
+#include <functional>
 #include <span>
 #include <vector>
 
 #include "core/assess/loudness.h"
+#include "core/base/alongside.h"
 #include "core/base/anonymous_file.h"
 #include "core/base/job.h"
+#include "core/base/peak_between.h"
 
 namespace rivlen {
 
@@ -28,7 +32,7 @@ class ScratchSound {
     // All of it in blocks of so many frames, the last as long as it comes. Errors: Io, Cancelled, those of
     // `take`.
     template <typename Take>
-    [[nodiscard]] Status each(const JobControl& job, Take take, std::int64_t block_frames = 1 << 15) const {
+    [[nodiscard]] Status each(const JobControl& job, Take take, std::int64_t block_frames = 1 << 13) const {
         Block block(static_cast<std::size_t>(channels_));
         for (std::int64_t at = 0; at < frames_; at += block_frames) {
             if (job.cancelled()) return JobControl::cancelled_error();
@@ -60,7 +64,8 @@ struct LoudnessCourse {
 // for (at least ten times a second).
 class CourseMeter {
   public:
-    CourseMeter(int sample_rate, int channels, LoudnessMeter::Kind kind = LoudnessMeter::Kind::Exact);
+    // Without true peaks (true_peak_dbtp is then -200) where they are known.
+    CourseMeter(int sample_rate, int channels, bool true_peaks = true);
     void add(std::span<const std::vector<float>> block);
     // At the end.
     [[nodiscard]] LoudnessCourse finish();
@@ -68,11 +73,32 @@ class CourseMeter {
   private:
     void step();
     LoudnessMeter meter_;
+    std::vector<TruePeakMeter> true_peaks_;
     std::size_t step_frames_;
     std::vector<std::vector<float>> waiting_;
+    static constexpr std::ptrdiff_t kShortTerm = 30;  // 3 s
+    std::array<double, kShortTerm> powers_{};         // of the last 100 ms each
     LoudnessCourse course_;
     float peak_ = 0;
     int steps_ = 0;
+};
+
+// Gathers what comes and hands it on in larger pieces to a thread of its own, while more comes.
+class MeasuredAlongside {
+  public:
+    // `take` gets planar pieces, in order; it must not be used otherwise before finish().
+    MeasuredAlongside(std::size_t channels, std::function<void(const ScratchSound::Block&)> take)
+        : take_(std::move(take)), coming_(channels), taken_(channels) {}
+    void add(std::span<const std::vector<float>> block);
+    void add_interleaved(std::span<const float> samples);
+    // What is left is handed on, and all of it has been taken.
+    void finish();
+
+  private:
+    void hand_on();
+    std::function<void(const ScratchSound::Block&)> take_;
+    ScratchSound::Block coming_, taken_;
+    Alongside thread_;
 };
 
 // The same sound at another rate, times a gain, in one channel when mono. Errors: Io, DiskFull, Cancelled.

@@ -70,6 +70,37 @@ void describe(SNDFILE* file, const SoundDescription& d, const ScratchSound& soun
     sf_set_chunk(file, &chunk);
 }
 
+// What every kind of file can say of itself: the words that players show.
+std::string loudness_words(const SoundDescription& d) {
+    return fmt::format("{:.1f} LUFS, range {:.1f} LU, true peak {:.1f} dBTP, from {}", d.integrated_lufs,
+                       d.range_lu, d.true_peak_dbtp, d.start_timecode);
+}
+
+void describe_flac(SNDFILE* file, const SoundDescription& d) {
+    sf_set_string(file, SF_STR_TITLE, d.description.c_str());
+    sf_set_string(file, SF_STR_ALBUM, d.project.c_str());
+    sf_set_string(file, SF_STR_DATE, d.date.c_str());
+    sf_set_string(file, SF_STR_COMMENT, loudness_words(d).c_str());
+    sf_set_string(file, SF_STR_SOFTWARE, "Rivlen");
+}
+
+// Tags as arguments of ffmpeg, which writes them as ID3v2.3, Vorbis comments or MP4 items.
+std::vector<std::string> tag_arguments(Container container, const SoundDescription& d) {
+    std::vector<std::string> tags = {"title=" + d.description, "album=" + d.project, "date=" + d.date,
+                                     "comment=" + loudness_words(d), "encoded_by=Rivlen"};
+    if (container == Container::Opus && d.integrated_lufs > -70) {
+        // RFC 7845, 5.2.1: what brings the track to -23 LUFS, in 1/256 dB.
+        const long gain = std::lround((-23.0 - d.integrated_lufs) * 256);
+        tags.push_back(fmt::format("R128_TRACK_GAIN={}", std::clamp(gain, -32768L, 32767L)));
+    }
+    std::vector<std::string> words;
+    for (auto& tag : tags) {
+        words.emplace_back("-metadata");
+        words.push_back(std::move(tag));
+    }
+    return words;
+}
+
 Status write_with_sndfile(const ScratchSound& sound, Container container, Depth depth,
                           const SoundDescription& description, AnonymousFile& out, const fs::path& target,
                           const JobControl& job) {
@@ -89,6 +120,8 @@ Status write_with_sndfile(const ScratchSound& sound, Container container, Depth 
     if (wav) {
         sf_command(file.get(), SFC_RF64_AUTO_DOWNGRADE, nullptr, SF_TRUE);
         describe(file.get(), description, sound, depth);
+    } else {
+        describe_flac(file.get(), description);
     }
     sf_command(file.get(), SFC_SET_CLIPPING, nullptr, SF_TRUE);
     std::minstd_rand random(612);  // the same sound gives the same file
@@ -113,8 +146,8 @@ Status write_with_sndfile(const ScratchSound& sound, Container container, Depth 
 }
 
 // Feeds float samples to the ffmpeg program, which writes into the file that has no name yet.
-Status write_with_ffmpeg(const ScratchSound& sound, Container container, AnonymousFile& out,
-                         const fs::path& target, const JobControl& job) {
+Status write_with_ffmpeg(const ScratchSound& sound, Container container, const SoundDescription& description,
+                         AnonymousFile& out, const fs::path& target, const JobControl& job) {
     std::array<int, 2> ends{-1, -1};
     if (::socketpair(AF_UNIX, SOCK_STREAM | SOCK_CLOEXEC, 0, ends.data()) != 0)
         return write_error(target, errno);
@@ -132,8 +165,10 @@ Status write_with_ffmpeg(const ScratchSound& sound, Container container, Anonymo
     const auto add = [&words](std::initializer_list<const char*> more) {
         words.insert(words.end(), more.begin(), more.end());
     };
+    std::ranges::move(tag_arguments(container, description), std::back_inserter(words));
     if (container == Container::Opus) add({"-c:a", "libopus", "-b:a", "160k", "-f", "ogg"});
-    if (container == Container::Mp3) add({"-c:a", "libmp3lame", "-b:a", "256k", "-f", "mp3"});
+    if (container == Container::Mp3)
+        add({"-c:a", "libmp3lame", "-b:a", "256k", "-id3v2_version", "3", "-f", "mp3"});
     if (container == Container::Aac) add({"-c:a", "aac", "-b:a", "256k", "-f", "ipod"});
     add({"-y"});
     words.push_back(fmt::format("/proc/self/fd/{}", kFileInChild));
@@ -207,7 +242,7 @@ Status write_sound(const ScratchSound& sound, Container container, Depth depth,
     if (!out) return out.error();
     const bool own = container == Container::Wav || container == Container::Flac;
     const Status status = own ? write_with_sndfile(sound, container, depth, description, *out, target, job)
-                              : write_with_ffmpeg(sound, container, *out, target, job);
+                              : write_with_ffmpeg(sound, container, description, *out, target, job);
     if (!status) return status;
     return out->publish(target, replace);
 }

@@ -9,11 +9,14 @@
 
 namespace rivlen {
 
-// What a Broadcast WAV says of itself: EBU Tech 3285 v2 (bext) and iXML (track names).
+// What a file says of itself. Broadcast WAV: EBU Tech 3285 v2 (bext) and iXML (track names). The others: title
+// (the description), album (the project), date, comment (loudness and where it starts), as Vorbis comments,
+// ID3v2.3 or MP4 items; Opus also R128_TRACK_GAIN (RFC 7845).
 struct SoundDescription {
     std::string description, originator_reference, date, time;  // yyyy-mm-dd, hh:mm:ss
     std::uint64_t time_reference_frames = 0;                    // since midnight
     std::string project, timecode_rate;                         // "25/1"
+    std::string start_timecode;                                 // "01:00:00:00"
     std::vector<std::string> track_names;                       // of the channels
     double integrated_lufs = -120, range_lu = 0, true_peak_dbtp = -200, momentary_lufs = -120,
            short_term_lufs = -120;

@@ -231,8 +231,8 @@ Result<std::vector<float>> AudioDecoder::read() {
     }
 }
 
-Result<AudioBuffer> read_audio(const std::filesystem::path& path, int sample_rate) {
-    auto decoder = AudioDecoder::open(path);
+Result<AudioBuffer> read_audio(const std::filesystem::path& path, int sample_rate, int stream_index) {
+    auto decoder = AudioDecoder::open(path, stream_index);
     if (!decoder) return decoder.error();
     AudioBuffer buffer;
     buffer.sample_rate = decoder->info().sample_rate;

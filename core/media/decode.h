@@ -84,6 +84,7 @@ struct AudioBuffer {
     double start_after_picture_seconds = 0;  // see AudioDecoder
     [[nodiscard]] std::size_t frames() const { return channels.empty() ? 0 : channels.front().size(); }
 };
-[[nodiscard]] Result<AudioBuffer> read_audio(const std::filesystem::path& path, int sample_rate = 0);
+[[nodiscard]] Result<AudioBuffer> read_audio(const std::filesystem::path& path, int sample_rate = 0,
+                                             int stream_index = -1);
 
 }  // namespace rivlen
