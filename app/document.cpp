@@ -1,8 +1,10 @@
 #include "app/document.h"
 
+#include <QPointer>
 #include <QUndoCommand>
 #include <QUuid>
 #include <algorithm>
+#include <chrono>
 #include <cmath>
 
 #include "core/base/output_file.h"
@@ -18,6 +20,8 @@ namespace fs = std::filesystem;
 namespace {
 
 constexpr int kAutosaveMs = 1500;
+using Clock = std::chrono::steady_clock;
+constexpr std::chrono::seconds kPartsApart{3};  // between looks at what is split so far
 QString text(const std::string& s) {
     return QString::fromStdString(s);
 }
@@ -100,6 +104,12 @@ std::shared_ptr<const Source> Document::source() const {
 std::shared_ptr<const MaskMap> Document::map() const {
     const Material* material = current_material();
     return material != nullptr ? material->map : nullptr;
+}
+
+std::shared_ptr<const MaskMap> Document::map_so_far() const {
+    const Material* material = current_material();
+    if (material == nullptr) return nullptr;
+    return material->map ? material->map : material->map_so_far;
 }
 
 void Document::edit(const QString& label, const QString& key, const std::function<void(Session&)>& change) {
@@ -335,12 +345,33 @@ void Document::split(const std::string& model) {
     auto report = std::make_shared<SplitReport>();
     splitting_ = jobs_.start(
         tr("Splitting %1").arg(text(path.filename())),
-        [src, folder = work_folder_, found, report,
-         weights = find_model(model)](const JobControl& job) -> Status {
+        [&jobs = jobs_, me = QPointer<Document>(this), path, src, folder = work_folder_, found, report,
+         playhead = playhead_, weights = find_model(model)](const JobControl& job) -> Status {
             auto separator = load_separator({}, weights);
             if (!separator) return separator.error();
             const auto target = map_path(*src, (*separator)->model(), folder);
-            auto done = rivlen::split(*src, **separator, target, {}, job);
+            SplitOptions options;
+            options.wanted_frame =
+                static_cast<std::uint64_t>(static_cast<double>(std::max<std::int64_t>(playhead, 0)) /
+                                           src->sample_rate() * kModelRate / kModelHop);
+            options.on_part = [&jobs, me, path, wanted = options.wanted_frame,
+                               shown = Clock::time_point()](MaskMapWriter& writer) mutable {
+                if (Clock::now() - shown < kPartsApart) return;
+                auto part = writer.so_far();
+                if (!part) return;  // the split itself will tell
+                const auto codes = part->codes(std::min(wanted, part->facts().frames - 1));
+                if (std::ranges::all_of(codes, [](std::uint8_t code) { return code == 0; })) return;
+                shown = Clock::now();
+                QMetaObject::invokeMethod(
+                    &jobs,  // which waits for this thread before it goes
+                    [me, path, map = std::make_shared<const MaskMap>(std::move(*part))] {
+                        if (!me || me->splitting_ == 0) return;  // it is done since
+                        me->materials_[path].map_so_far = map;
+                        emit me->material_changed();
+                    },
+                    Qt::QueuedConnection);
+            };
+            auto done = rivlen::split(*src, **separator, target, options, job);
             if (!done) return done.error();
             auto map = MaskMap::open(target, src->hash());
             if (!map) return map.error();
@@ -350,6 +381,7 @@ void Document::split(const std::string& model) {
         },
         [this, path, found, report, model](const Status& status) {
             splitting_ = 0;
+            materials_[path].map_so_far.reset();
             if (!status) {
                 emit said(text(status.error().message), status.error().kind != ErrorKind::Cancelled);
             } else {

@@ -30,6 +30,7 @@ namespace rivlen::app {
 struct Material {
     std::shared_ptr<const Source> source;
     std::shared_ptr<const MaskMap> map;
+    std::shared_ptr<const MaskMap> map_so_far;  // while it is split for the first time
     MediaInfo info;
     std::optional<double> sum_dbfs;                 // measured once the recording is split
     std::shared_ptr<const Source> at_session_rate;  // for the rebuild, once it is there
@@ -53,6 +54,8 @@ class Document : public QObject {
     [[nodiscard]] const Material* current_material() const;
     [[nodiscard]] std::shared_ptr<const Source> source() const;
     [[nodiscard]] std::shared_ptr<const MaskMap> map() const;
+    // To look at and listen to: also one that is still being made.
+    [[nodiscard]] std::shared_ptr<const MaskMap> map_so_far() const;
 
     // One undoable change. Changes with the same non-empty key that follow each other become one (a drag is
     // one step).

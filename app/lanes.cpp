@@ -27,7 +27,7 @@ LaneCanvas::LaneCanvas(Document& document, Player& player, TimeView& view, QWidg
     connect(&tiles_, &TileStore::ready, this, redraw);
     connect(&document_, &Document::session_changed, this, redraw);
     connect(&document_, &Document::material_changed, this,
-            [this] { tiles_.set_material(document_.source(), document_.map()); });
+            [this] { tiles_.set_material(document_.source(), document_.map_so_far()); });
 }
 
 void LaneCanvas::set_chosen(int stem) {
@@ -70,7 +70,7 @@ void LaneCanvas::draw_lane(QPainter& painter, int lane, const QRect& rect) {
     const bool is_stem = lane > 0;
     const auto stem = static_cast<std::size_t>(std::max(lane - 1, 0));
     painter.fillRect(rect, QColor(12, 14, 16));
-    if (is_stem && !document_.map()) {
+    if (is_stem && !document_.map_so_far()) {
         painter.setPen(colour::kLine);
         painter.drawLine(rect.left(), rect.center().y(), rect.right(), rect.center().y());
         return;

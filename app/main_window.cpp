@@ -746,11 +746,12 @@ void MainWindow::follow_material() {
     const Material* material = document_.current_material();
     const auto source = document_.source();
     const auto map = document_.map();
-    if (source != shown_source_ || map != shown_map_) {
+    const auto heard = document_.map_so_far();
+    if (source != shown_source_ || heard != shown_map_) {
         if (source != shown_source_) view_.set_total(source ? source->seconds() : 1.0);
         shown_source_ = source;
-        shown_map_ = map;
-        player_.set_material(source, map);
+        shown_map_ = heard;
+        player_.set_material(source, heard);
         output_.follow_rate();
         picture_->set_picture(source && material->info.picture ? source->original() : fs::path());
         match_timer_.start();
@@ -760,11 +761,11 @@ void MainWindow::follow_material() {
     write_->setEnabled(map != nullptr);
     put_back_->setEnabled(map && material->info.picture);
     play_->setEnabled(source != nullptr);
-    for (std::size_t m = 1; m < kMonitors; ++m) monitors_[m]->setEnabled(map != nullptr);
+    for (std::size_t m = 1; m < kMonitors; ++m) monitors_[m]->setEnabled(heard != nullptr);
     if (!source) {
         sum_->setText({});
     } else if (!map) {
-        sum_->setText(tr("Not split yet."));
+        sum_->setText(heard ? tr("What is split can be heard.") : tr("Not split yet."));
     } else if (material->sum_dbfs) {
         sum_->setText(tr("Sum check %1 dBFS").arg(*material->sum_dbfs, 0, 'f', 1));
     } else {

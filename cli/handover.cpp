@@ -109,8 +109,10 @@ Result<DeliveryReport> hand_over(const Options& o, const Session& session, const
                 !s)
                 return s.error();
         }
-        if (auto s = write_text_file(folder / (file_part(name) + " clips.csv"), clips_to_csv(r)); !s) return s.error();
-        if (auto s = write_text_file(folder / (file_part(name) + ".otio"), otio_of(r, name)); !s) return s.error();
+        if (auto s = write_text_file(folder / (file_part(name) + " clips.csv"), clips_to_csv(r)); !s)
+            return s.error();
+        if (auto s = write_text_file(folder / (file_part(name) + ".otio"), otio_of(r, name)); !s)
+            return s.error();
     }
     nlohmann::json line = {{"event", "finished"},
                            {"name", name},

@@ -17,12 +17,13 @@ namespace fs = std::filesystem;
 Status page_to_pdf(const fs::path& page) {
     std::error_code error;
     const fs::path here = fs::read_symlink("/proc/self/exe", error).parent_path();
-    fs::path program = here / "rivlen";                                               // installed
+    fs::path program = here / "rivlen";                                                // installed
     if (!fs::exists(program, error)) program = here.parent_path() / "app" / "rivlen";  // in the build folder
     if (!fs::exists(program, error))
-        return make_error(ErrorKind::Io,
-                          "The program rivlen, which makes PDFs, is not beside rivlen-cli. Install it, or leave "
-                          "--pdf out.");
+        return make_error(
+            ErrorKind::Io,
+            "The program rivlen, which makes PDFs, is not beside rivlen-cli. Install it, or leave "
+            "--pdf out.");
     std::string name = program.string();
     std::string option = "--page-to-pdf";
     std::string file = page.string();
@@ -36,8 +37,8 @@ Status page_to_pdf(const fs::path& page) {
     }
     environment.push_back(nullptr);
     pid_t child = -1;
-    if (const int failed = ::posix_spawn(&child, name.c_str(), nullptr, nullptr, arguments.data(),
-                                         environment.data());
+    if (const int failed =
+            ::posix_spawn(&child, name.c_str(), nullptr, nullptr, arguments.data(), environment.data());
         failed != 0)
         return make_error(ErrorKind::Io, "\"{}\" cannot be started ({}).", name, std::strerror(failed));
     int code = 0;

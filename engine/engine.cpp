@@ -4,11 +4,14 @@
 #include <torch/torch.h>
 
 #include <cmath>
+#include <cstdlib>
+#include <cstring>
 
 #include "core/split/bands.h"
 #include "core/split/separator.h"
 #include "engine/golden.h"
 #include "engine/network.h"
+#include "engine/products.h"
 
 namespace rivlen {
 
@@ -16,11 +19,13 @@ namespace {
 
 class Worker : public MaskWorker {
   public:
-    Worker(SeparationNetwork network, int passes) : network_(std::move(network)), passes_(passes) {}
+    Worker(SeparationNetwork network, int passes, bool half)
+        : network_(std::move(network)), passes_(passes), half_(half) {}
 
     Status masks(std::span<const float> features, std::span<float> masks) override {
         at::set_num_threads(1);  // OpenMP keeps this for each thread apart
         const c10::InferenceMode inference;
+        const HalfProducts half(half_);
         const auto frames = static_cast<std::int64_t>(features.size() / kFeatures);
         // from_blob takes a pointer to non-const; the network does not write to its input.
         const auto in = torch::from_blob(const_cast<float*>(features.data()),  // NOLINT
@@ -41,7 +46,14 @@ class Worker : public MaskWorker {
   private:
     SeparationNetwork network_;
     int passes_;
+    bool half_;
 };
+
+// RIVLEN_PRECISION=bfloat16, to be measured (docs/model.md).
+bool half_wanted() {
+    const char* precision = std::getenv("RIVLEN_PRECISION");  // NOLINT(concurrency-mt-unsafe)
+    return precision != nullptr && std::strcmp(precision, "bfloat16") == 0;
+}
 
 class Engine : public Separator {
   public:
@@ -50,7 +62,7 @@ class Engine : public Separator {
     [[nodiscard]] const ModelFacts& model() const override { return facts_; }
     // The weights are only read while separating, so that all workers share them.
     [[nodiscard]] std::unique_ptr<MaskWorker> make_worker() const override {
-        return std::make_unique<Worker>(network_, passes_);
+        return std::make_unique<Worker>(network_, passes_, half_wanted());
     }
 
   private:

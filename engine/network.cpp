@@ -7,6 +7,7 @@
 #include "core/base/safetensors.h"
 #include "core/split/bands.h"
 #include "engine/golden.h"
+#include "engine/products.h"
 #include "engine/recurrence.h"
 
 namespace rivlen {
@@ -19,11 +20,18 @@ namespace F = torch::nn::functional;
 
 // One layer per band position: x [patches, n, in] -> [patches, n, out].
 Tensor per_patch(const Tensor& x, const Tensor& weight, const Tensor& bias) {
-    return torch::baddbmm(bias, x, weight);
+    return product(bias, x, weight);
 }
 
 // All units map [steps, patches, clips, width] to the same shape and add themselves to their input. In this
 // order both recurrences read and write rows that lie together, and nothing is ever turned around.
+// A linear layer over the last dimension.
+Tensor linear(nn::Linear& layer, const Tensor& x) {
+    auto sizes = x.sizes().vec();
+    sizes.back() = layer->weight.size(0);
+    return product(layer->bias, x.reshape({-1, x.size(-1)}), layer->weight.t()).view(sizes);
+}
+
 class RecurrentUnit : public nn::Module {
   public:
     RecurrentUnit(const NetworkSpec& spec, bool along_time) : along_time_(along_time) {
@@ -34,7 +42,7 @@ class RecurrentUnit : public nn::Module {
     Tensor forward(const Tensor& x) {
         auto y = norm_(x);
         if (along_time_) y = y.view({1, x.size(0), x.size(1) * x.size(2), x.size(3)});
-        y = out_(gru_->forward(y));
+        y = linear(out_, gru_->forward(y));
         return x + y.view(x.sizes());
     }
 
@@ -123,7 +131,7 @@ class Mlp : public nn::Module {
         up_ = register_module("up", nn::Linear(spec.width, spec.mlp_hidden));
         out_ = register_module("out", nn::Linear(spec.mlp_hidden, spec.width));
     }
-    Tensor forward(const Tensor& x) { return x + out_(torch::relu(up_(norm_(x)))); }
+    Tensor forward(const Tensor& x) { return x + linear(out_, torch::relu(linear(up_, norm_(x)))); }
 
   private:
     nn::LayerNorm norm_{nullptr};
@@ -206,10 +214,8 @@ Tensor masks_of(SeparationNetwork& network, const Tensor& features, int passes) 
     Tensor sum;
     for (int pass = 0; pass < passes; ++pass) {
         const std::int64_t shift = pass * network->spec().patch_frames / passes;
-        const auto seen = shift == 0 ? features
-                                     : F::pad(features, F::PadFuncOptions({0, 0, 0, 0, shift, 0}));
-        const auto masks =
-            torch::softmax(network->forward(seen), 1).narrow(2, shift, features.size(1));
+        const auto seen = shift == 0 ? features : F::pad(features, F::PadFuncOptions({0, 0, 0, 0, shift, 0}));
+        const auto masks = torch::softmax(network->forward(seen), 1).narrow(2, shift, features.size(1));
         sum = sum.defined() ? sum + masks : masks;
     }
     return passes == 1 ? sum : sum / static_cast<double>(passes);

@@ -35,8 +35,8 @@ class SeparationNetworkImpl : public torch::nn::Module {
 };
 TORCH_MODULE(SeparationNetwork);
 
-// Masks [clips, 4, frames, 256] of features: the mean over so many passes, each behind another part of a patch
-// of nothing, so that the borders of patches lie elsewhere.
+// Masks [clips, 4, frames, 256] of features: the mean over so many passes, each behind another part of a
+// patch of nothing, so that the borders of patches lie elsewhere.
 [[nodiscard]] torch::Tensor masks_of(SeparationNetwork& network, const torch::Tensor& features, int passes);
 
 // Copies weights into a network that may have more blocks, perceptrons or a wider head, but is otherwise the

@@ -3,6 +3,7 @@
 #include <cmath>
 
 #include "engine/gates.h"
+#include "engine/products.h"
 
 namespace rivlen {
 
@@ -27,7 +28,7 @@ Sizes sizes_of(const Tensor& x, const Tensor& weight_hh) {
 // which steps are taken), or only uses them as scratch when they hold a single step.
 void run_direction(const Tensor& x, const GruWeights& w, const Sizes& n, bool backwards, float* out,
                    Tensor& kept, Tensor& states) {
-    const auto gx = torch::addmm(w.bias_ih, x.view({-1, n.width}), w.weight_ih.t());
+    const auto gx = product(w.bias_ih, x.view({-1, n.width}), w.weight_ih.t());
     const auto weight = w.weight_hh.t();
     auto gh = torch::empty({n.rows(), 3 * n.hidden});
     const bool keeps = kept.size(0) == n.steps;

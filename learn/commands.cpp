@@ -3,14 +3,16 @@
 #include <ATen/Parallel.h>
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <chrono>
 #include <memory>
 
 #include "core/base/output_file.h"
+#include "core/media/sound_file.h"
 #include "learn/corpus.h"
 #include "learn/evaluate.h"
-#include "learn/mask_study.h"
 #include "learn/faults.h"
+#include "learn/mask_study.h"
 #include "learn/tradeoff_study.h"
 #include "learn/train.h"
 
@@ -81,7 +83,50 @@ struct EvalOptions {
     bool oracle = false;
     bool learned_from = false;
     bool voice = false;
+    std::filesystem::path worst;
 };
+
+// The ten mixes whose worst stem gains least, as files to look at and listen to: the mix, what the stem is,
+// and what came out.
+Status keep_worst(const EvalSet& set, const std::vector<Figures>& figures,
+                  const std::vector<std::array<Stereo, kStems>>& estimates,
+                  const std::filesystem::path& folder) {
+    struct Case {
+        double gain_db;
+        std::size_t mix, stem;
+        bool operator<(const Case& other) const { return gain_db < other.gain_db; }
+    };
+    std::vector<Case> cases;
+    for (std::size_t m = 0; m < figures.size(); ++m) {
+        Case worst{1e9, m, 0};
+        for (std::size_t s = 0; s < kStems; ++s) {
+            const auto gain = figures[m].gain_db.find(kStemNames[s]);
+            if (gain != figures[m].gain_db.end()) worst = std::min(worst, Case{gain->second, m, s});
+        }
+        if (worst.gain_db < 1e9) cases.push_back(worst);
+    }
+    std::ranges::sort(cases, std::less());
+    cases.resize(std::min<std::size_t>(cases.size(), 10));
+    std::filesystem::create_directories(folder);
+    for (std::size_t i = 0; i < cases.size(); ++i) {
+        const auto& c = cases[i];
+        const auto name =
+            fmt::format("{:02} {}, {} {:+.1f} dB", i + 1, figures[c.mix].kind, kStemNames[c.stem], c.gain_db);
+        fmt::print("{}\n", name);
+        const std::array<std::pair<const char*, const Stereo*>, 3> sounds = {
+            {{"mix", &set.mixes[c.mix].mix},
+             {"is", &set.mixes[c.mix].stems[c.stem]},
+             {"came out", &estimates[c.mix][c.stem]}}};
+        for (const auto& [what, sound] : sounds) {
+            auto writer = SoundFileWriter::create(folder / fmt::format("{} {}.wav", name, what),
+                                                  SoundFormat::WavFloat, kCorpusRate, 2);
+            if (!writer) return writer.error();
+            if (auto status = writer->write(*sound); !status) return status;
+            if (auto status = writer->commit(); !status) return status;
+        }
+    }
+    return {};
+}
 
 Status evaluate(const EvalOptions& options) {
     at::set_num_threads(1);
@@ -92,16 +137,22 @@ Status evaluate(const EvalOptions& options) {
     std::vector<Figures> figures;
     double network_seconds = 0.0;
     double mix_seconds = 0.0;
-    for (const auto& mix :
-         make_eval_set(*corpus, options.per_kind, options.seconds, !options.learned_from).mixes) {
+    const EvalSet set = make_eval_set(*corpus, options.per_kind, options.seconds, !options.learned_from);
+    std::vector<std::array<Stereo, kStems>> kept;
+    for (const auto& mix : set.mixes) {
         const auto start = std::chrono::steady_clock::now();
-        const auto masks = options.oracle ? oracle_masks(mix) : network_masks(loaded->network, mix, loaded->passes);
+        const auto masks =
+            options.oracle ? oracle_masks(mix) : network_masks(loaded->network, mix, loaded->passes);
         network_seconds += std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
         mix_seconds += static_cast<double>(mix.frames()) / kCorpusRate;
         const auto estimates = apply_masks(masks, mix);
         figures.push_back(figures_of(mix, estimates));
+        if (!options.worst.empty()) kept.push_back(estimates);
         if (!options.voice) continue;
         if (auto status = add_voice_figures(mix, estimates, figures.back()); !status) return status;
+    }
+    if (!options.worst.empty()) {
+        if (auto status = keep_worst(set, figures, kept, options.worst); !status) return status;
     }
     const std::string json = summary_json(figures);
     const auto gains = mean_gains(figures);
@@ -125,6 +176,8 @@ void add_evaluate(CLI::App& app, Status& status) {
     command->add_flag("--oracle", options->oracle, "Measure the oracle ratio mask instead of the model");
     command->add_flag("--voice", options->voice,
                       "Also BSS Eval and ESTOI of the voice, the oracle mask and FFmpeg's denoiser");
+    command->add_option("--keep-worst", options->worst,
+                        "Write the ten mixes that come out worst into this folder: mix, stem, estimate");
     command->add_flag("--learned-from", options->learned_from,
                       "Measure on material learned from instead: the distance shows how much is memory");
     command->callback([options, &status] { status = evaluate(*options); });
@@ -159,7 +212,8 @@ void add_seal(CLI::App& app, Status& status) {
         at::set_num_threads(1);
         auto loaded = load_network(options->model);
         if (loaded && options->passes > 0) loaded->metadata["passes"] = std::to_string(options->passes);
-        status = loaded ? save_network(loaded->network, options->model, loaded->metadata) : Status(loaded.error());
+        status =
+            loaded ? save_network(loaded->network, options->model, loaded->metadata) : Status(loaded.error());
     });
 }
 

@@ -45,8 +45,8 @@ std::array<Stereo, kStems> wiener(const Tensor& masks, const Mix& mix, int reach
                 const std::complex<double> l = x[0][t * kModelBins + k];
                 const std::complex<double> r = x[1][t * kModelBins + k];
                 // Weighted by the square of the mask, so that where a stem is alone counts most.
-                const double m = static_cast<double>(
-                    at[static_cast<std::int64_t>(s)][static_cast<std::int64_t>(t)][band]);
+                const double m =
+                    static_cast<double>(at[static_cast<std::int64_t>(s)][static_cast<std::int64_t>(t)][band]);
                 const double w = m * m / (std::norm(l) + std::norm(r) + 1e-12);
                 running[s][t + 1].a = running[s][t].a + w * std::norm(l);
                 running[s][t + 1].d = running[s][t].d + w * std::norm(r);
@@ -56,16 +56,18 @@ std::array<Stereo, kStems> wiener(const Tensor& masks, const Mix& mix, int reach
         for (std::size_t t = 0; t < frames; ++t) {
             const std::complex<double> l = x[0][t * kModelBins + k];
             const std::complex<double> r = x[1][t * kModelBins + k];
-            const std::size_t first = t > static_cast<std::size_t>(reach) ? t - static_cast<std::size_t>(reach) : 0;
+            const std::size_t first =
+                t > static_cast<std::size_t>(reach) ? t - static_cast<std::size_t>(reach) : 0;
             const std::size_t last = std::min(frames, t + static_cast<std::size_t>(reach) + 1);
             std::array<Covariance, kStems> v;
             Covariance sum;
             for (std::size_t s = 0; s < kStems; ++s) {
-                Covariance c{running[s][last].a - running[s][first].a, running[s][last].d - running[s][first].d,
+                Covariance c{running[s][last].a - running[s][first].a,
+                             running[s][last].d - running[s][first].d,
                              running[s][last].b - running[s][first].b};
                 const double trace = c.a + c.d + 1e-9;
-                const double power = static_cast<double>(
-                    at[static_cast<std::int64_t>(s)][static_cast<std::int64_t>(t)][band]);
+                const double power =
+                    static_cast<double>(at[static_cast<std::int64_t>(s)][static_cast<std::int64_t>(t)][band]);
                 constexpr double kFloor = 0.02;  // of a covariance that knows one direction only
                 v[s] = {power * (c.a / trace + kFloor), power * (c.d / trace + kFloor), power * c.b / trace};
                 sum.a += v[s].a;
@@ -109,7 +111,8 @@ Result<std::string> mask_study(const MaskStudyOptions& options) {
         networks.push_back(loaded->network);
     }
     std::map<std::string, std::vector<Figures>> rows;
-    const auto add = [&](const std::string& way, const Mix& mix, const std::array<Stereo, kStems>& estimates) {
+    const auto add = [&](const std::string& way, const Mix& mix,
+                         const std::array<Stereo, kStems>& estimates) {
         rows[way].push_back(figures_of(mix, estimates));
     };
     for (const auto& mix : make_eval_set(*corpus, options.per_kind, options.seconds, false).mixes) {
@@ -132,7 +135,8 @@ Result<std::string> mask_study(const MaskStudyOptions& options) {
             add(fmt::format("stereo only: Wiener filter of both channels, +-{} frames", reach), mix,
                 wiener(one, mix, reach));
     }
-    std::string out = "| masks | mixes | dialogue | music | ambience | dry voice |\n|---|---|---|---|---|---|\n";
+    std::string out =
+        "| masks | mixes | dialogue | music | ambience | dry voice |\n|---|---|---|---|---|---|\n";
     for (const auto& [way, figures] : rows) {
         const auto gains = mean_gains(figures);
         out += fmt::format("| {} | {} | {:.2f} | {:.2f} | {:.2f} | {:.2f} |\n", way, figures.size(), gains[0],

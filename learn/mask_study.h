@@ -1,5 +1,5 @@
-// What can be done to masks after the network, measured on mixes of what was learned from, so that the figures
-// of docs/model.md stay untouched by the choice.
+// What can be done to masks after the network, measured on mixes of what was learned from, so that the
+// figures of docs/model.md stay untouched by the choice.
 #pragma once
 
 #include <filesystem>

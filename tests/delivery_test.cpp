@@ -312,8 +312,8 @@ TEST_P(UnderAPicture, GoSeveralSoundsAndTheOriginal) {
     const auto again = deliver(plan_);
     ASSERT_TRUE(again.ok());
     for (const auto& row : again->rows) EXPECT_EQ(row.state, RowState::Skipped) << row.sentence;
-    EXPECT_NEAR(again->rows[1].course.loudness.integrated_lufs, report->rows[1].course.loudness.integrated_lufs,
-                0.01);
+    EXPECT_NEAR(again->rows[1].course.loudness.integrated_lufs,
+                report->rows[1].course.loudness.integrated_lufs, 0.01);
     // Another language is another delivery.
     plan_.table.rows[1].language = "deu";
     EXPECT_EQ(deliver(plan_)->rows[0].state, RowState::Failed);
@@ -580,8 +580,8 @@ TEST(EbuTech3341, TruePeak) {
         for (std::size_t i = 0; i < out[0].size(); ++i) {
             const double turn =
                 2 * std::numbers::pi * (c.part_of_rate * static_cast<double>(i) + c.phase_degrees / 360);
-            const double fade = std::min({1.0, static_cast<double>(i) / 4800,
-                                          static_cast<double>(out[0].size() - i) / 4800});
+            const double fade =
+                std::min({1.0, static_cast<double>(i) / 4800, static_cast<double>(out[0].size() - i) / 4800});
             out[0][i] = out[1][i] = static_cast<float>(c.amplitude * fade * std::sin(turn));
         }
         CourseMeter meter(kRate, 2);

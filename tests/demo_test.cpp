@@ -108,9 +108,15 @@ TEST(Demo, ABatchSurvivesBeingKilled) {
         EXPECT_TRUE(fs::exists(scratch / ("out/" + name + "/" + name + " report.html")));
         EXPECT_TRUE(fs::exists(scratch / ("out/" + name + "/" + name + " to listen.opus")));
     }
-    // Once more: nothing is made again, and every line is JSON.
+    // Once more: nothing is made again, every line is JSON, and the reports are there for paper, too.
     fs::remove(scratch / "events.jsonl");
-    EXPECT_EQ(std::system(command.c_str()), 0);  // NOLINT
+    EXPECT_EQ(std::system((command + " --pdf").c_str()), 0);  // NOLINT
+    for (int i = 0; i < 3; ++i) {
+        const std::string name = "take " + std::to_string(i);
+        const auto pdf = read_text_file(scratch / ("out/" + name + "/" + name + " report.pdf"));
+        ASSERT_TRUE(pdf.ok());
+        EXPECT_TRUE(pdf->starts_with("%PDF-")) << name;
+    }
     const auto lines = read_text_file(scratch / "events.jsonl");
     ASSERT_TRUE(lines.ok());
     std::size_t skipped = 0;
@@ -224,8 +230,8 @@ TEST(Engine, DeterministicAndCalmOnSilence) {
     auto separator = load_separator(RIVLEN_ENGINE_FILE, kRoot / "models/quick.safetensors");
     ASSERT_TRUE(separator.ok()) << separator.error().message;
     const auto source = test::noise_source(scratch, 48000, 2, 12.0);
-    ASSERT_TRUE(split(source, **separator, scratch / "one", {1, 256, 64}, {}).ok());
-    ASSERT_TRUE(split(source, **separator, scratch / "two", {2, 256, 64}, {}).ok());
+    ASSERT_TRUE(split(source, **separator, scratch / "one", {1, 256, 64, 0, {}}, {}).ok());
+    ASSERT_TRUE(split(source, **separator, scratch / "two", {2, 256, 64, 0, {}}, {}).ok());
     EXPECT_EQ(*read_text_file(scratch / "one"), *read_text_file(scratch / "two"));
     for (const float value : {0.0F, 1.0F, 1e-39F}) {  // silence, DC at full scale, denormals
         const auto path = scratch / ("flat" + std::to_string(value) + std::to_string(value > 0) + ".wav");

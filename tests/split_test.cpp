@@ -2,6 +2,8 @@
 
 #include <gtest/gtest.h>
 
+#include <algorithm>
+
 #include <cmath>
 
 #include "core/base/output_file.h"
@@ -160,9 +162,9 @@ TEST(Split, ChunksAndWorkersLeaveNoTrace) {
             EXPECT_TRUE(report.ok());
             return *read_text_file(path);
         };
-        const auto whole = bytes("whole", {1, 100000, 256});
-        const auto one = bytes("one", {1, 256, 64});
-        EXPECT_EQ(one, bytes("three", {3, 256, 64}));  // bit for bit, whatever the number of workers
+        const auto whole = bytes("whole", {1, 100000, 256, 0, {}});
+        const auto one = bytes("one", {1, 256, 64, 0, {}});
+        EXPECT_EQ(one, bytes("three", {3, 256, 64, 0, {}}));  // bit for bit, whatever the number of workers
         ASSERT_EQ(whole.size(), one.size());
         int worst = 0;
         for (std::size_t i = 4096; i < whole.size(); ++i) {
@@ -171,6 +173,49 @@ TEST(Split, ChunksAndWorkersLeaveNoTrace) {
         }
         EXPECT_LE(worst, 1) << rate;  // one code is a quarter of a decibel
     }
+}
+
+// What lies under the playhead is there first, while the rest still shares evenly; the whole is the same.
+TEST(Split, BeginsWhereItIsWanted) {
+    const Scratch scratch;
+    const auto source = test::noise_source(scratch, 48000, 2, 20.0);
+    const NeighbourSeparator separator;
+    ASSERT_TRUE(split(source, separator, scratch / "plain", {1, 256, 64, 0, {}}, {}).ok());
+    const auto whole = MaskMap::open(scratch / "plain", source.hash());
+    ASSERT_TRUE(whole.ok());
+    constexpr std::uint64_t kWanted = 1290;  // within the fade at the border of the sixth chunk
+    std::vector<std::vector<bool>> there;
+    SplitOptions options{1, 256, 64, kWanted, {}};
+    options.on_part = [&](MaskMapWriter& writer) {
+        const auto map = writer.so_far();
+        ASSERT_TRUE(map.ok()) << map.error().message;
+        ASSERT_EQ(map->facts().frames, whole->facts().frames);
+        there.emplace_back();
+        for (std::uint64_t t = 0; t < map->facts().frames; ++t) {
+            const bool zero = std::ranges::all_of(map->codes(t), [](auto code) { return code == 0; });
+            there.back().push_back(!zero);
+            if (!zero) {
+                ASSERT_TRUE(std::ranges::equal(map->codes(t), whole->codes(t))) << t;
+            }
+        }
+        std::array<float, kMaskRow> masks{};
+        map->read(0, masks);
+        if (!there.back()[0]) {
+            ASSERT_EQ(masks[0], 0.25F);
+        }
+    };
+    ASSERT_TRUE(split(source, separator, scratch / "wanted", options, {}).ok());
+    ASSERT_EQ(there.size(), 7U);  // of eight chunks
+    EXPECT_FALSE(there[0][0]);
+    EXPECT_TRUE(there[1][kWanted]);
+    EXPECT_TRUE(there[1][kWanted + 100]);
+    EXPECT_FALSE(there[1][1600]);
+    EXPECT_FALSE(there[1][300]);
+    EXPECT_EQ(*read_text_file(scratch / "plain"), *read_text_file(scratch / "wanted"));
+    // Beyond the end is not the end of it.
+    options = {2, 256, 64, 1U << 20, {}};
+    ASSERT_TRUE(split(source, separator, scratch / "far", options, {}).ok());
+    EXPECT_EQ(*read_text_file(scratch / "plain"), *read_text_file(scratch / "far"));
 }
 
 TEST(Split, CancelLeavesNothing) {

@@ -68,8 +68,27 @@ class WindowTest : public QObject {
         QApplication::sendEvent(window_.get(), &drop);
         QTRY_VERIFY_WITH_TIMEOUT(window_->document().source() != nullptr, 20000);
         QCOMPARE(window_->document().source()->frames(), std::uint64_t{44 * 48000});
+        // What is split so far can be listened to before all of it is: stems yes, writing no.
+        window_->player().locate(40 * 48000);
+        QTRY_COMPARE(window_->document().playhead(), std::int64_t{40 * 48000});
+        int heard_early = 0;
+        bool there_at_playhead = false;
+        const auto watching = connect(&window_->document(), &Document::material_changed, this, [&] {
+            const auto map = window_->document().map_so_far();
+            if (!map || window_->document().map()) return;
+            ++heard_early;
+            QVERIFY(window_->findChild<QToolButton*>("monitor_kept")->isEnabled());
+            QVERIFY(!window_->findChild<QToolButton*>("write_stems")->isEnabled());
+            std::array<float, kMaskRow> masks{};
+            map->read(40 * 93.75, masks);
+            there_at_playhead = std::ranges::any_of(masks, [](float m) { return m != 0.25F; });
+        });
         click("split");
         QTRY_VERIFY_WITH_TIMEOUT(window_->document().map() != nullptr, 120000);
+        disconnect(watching);
+        QVERIFY(heard_early > 0);
+        QVERIFY(there_at_playhead);
+        QVERIFY(window_->document().map_so_far() == window_->document().map());
         QTRY_VERIFY_WITH_TIMEOUT(label("sum").contains("-1"), 60000);  // -138 dBFS or so
         QVERIFY(window_->document().current_material()->sum_dbfs.value() < -110.0);
     }

@@ -83,6 +83,11 @@ Status OutputFile::write_at(std::uint64_t offset, std::span<const std::byte> byt
     return {};
 }
 
+Result<fs::path> OutputFile::so_far() {
+    if (std::fflush(file_.get()) != 0) return write_error(target_, errno);
+    return partial_;
+}
+
 Status OutputFile::commit() {
     // fflush is where a full disk shows itself; fsync, so that a power cut does not leave an empty file.
     if (std::fflush(file_.get()) != 0 || ::fsync(::fileno(file_.get())) != 0)

@@ -34,6 +34,8 @@ class OutputFile {
     // Errors: DiskFull, Io.
     [[nodiscard]] Status write(std::span<const std::byte> bytes);
     [[nodiscard]] Status write_at(std::uint64_t offset, std::span<const std::byte> bytes);
+    // What is written so far can be read there, until commit() or the end of this object.
+    [[nodiscard]] Result<std::filesystem::path> so_far();
     // Flushes to the disk and renames into place.
     [[nodiscard]] Status commit();
 

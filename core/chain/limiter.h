@@ -9,8 +9,9 @@
 
 namespace rivlen {
 
-// Peaks are those of core/base/peak_between.h. The gain that each needs is held over the look-ahead (running minimum), comes back exponentially, and is smoothed by a mean over the look-ahead:
-// at the peak itself it is then at most what the peak needs. Both channels get the same gain.
+// Peaks are those of core/base/peak_between.h. The gain that each needs is held over the look-ahead (running
+// minimum), comes back exponentially, and is smoothed by a mean over the look-ahead: at the peak itself it is
+// then at most what the peak needs. Both channels get the same gain.
 class Limiter : public Processor {
   public:
     explicit Limiter(int sample_rate);
@@ -30,7 +31,7 @@ class Limiter : public Processor {
     float drive_ = 1, ceiling_ = 1, back_ = 0;
     std::size_t soft_ = 0;  // how many samples in a row cannot lead to a peak beyond the ceiling
     PeakInterpolator interpolator_;
-    std::size_t idle_ = 0;  // for how many samples nothing was held down
+    std::size_t idle_ = 0;                               // for how many samples nothing was held down
     std::array<std::vector<float>, kMixChannels> line_;  // what is delayed, twice, so that reads need no wrap
     std::size_t at_ = 0;                                 // next to write in line_
     std::vector<std::pair<std::int64_t, float>> minima_;  // ring: rising gains within the look-ahead

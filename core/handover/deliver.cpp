@@ -189,7 +189,8 @@ Status Delivery::make_picture(Rows& rows) {
     }
     if (const auto report = put_back(back, quiet); !report) return report.error();
     for (std::size_t i = 0; i < rows.size(); ++i) {
-        if (auto status = read_back(plan_, job_, rows[i].asked, {frames[i], {}, static_cast<int>(i)}, rows[i]);
+        if (auto status =
+                read_back(plan_, job_, rows[i].asked, {frames[i], {}, static_cast<int>(i)}, rows[i]);
             !status)
             return status;
     }
@@ -248,8 +249,7 @@ void Delivery::deliver_file(Rows& rows) {
         for (std::size_t i = 0; i < rows.size() && status; ++i) {
             const auto& asked = rows[i].asked;
             const double frames = seconds_of_row(plan_.session, asked) * rate_of_row(plan_.session, asked);
-            status =
-                read_back(plan_, job_, asked, {std::llround(frames), {}, static_cast<int>(i)}, rows[i]);
+            status = read_back(plan_, job_, asked, {std::llround(frames), {}, static_cast<int>(i)}, rows[i]);
         }
     } else if (!plan_.replace && fs::exists(rows[0].path, error)) {
         status =

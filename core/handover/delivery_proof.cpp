@@ -45,10 +45,11 @@ Status read_back(const DeliveryPlan& plan, const JobControl& job, const Handover
     out.channels = decoder->info().channels;
     CourseMeter meter(out.sample_rate, out.channels, !known);
     SpectrogramPicture picture(written.frames, out.sample_rate);
-    MeasuredAlongside measuring(static_cast<std::size_t>(out.channels), [&](const ScratchSound::Block& block) {
-        meter.add(block);
-        if (row.content == Content::Mix) picture.add(block);
-    });
+    MeasuredAlongside measuring(static_cast<std::size_t>(out.channels),
+                                [&](const ScratchSound::Block& block) {
+                                    meter.add(block);
+                                    if (row.content == Content::Mix) picture.add(block);
+                                });
     for (;;) {
         if (job.cancelled()) return JobControl::cancelled_error();
         auto part = decoder->read();
@@ -136,7 +137,8 @@ std::string before_picture(const DeliveryPlan& plan) {
 }
 
 std::vector<SumProof> add_up(const std::vector<DeliveredRow>& rows) {
-    std::map<std::tuple<std::string, int, std::string, bool>, std::array<const DeliveredRow*, kStems + 1>> sets;
+    std::map<std::tuple<std::string, int, std::string, bool>, std::array<const DeliveredRow*, kStems + 1>>
+        sets;
     for (const auto& row : rows) {
         const auto& asked = row.asked;
         if (row.state != RowState::Done && row.state != RowState::Skipped) continue;

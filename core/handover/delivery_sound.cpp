@@ -43,7 +43,8 @@ Result<ScratchSound> SoundMaker::rendered(const HandoverRow& row, Content conten
     auto out = ScratchSound::create(plan_.work, session.rebuild.sample_rate, static_cast<int>(kMixChannels));
     if (!out) return out.error();
     const LoopRange range = range_of_row(plan_.session, row);
-    MeasuredAlongside measuring(kMixChannels, [meter](const ScratchSound::Block& block) { meter->add(block); });
+    MeasuredAlongside measuring(kMixChannels,
+                                [meter](const ScratchSound::Block& block) { meter->add(block); });
     const Status status =
         render_mix(mix, range.first, range.last, {{}, job_.cancel}, [&](std::int64_t, auto block) {
             if (meter != nullptr) measuring.add(block);

@@ -216,8 +216,8 @@ std::string file_name(const HandoverRow& row, const std::string& name, const std
     for (std::size_t at = 0; at < row.name.size();) {
         const auto mark = std::ranges::find_if(
             marks, [&](const auto& m) { return std::string_view(row.name).substr(at).starts_with(m.first); });
-        filled += mark != marks.end() ? std::string_view(mark->second)
-                                      : std::string_view(row.name).substr(at, 1);
+        filled +=
+            mark != marks.end() ? std::string_view(mark->second) : std::string_view(row.name).substr(at, 1);
         at += mark != marks.end() ? mark->first.size() : 1;
     }
     std::string out = file_part(filled);

@@ -292,8 +292,7 @@ Status write_file(const PutbackPlan& plan, AVCodecID id, const std::vector<Audio
         stream->time_base = {1, audio.sample_rate};
         stream->disposition = i == 0 ? AV_DISPOSITION_DEFAULT : 0;
         av_dict_set(&stream->metadata, "title", given.title.c_str(), 0);
-        if (!given.language.empty())
-            av_dict_set(&stream->metadata, "language", given.language.c_str(), 0);
+        if (!given.language.empty()) av_dict_set(&stream->metadata, "language", given.language.c_str(), 0);
         av_dict_set(&stream->metadata, "handler_name", given.title.c_str(), 0);
         tracks.push_back({SoundEncoder(std::move(*codec), audio), audio.sample_rate, stream,
                           static_cast<std::int64_t>(std::llround(sound_start * audio.sample_rate))});
@@ -334,8 +333,7 @@ Status write_file(const PutbackPlan& plan, AVCodecID id, const std::vector<Audio
         }
         return {};
     };
-    const double total =
-        std::max(0.001, static_cast<double>(sounds[0].frames()) / sounds[0].sample_rate);
+    const double total = std::max(0.001, static_cast<double>(sounds[0].frames()) / sounds[0].sample_rate);
     while (av_read_frame(&input, packet.get()) >= 0) {
         if (job.cancelled()) return JobControl::cancelled_error();
         AVStream* target = packet->stream_index == picture     ? picture_out

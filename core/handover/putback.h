@@ -1,5 +1,5 @@
-// Sounds back under their picture: the picture's packets are copied untouched, each sound is coded (or copied as
-// PCM), and the result is decoded and compared before it is called done.
+// Sounds back under their picture: the picture's packets are copied untouched, each sound is coded (or copied
+// as PCM), and the result is decoded and compared before it is called done.
 #pragma once
 
 #include <filesystem>
@@ -38,8 +38,8 @@ struct PutbackReport {
 [[nodiscard]] bool can_put_back_into(const std::string& ending);
 
 // MOV gets 24-bit PCM, MKV FLAC (16/24-bit), MP4 AAC at 320 kbit/s with the encoder's delay declared.
-// Errors: NotFound, BadInput (no picture, no sound, same file, unknown container), Io (exists), DiskFull, Cancelled,
-// Internal when the check of the written file fails (nothing is then left behind).
+// Errors: NotFound, BadInput (no picture, no sound, same file, unknown container), Io (exists), DiskFull,
+// Cancelled, Internal when the check of the written file fails (nothing is then left behind).
 [[nodiscard]] Result<PutbackReport> put_back(const PutbackPlan& plan, const JobControl& job = {});
 
 }  // namespace rivlen

@@ -62,12 +62,15 @@ std::string drawing(const DeliveredRow& row, double target_lufs) {
         line += fmt::format("{}{:.1f} {:.1f}", i == 0 ? "M" : "L", x(i), y(loud));
     }
     std::string out = fmt::format(
-        "<svg xmlns=\"http://www.w3.org/2000/svg\" viewBox=\"0 0 {} {}\" role=\"img\" aria-label=\"Peaks and short-term loudness of {}\">"
+        "<svg xmlns=\"http://www.w3.org/2000/svg\" viewBox=\"0 0 {} {}\" role=\"img\" aria-label=\"Peaks and "
+        "short-term loudness of {}\">"
         "<g fill=\"#b9c0c4\">{}</g><path fill=\"none\" stroke=\"#3c5a14\" stroke-width=\"1.5\" d=\"{}\"/>",
         kWidth, kHeight, escaped_markup(row.path.filename().string()), bars, line);
     if (target_lufs > -119)
-        out += fmt::format("<line stroke=\"#9a3b10\" stroke-dasharray=\"5 4\" x1=\"0\" x2=\"{}\" y1=\"{:.1f}\" y2=\"{:.1f}\"/>", kWidth,
-                           y(target_lufs), y(target_lufs));
+        out += fmt::format(
+            "<line stroke=\"#9a3b10\" stroke-dasharray=\"5 4\" x1=\"0\" x2=\"{}\" y1=\"{:.1f}\" "
+            "y2=\"{:.1f}\"/>",
+            kWidth, y(target_lufs), y(target_lufs));
     return out + "</svg>";
 }
 

@@ -9,9 +9,9 @@
 
 namespace rivlen {
 
-// What a file says of itself. Broadcast WAV: EBU Tech 3285 v2 (bext) and iXML (track names). The others: title
-// (the description), album (the project), date, comment (loudness and where it starts), as Vorbis comments,
-// ID3v2.3 or MP4 items; Opus also R128_TRACK_GAIN (RFC 7845).
+// What a file says of itself. Broadcast WAV: EBU Tech 3285 v2 (bext) and iXML (track names). The others:
+// title (the description), album (the project), date, comment (loudness and where it starts), as Vorbis
+// comments, ID3v2.3 or MP4 items; Opus also R128_TRACK_GAIN (RFC 7845).
 struct SoundDescription {
     std::string description, originator_reference, date, time;  // yyyy-mm-dd, hh:mm:ss
     std::uint64_t time_reference_frames = 0;                    // since midnight

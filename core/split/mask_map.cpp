@@ -51,7 +51,19 @@ Result<MaskMapWriter> MaskMapWriter::create(const std::filesystem::path& path, c
     auto file = OutputFile::create(path);
     if (!file) return file.error();
     if (auto status = file->write(std::as_bytes(std::span(*head))); !status) return status.error();
+    // As long as it will be, so that what is there can be read while the rest is missing.
+    constexpr std::array<std::byte, 1> kLast{};
+    if (facts.frames > 0) {
+        if (auto status = file->write_at(head->size() + facts.frames * kMaskRow - 1, kLast); !status)
+            return status.error();
+    }
     return MaskMapWriter(std::move(*file), head->size());
+}
+
+Result<MaskMap> MaskMapWriter::so_far() {
+    const auto path = file_.so_far();
+    if (!path) return path.error();
+    return MaskMap::open(*path, {});
 }
 
 Status MaskMapWriter::write(std::uint64_t first_frame, std::span<const float> masks) {

@@ -33,6 +33,8 @@ struct MaskMapFacts {
     std::uint64_t frames = 0;
 };
 
+class MaskMap;
+
 // Written in any order of frames; appears whole on commit().
 class MaskMapWriter {
   public:
@@ -41,6 +43,9 @@ class MaskMapWriter {
                                                       const MaskMapFacts& facts);
     // masks: whole frames from `first_frame` on, [frame][stem][band].
     [[nodiscard]] Status write(std::uint64_t first_frame, std::span<const float> masks);
+    // A map of what is there now; frames that were not written yet share evenly, and what is written later
+    // may show in it. Errors: Io, DiskFull.
+    [[nodiscard]] Result<MaskMap> so_far();
     [[nodiscard]] Status commit() { return file_.commit(); }
 
   private:

@@ -45,21 +45,30 @@ void read_at_model_rate(const Source& source, int channel, std::int64_t start, s
 
 class ChunkQueue {
   public:
-    ChunkQueue(std::uint64_t frames, int chunk_frames)
-        : frames_(frames), chunk_(static_cast<std::uint64_t>(chunk_frames)) {}
-    [[nodiscard]] std::uint64_t count() const { return (frames_ + chunk_ - 1) / chunk_; }
+    ChunkQueue(std::uint64_t frames, int chunk_frames, std::uint64_t wanted_frame)
+        : frames_(frames), chunk_(static_cast<std::uint64_t>(chunk_frames)) {
+        const std::uint64_t count = (frames_ + chunk_ - 1) / chunk_;
+        if (count == 0) return;
+        const std::uint64_t wanted = std::min(wanted_frame / chunk_, count - 1);
+        // The one before is needed, too: borders are made of both neighbours.
+        order_.push_back(wanted);
+        if (wanted > 0) order_.push_back(wanted - 1);
+        for (std::uint64_t at = wanted + 1; at < count; ++at) order_.push_back(at);
+        for (std::uint64_t at = wanted; at-- > 1;) order_.push_back(at - 1);
+    }
     // First and last frame of the next chunk; false when none is left.
     bool take(std::uint64_t& first, std::uint64_t& last) {
-        const std::uint64_t at = next_.fetch_add(1);
-        if (at >= count()) return false;
-        first = at * chunk_;
+        const std::size_t nth = next_.fetch_add(1);
+        if (nth >= order_.size()) return false;
+        first = order_[nth] * chunk_;
         last = std::min(frames_, first + chunk_);
         return true;
     }
 
   private:
     std::uint64_t frames_, chunk_;
-    std::atomic<std::uint64_t> next_{0};
+    std::vector<std::uint64_t> order_;
+    std::atomic<std::size_t> next_{0};
 };
 
 // Writes the masks of chunks, cross-faded around the borders. Whichever neighbour comes first waits there for
@@ -159,7 +168,7 @@ Result<SplitReport> split(const Source& source, const Separator& separator, cons
     if (!writer) return writer.error();
 
     const std::int64_t halo = std::min(options.halo_frames, options.chunk_frames / 2);
-    ChunkQueue queue(frames, options.chunk_frames);
+    ChunkQueue queue(frames, options.chunk_frames, options.wanted_frame);
     BorderWriter borders(*writer, static_cast<std::int64_t>(frames), std::max<std::int64_t>(halo / 4, 1));
     std::mutex mutex;  // over borders, failure and done
     Status failure;
@@ -197,6 +206,7 @@ Result<SplitReport> split(const Source& source, const Separator& separator, cons
             }
             done += last - first;
             job.report(static_cast<double>(done) / static_cast<double>(frames));
+            if (options.on_part && done < frames) options.on_part(*writer);
         }
     };
     {

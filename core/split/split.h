@@ -4,11 +4,13 @@
 
 #include <cstdint>
 #include <filesystem>
+#include <functional>
 #include <span>
 #include <vector>
 
 #include "core/base/job.h"
 #include "core/media/source.h"
+#include "core/split/mask_map.h"
 #include "core/split/separator.h"
 
 namespace rivlen {
@@ -19,6 +21,12 @@ struct SplitOptions {
     // 2.7 s seen beyond either border. Over the nearest quarter of it the masks of both neighbours are
     // cross-faded, so that no border is heard. At most half a chunk.
     int halo_frames = 256;
+    // Frame of the map that is wanted first: its chunk and the one before are split at once, then what
+    // follows, then the rest.
+    std::uint64_t wanted_frame = 0;
+    // Called behind every chunk but the last, one call at a time, from any of the workers; with it, what is
+    // there can be heard. Not kept by the map's reader: see MaskMapWriter::so_far().
+    std::function<void(MaskMapWriter&)> on_part;
 };
 
 struct SplitReport {
