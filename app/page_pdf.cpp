@@ -63,8 +63,7 @@ Status page_to_pdf(const std::filesystem::path& page, const std::filesystem::pat
         QTextDocument document;
         document.setDefaultFont(QFont("B612", 8));
         document.setPageSize(QSizeF(writer.width(), writer.height()));
-        document.setHtml(
-            with_pictures(html, document, writer.width() - 2 * static_cast<int>(document.documentMargin())));
+        document.setHtml(with_pictures(html, document, writer.width() * 9 / 10));
         document.print(&writer);
     }
     return write_text_file(pdf, std::string_view(bytes.constData(), static_cast<std::size_t>(bytes.size())));

@@ -616,7 +616,7 @@ TEST(TruePeaks, AreThoseOfLibebur128) {
                                    {x[1].begin() + from, x[1].begin() + to}});
                 at += count;
             }
-            LoudnessMeter other(rate, 2);
+            LoudnessMeter other(rate, 2, LoudnessMeter::Kind::Running);
             other.add(x);
             other.add(Channels(2, std::vector<float>(64)));
             EXPECT_NEAR(meter.finish().loudness.true_peak_dbtp, other.result().true_peak_dbtp, 0.15)

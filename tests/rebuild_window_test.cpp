@@ -518,7 +518,7 @@ class RebuildWindowTest : public QObject {
         QVERIFY(!find<QCheckBox>("handover_original")->isEnabled());
         find<QComboBox>("handover_kind_6")->setCurrentIndex(static_cast<int>(Container::Picture));
         QVERIFY(find<QCheckBox>("handover_original")->isEnabled());
-        QVERIFY(!find<QComboBox>("handover_depth_6")->isEnabled());  // what goes under a picture has its own
+        QVERIFY(!rows->cellWidget(6, 6)->isEnabled());  // what goes under a picture has its own depth
         // Only the mix, its copy and the music are delivered.
         for (int row = 2; row < rows->rowCount(); ++row) {
             if (view.table().rows[static_cast<std::size_t>(row)].content != Content::Music)

@@ -6,6 +6,7 @@
 #include <cmath>
 
 #include "core/base/interleave.h"
+#include "core/base/peak_between.h"
 
 namespace rivlen {
 
@@ -21,6 +22,7 @@ struct LoudnessMeter::State {
     };
     std::unique_ptr<ebur128_state, Closer> ebur;
     unsigned channels = 0;
+    std::vector<TruePeakMeter> true_peaks;
     std::vector<float> interleaved;
 };
 
@@ -28,8 +30,10 @@ LoudnessMeter::LoudnessMeter(int sample_rate, int channels, Kind kind) : state_(
     state_->channels = static_cast<unsigned>(channels);
     state_->ebur.reset(ebur128_init(state_->channels, static_cast<unsigned long>(sample_rate),
                                     EBUR128_MODE_I | EBUR128_MODE_LRA | EBUR128_MODE_SAMPLE_PEAK |
-                                        (kind == Kind::Quick ? 0 : EBUR128_MODE_TRUE_PEAK) |
+                                        (kind == Kind::Running ? EBUR128_MODE_TRUE_PEAK : 0) |
                                         (kind == Kind::Running ? EBUR128_MODE_HISTOGRAM : 0)));
+    // libebur128 looks between all samples, which takes longer than all the rest together.
+    if (kind == Kind::Exact) state_->true_peaks.resize(state_->channels);
     // One channel heard from two loudspeakers counts twice, as the common practice for mono files has it.
     if (channels == 1) ebur128_set_channel(state_->ebur.get(), 0, EBUR128_DUAL_MONO);
 }
@@ -41,6 +45,7 @@ void LoudnessMeter::add(std::span<const std::vector<float>> channels) {
     const std::size_t frames = channels.empty() ? 0 : channels[0].size();
     auto& buffer = state_->interleaved;
     interleave(channels, buffer);
+    for (std::size_t c = 0; c < state_->true_peaks.size(); ++c) state_->true_peaks[c].add(channels[c]);
     ebur128_add_frames_float(state_->ebur.get(), buffer.data(), frames);
 }
 
@@ -84,6 +89,8 @@ Loudness LoudnessMeter::result() const {
         if (ebur128_true_peak(state_->ebur.get(), c, &value) == EBUR128_SUCCESS)
             true_peak = std::max(true_peak, value);
     }
+    for (TruePeakMeter meter : state_->true_peaks)  // a copy: more may come
+        true_peak = std::max(true_peak, static_cast<double>(meter.finish()));
     if (peak > 0.0) loudness.sample_peak_dbfs = 20.0 * std::log10(peak);
     if (true_peak > 0.0) loudness.true_peak_dbtp = 20.0 * std::log10(true_peak);
     return loudness;

@@ -34,6 +34,12 @@ json number(double value) {
     return value <= -119 ? json(nullptr) : json(std::round(value * 100) / 100);
 }
 
+std::string length_words(const DeliveredRow& row) {
+    const double seconds = row.sample_rate > 0 ? static_cast<double>(row.frames) / row.sample_rate : 0;
+    const int minutes = static_cast<int>(seconds) / 60;
+    return fmt::format("{}:{:06.3f}", minutes, seconds - 60.0 * minutes);
+}
+
 // Short-term loudness as a line, peaks as bars, from -60 to 0.
 std::string drawing(const DeliveredRow& row, double target_lufs) {
     constexpr int kWidth = 860;
@@ -142,12 +148,13 @@ std::string report_to_html(const DeliveryReport& report, const HandoverTemplate&
     std::string out = fmt::format(
         "<!DOCTYPE html>\n<html lang=\"en\"><head><meta charset=\"utf-8\"><title>{0}: what was "
         "delivered</title>\n<style>\n"
-        "body{{font:15px/1.5 sans-serif;max-width:900px;margin:2em auto;padding:0 "
+        "body{{font:15px/1.5 sans-serif;max-width:1000px;margin:2em auto;padding:0 "
         "1em;color:#1d2124;background:#fff}}\n"
         "table{{border-collapse:collapse;width:100%;font-size:13px}}th,td{{text-align:left;padding:4px 10px "
         "4px 0;"
         "border-bottom:1px solid "
-        "#ccd0d3;vertical-align:top}}td.n,th.n{{text-align:right;font-variant-numeric:tabular-nums}}\n"
+        "#ccd0d3;vertical-align:top}}td.n,th.n{{text-align:right;white-space:nowrap;font-variant-numeric:"
+        "tabular-nums}}\n"
         ".bad{{color:#9a3b10;font-weight:bold}}.dim{{color:#5a6165}}svg{{width:100%;background:#f2f3f0}}\n"
         "</style></head><body>\n<h1>{0}</h1>\n",
         escaped_markup(report.name));
@@ -164,16 +171,14 @@ std::string report_to_html(const DeliveryReport& report, const HandoverTemplate&
         "<th>State</th></tr>\n";
     for (const auto& r : report.rows) {
         const auto& l = r.course.loudness;
-        const double seconds = r.sample_rate > 0 ? static_cast<double>(r.frames) / r.sample_rate : 0;
         out += fmt::format(
-            "<tr><td>{}</td><td>{}{}{}</td><td class=\"n\">{}:{:06.3f}</td><td>{}{} {} kHz</td><td "
+            "<tr><td>{}</td><td>{}{}{}</td><td class=\"n\">{}</td><td>{}{} {} kHz</td><td "
             "class=\"n\">{}</td>"
             "<td class=\"n\">{}</td><td class=\"n\">{}</td><td class=\"n\">{:+.1f} dB</td><td "
             "class=\"n\">{:.1f} dB</td>"
             "<td{}>{}{}{}</td></tr>\n",
             escaped_markup(r.path.filename().string()), label_of(r.asked.content),
-            r.asked.version.empty() ? "" : ", ", escaped_markup(r.asked.version),
-            static_cast<int>(seconds) / 60, seconds - 60 * (static_cast<int>(seconds) / 60),
+            r.asked.version.empty() ? "" : ", ", escaped_markup(r.asked.version), length_words(r),
             label_of(r.asked.container),
             r.asked.container == Container::Wav ? fmt::format(" {}", key_of(r.asked.depth)) : "",
             static_cast<double>(r.sample_rate) / 1000, level(l.integrated_lufs, "LUFS"),
@@ -236,9 +241,12 @@ std::string report_to_html(const DeliveryReport& report, const HandoverTemplate&
     for (const auto& r : report.rows) {
         if (!there(r)) continue;
         const auto* t = find_target(table.targets, r.asked.target);
-        const auto svg = drawing(r, t != nullptr ? t->integrated_lufs : -120.0);
+        // Stems have no target of their own.
+        const bool aims = t != nullptr && r.asked.content == Content::Mix;
+        const auto svg = drawing(r, aims ? t->integrated_lufs : -120.0);
         if (!svg.empty())
-            out += fmt::format("<h3>{}</h3>\n{}\n", escaped_markup(r.path.filename().string()), svg);
+            out += fmt::format("<h3>{} <span class=\"dim\">0:00 to {}</span></h3>\n{}\n",
+                               escaped_markup(r.path.filename().string()), length_words(r), svg);
     }
     out +=
         "<h2>Checksums</h2>\n<table><tr><th>File</th><th>XXH3, 128 bit</th><th "
