@@ -19,8 +19,7 @@ namespace {
 
 class Worker : public MaskWorker {
   public:
-    Worker(SeparationNetwork network, int passes, bool half)
-        : network_(std::move(network)), passes_(passes), half_(half) {}
+    Worker(SeparationNetwork network, bool half) : network_(std::move(network)), half_(half) {}
 
     Status masks(std::span<const float> features, std::span<float> masks) override {
         at::set_num_threads(1);  // OpenMP keeps this for each thread apart
@@ -30,7 +29,7 @@ class Worker : public MaskWorker {
         // from_blob takes a pointer to non-const; the network does not write to its input.
         const auto in = torch::from_blob(const_cast<float*>(features.data()),  // NOLINT
                                          {1, frames, kFeatureChannels, kBands});
-        const auto out = masks_of(network_, in, passes_).squeeze(0).permute({1, 0, 2}).contiguous();
+        const auto out = torch::softmax(network_->forward(in), 1).squeeze(0).permute({1, 0, 2}).contiguous();
         const float* values = out.data_ptr<float>();
         for (std::size_t i = 0; i < masks.size(); ++i) {
             if (!std::isfinite(values[i])) {
@@ -45,7 +44,6 @@ class Worker : public MaskWorker {
 
   private:
     SeparationNetwork network_;
-    int passes_;
     bool half_;
 };
 
@@ -58,16 +56,15 @@ bool half_wanted() {
 class Engine : public Separator {
   public:
     Engine(LoadedNetwork loaded, ModelFacts facts)
-        : network_(std::move(loaded.network)), passes_(loaded.passes), facts_(std::move(facts)) {}
+        : network_(std::move(loaded.network)), facts_(std::move(facts)) {}
     [[nodiscard]] const ModelFacts& model() const override { return facts_; }
     // The weights are only read while separating, so that all workers share them.
     [[nodiscard]] std::unique_ptr<MaskWorker> make_worker() const override {
-        return std::make_unique<Worker>(network_, passes_, half_wanted());
+        return std::make_unique<Worker>(network_, half_wanted());
     }
 
   private:
     SeparationNetwork network_;
-    int passes_;
     ModelFacts facts_;
 };
 

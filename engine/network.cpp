@@ -1,7 +1,6 @@
 #include "engine/network.h"
 
 #include <cmath>
-#include <cstdlib>
 #include <cstring>
 
 #include "core/base/safetensors.h"
@@ -210,17 +209,6 @@ Tensor SeparationNetworkImpl::forward(const Tensor& features) {
     return x.reshape({clips, kStems, steps * pf, kBands}).narrow(2, 0, frames);
 }
 
-Tensor masks_of(SeparationNetwork& network, const Tensor& features, int passes) {
-    Tensor sum;
-    for (int pass = 0; pass < passes; ++pass) {
-        const std::int64_t shift = pass * network->spec().patch_frames / passes;
-        const auto seen = shift == 0 ? features : F::pad(features, F::PadFuncOptions({0, 0, 0, 0, shift, 0}));
-        const auto masks = torch::softmax(network->forward(seen), 1).narrow(2, shift, features.size(1));
-        sum = sum.defined() ? sum + masks : masks;
-    }
-    return passes == 1 ? sum : sum / static_cast<double>(passes);
-}
-
 Status copy_weights(const SeparationNetwork& from, SeparationNetwork& to) {
     const NetworkSpec& large = to->spec();
     NetworkSpec comparable = from->spec();
@@ -291,13 +279,6 @@ Result<LoadedNetwork> load_network(const std::filesystem::path& path) {
     LoadedNetwork loaded;
     loaded.network = SeparationNetwork(*spec);
     loaded.metadata = file->metadata();
-    if (const auto passes = loaded.metadata.find("passes"); passes != loaded.metadata.end()) {
-        loaded.passes = std::atoi(passes->second.c_str());
-        if (loaded.passes < 1 || loaded.passes > spec->patch_frames)
-            return make_error(ErrorKind::BadInput,
-                              "The model \"{}\" asks for {} passes. Install Rivlen's models again.",
-                              path.string(), passes->second);
-    }
     const torch::NoGradGuard no_grad;
     for (auto& item : loaded.network->named_parameters()) {
         const auto* tensor = file->find(item.key());

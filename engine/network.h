@@ -35,10 +35,6 @@ class SeparationNetworkImpl : public torch::nn::Module {
 };
 TORCH_MODULE(SeparationNetwork);
 
-// Masks [clips, 4, frames, 256] of features: the mean over so many passes, each behind another part of a
-// patch of nothing, so that the borders of patches lie elsewhere.
-[[nodiscard]] torch::Tensor masks_of(SeparationNetwork& network, const torch::Tensor& features, int passes);
-
 // Copies weights into a network that may have more blocks, perceptrons or a wider head, but is otherwise the
 // same. What is added begins by adding nothing, so that the larger network starts with the masks of the
 // smaller. Errors: Mismatch.
@@ -52,7 +48,6 @@ TORCH_MODULE(SeparationNetwork);
 struct LoadedNetwork {
     SeparationNetwork network{nullptr};
     std::map<std::string, std::string> metadata;
-    int passes = 1;                    // that are worth it for these weights: "passes" of the metadata
     std::vector<std::uint8_t> golden;  // see golden.h; empty in files that have none
 };
 // Errors: NotFound, BadInput, Unsupported.

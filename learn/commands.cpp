@@ -141,8 +141,7 @@ Status evaluate(const EvalOptions& options) {
     std::vector<std::array<Stereo, kStems>> kept;
     for (const auto& mix : set.mixes) {
         const auto start = std::chrono::steady_clock::now();
-        const auto masks =
-            options.oracle ? oracle_masks(mix) : network_masks(loaded->network, mix, loaded->passes);
+        const auto masks = options.oracle ? oracle_masks(mix) : network_masks(loaded->network, mix);
         network_seconds += std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
         mix_seconds += static_cast<double>(mix.frames()) / kCorpusRate;
         const auto estimates = apply_masks(masks, mix);
@@ -199,21 +198,13 @@ void add_mask_study(CLI::App& app, Status& status) {
 }
 
 void add_seal(CLI::App& app, Status& status) {
-    struct Options {
-        std::filesystem::path model;
-        int passes = 0;
-    };
-    auto options = std::make_shared<Options>();
+    auto model = std::make_shared<std::filesystem::path>();
     auto* command = app.add_subcommand("seal", "Store the golden masks in a weights file anew");
-    command->add_option("model", options->model, "Weights (.safetensors)")->required();
-    command->add_option("--passes", options->passes, "Shifted passes that are averaged; 0: as they are")
-        ->check(CLI::Range(0, 4));
-    command->callback([options, &status] {
+    command->add_option("model", *model, "Weights (.safetensors)")->required();
+    command->callback([model, &status] {
         at::set_num_threads(1);
-        auto loaded = load_network(options->model);
-        if (loaded && options->passes > 0) loaded->metadata["passes"] = std::to_string(options->passes);
-        status =
-            loaded ? save_network(loaded->network, options->model, loaded->metadata) : Status(loaded.error());
+        auto loaded = load_network(*model);
+        status = loaded ? save_network(loaded->network, *model, loaded->metadata) : Status(loaded.error());
     });
 }
 

@@ -19,7 +19,8 @@ struct EvalSet {
 // `held_out` false draws from what is learned from: the distance between both shows how much is memory.
 [[nodiscard]] EvalSet make_eval_set(const Corpus& corpus, int per_kind, double seconds, bool held_out = true);
 
-// Masks [stems, frames, bands] for a mix by the network, or the oracle ratio mask from the known parts.
+// Masks [stems, frames, bands] for a mix by the network (the mean over so many passes, each behind another
+// part of a patch of nothing), or the oracle ratio mask from the known parts.
 [[nodiscard]] torch::Tensor network_masks(SeparationNetwork& network, const Mix& mix, int passes = 1);
 [[nodiscard]] torch::Tensor oracle_masks(const Mix& mix);
 // The four stems that masks cut out of a mix.

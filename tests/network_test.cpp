@@ -115,35 +115,6 @@ TEST(Golden, ASmallFaultInTheArithmeticIsNoticed) {
     EXPECT_EQ(golden_difference(loaded->network, {1, 2, 3}), 1.0);
 }
 
-// Two passes are the mean of masks and of masks of what lies two frames later; every frame keeps its place.
-TEST(Network, PassesAreAveragedInPlace) {
-    torch::manual_seed(3);
-    const torch::NoGradGuard no_grad;
-    auto network = small_network();
-    network->eval();
-    const auto x = torch::rand({1, 37, 2, 256});
-    const auto plain = torch::softmax(network->forward(x), 1);
-    EXPECT_TRUE(torch::equal(masks_of(network, x, 1), plain));
-    const auto later = torch::cat({torch::zeros({1, 2, 2, 256}), x}, 1);
-    const auto shifted = torch::softmax(network->forward(later), 1).slice(2, 2);
-    const auto both = masks_of(network, x, 2);
-    EXPECT_EQ(both.sizes(), plain.sizes());
-    EXPECT_LT((both - 0.5 * (plain + shifted)).abs().max().item<double>(), 1e-6);
-    EXPECT_GT((both - plain).abs().max().item<double>(), 1e-4);  // patches do lie elsewhere
-    EXPECT_LT((both.sum(1) - 1).abs().max().item<double>(), 1e-5);
-}
-
-TEST(Network, PassesStandInTheFile) {
-    const test::Scratch scratch;
-    auto network = small_network();
-    for (const auto& [text, passes] :
-         std::vector<std::pair<std::string, int>>{{"2", 2}, {"1", 1}, {"9", 0}, {"0", 0}, {"many", 0}}) {
-        ASSERT_TRUE(save_network(network, scratch / "m.safetensors", {{"passes", text}}).ok());
-        const auto loaded = load_network(scratch / "m.safetensors");
-        EXPECT_EQ(loaded.ok() ? loaded->passes : 0, passes) << text;
-    }
-}
-
 // Products of bfloat16 factors: nearly the same masks, and only where they are asked for.
 TEST(Network, HalfProductsAreNearlyTheSame) {
     torch::manual_seed(4);
@@ -151,16 +122,16 @@ TEST(Network, HalfProductsAreNearlyTheSame) {
     auto network = small_network();
     network->eval();
     const auto x = torch::rand({1, 37, 2, 256});
-    const auto exact = masks_of(network, x, 1);
+    const auto exact = network->forward(x);
     torch::Tensor half;
     {
         const HalfProducts on(true);
-        half = masks_of(network, x, 1);
+        half = network->forward(x);
     }
     const double difference = (half - exact).abs().max().item<double>();
     EXPECT_GT(difference, 0.0);
-    EXPECT_LT(difference, 0.02);
-    EXPECT_TRUE(torch::equal(masks_of(network, x, 1), exact));
+    EXPECT_LT(difference, 0.05);
+    EXPECT_TRUE(torch::equal(network->forward(x), exact));
 }
 
 TEST(Network, WeightsOfAnotherShapeAreRefused) {
