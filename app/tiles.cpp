@@ -41,11 +41,14 @@ void colour_tile(Tile& tile, bool with_map) {
                 mixed = {0, 0, 0};
                 double sum = 0;
                 for (std::size_t s = 0; s < kStems; ++s) sum += view.share[s][at];
+                // Even shares: not split yet, and no stem's own.
+                const bool even = std::ranges::all_of(
+                    view.share, [&](const auto& share) { return share[at] == view.share[0][at]; });
                 for (std::size_t s = 0; s < kStems; ++s) {
                     const double share = sum > 0 ? view.share[s][at] / sum : 0.25;
                     for (std::size_t k = 0; k < 3; ++k) mixed[k] += share * tints[s][k];
                     // A share's level: 2.55 codes a dB.
-                    const double own = code + 2.55 * 20.0 * std::log10(std::max(share, 1e-4));
+                    const double own = even ? 0.0 : code + 2.55 * 20.0 * std::log10(std::max(share, 1e-4));
                     lines[1 + s][c] = pixel(tints[s], brightness(own));
                 }
             } else {
