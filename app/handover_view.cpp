@@ -473,9 +473,8 @@ void HandoverView::deliver_now() {
             deliver_->setText(tr("Deliver"));
             if (!status)
                 return emit said(text(status.error().message), status.error().kind != ErrorKind::Cancelled);
-            const Status pdf =
-                page_to_pdf(report_page(report->name, work->folder),
-                            report_page(report->name, work->folder).replace_extension(".pdf"));
+            const Status pdf = page_to_pdf(report_page(report->name, work->folder),
+                                           report_page(report->name, work->folder).replace_extension(".pdf"));
             if (!pdf) emit said(text(pdf.error().message), true);
             finish(*report);
         });

@@ -21,7 +21,8 @@ int main(int argc, char** argv) {
     const QCommandLineOption split("split",
                                    "Split a recording that has not been split yet as soon as it is in.");
     parser.addOption(split);
-    const QCommandLineOption page("page-to-pdf", "Write a report's page (HTML) as PDF beside it, and end.", "PAGE");
+    const QCommandLineOption page("page-to-pdf", "Write a report's page (HTML) as PDF beside it, and end.",
+                                  "PAGE");
     parser.addOption(page);
     parser.addPositionalArgument("FILE", "Session or recording to open.", "[FILE...]");
     parser.process(application);

@@ -57,8 +57,7 @@ void Compressor::process(StereoBlock block) {
         }
         const double reduction = reduction_.step(wanted);
         lowest_db_ = std::min(lowest_db_, -reduction);
-        const float gain =
-            reduction > kNothingDb
+        const float gain = reduction > kNothingDb
                                ? quick_amplitude_of_db(static_cast<float>(-reduction)) * make_up_
                                : make_up_;
         for (auto& channel : block) channel[i] *= gain;
