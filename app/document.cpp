@@ -359,8 +359,7 @@ void Document::split(const std::string& model) {
                 if (Clock::now() - shown < kPartsApart) return;
                 auto part = writer.so_far();
                 if (!part) return;  // the split itself will tell
-                const auto codes = part->codes(std::min(wanted, part->facts().frames - 1));
-                if (std::ranges::all_of(codes, [](std::uint8_t code) { return code == 0; })) return;
+                if (!part->has(std::min(wanted, part->facts().frames - 1))) return;
                 shown = Clock::now();
                 QMetaObject::invokeMethod(
                     &jobs,  // which waits for this thread before it goes

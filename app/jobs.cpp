@@ -128,8 +128,12 @@ void JobListView::refresh() {
                                                    : tr(", %1:%2 left")
                                                          .arg(view.seconds_left / 60)
                                                          .arg(view.seconds_left % 60, 2, 10, QChar('0'));
-        bar->setFormat(
-            QString("%1  %2 %%3").arg(view.title).arg(static_cast<int>(view.done_share * 100)).arg(left));
+        // A long name gives way, so that the figures are always there.
+        const QString figures = QString("  %1 %%2").arg(static_cast<int>(view.done_share * 100)).arg(left);
+        constexpr int kMargin = 8;
+        const int room = bar->width() - bar->fontMetrics().horizontalAdvance(figures) - kMargin;
+        bar->setToolTip(view.title);
+        bar->setFormat(bar->fontMetrics().elidedText(view.title, Qt::ElideMiddle, room) + figures);
     }
 }
 

@@ -22,7 +22,7 @@ namespace rivlen::app {
 
 namespace {
 
-constexpr int kNumberWidth = 84;
+constexpr int kNumberWidth = 94;
 
 QLabel* heading(const QString& text, QWidget* parent) {
     auto* label = new QLabel(text, parent);
@@ -469,20 +469,21 @@ void MixSide::build_part(QVBoxLayout* column, std::size_t place) {
     head->addWidget(on, 1);
     head->addWidget(meter);
     const PartKind kind = strip.chain[place].kind;
-    head->addWidget(presets_button(part, place));
-    if (!is_repair(kind)) head->addWidget(hearing_button(part, place, Chain::Hear::Original));
     head->addWidget(up);
     head->addWidget(away);
     column->addLayout(head);
+    auto* acts = row_of({presets_button(part, place), hearing_button(part, place, Chain::Hear::Original)});
     if (is_repair(kind)) {
         auto* propose = make_button(tr("propose"), QString("part_propose_%1").arg(place),
                                     tr("Sets it by what the track plays."), content_);
         propose->setProperty("compact", true);
         propose->setEnabled(document_.rebuild().track(id) != nullptr);
         connect(propose, &QToolButton::clicked, this, [this, id, part] { emit proposal_wanted(id, part); });
-        column->addLayout(row_of({hearing_button(part, place, Chain::Hear::Original),
-                                  hearing_button(part, place, Chain::Hear::Removed), propose}));
+        const int end = acts->count() - 1;  // before the stretch
+        acts->insertWidget(end, hearing_button(part, place, Chain::Hear::Removed));
+        acts->insertWidget(end + 1, propose);
     }
+    column->addLayout(acts);
     auto* graph = new PartGraph(content_);
     graph->setObjectName(QString("part_graph_%1").arg(place));
     if (curve_kind(kind) == CurveKind::Frequency || is_repair(kind)) graphs_.push_back({part, graph});

@@ -37,18 +37,15 @@ void colour_tile(Tile& tile, bool with_map) {
             const std::size_t at = c * kOverviewRows + static_cast<std::size_t>(row);
             const double code = view.level[at];
             std::array<double, 3> mixed = {0.78, 0.80, 0.78};
-            if (with_map) {
+            double sum = 0;  // nothing where it is not split
+            for (std::size_t s = 0; with_map && s < kStems; ++s) sum += view.share[s][at];
+            if (sum > 0) {
                 mixed = {0, 0, 0};
-                double sum = 0;
-                for (std::size_t s = 0; s < kStems; ++s) sum += view.share[s][at];
-                // Even shares: not split yet, and no stem's own.
-                const bool even = std::ranges::all_of(
-                    view.share, [&](const auto& share) { return share[at] == view.share[0][at]; });
                 for (std::size_t s = 0; s < kStems; ++s) {
-                    const double share = sum > 0 ? view.share[s][at] / sum : 0.25;
+                    const double share = view.share[s][at] / sum;
                     for (std::size_t k = 0; k < 3; ++k) mixed[k] += share * tints[s][k];
                     // A share's level: 2.55 codes a dB.
-                    const double own = even ? 0.0 : code + 2.55 * 20.0 * std::log10(std::max(share, 1e-4));
+                    const double own = code + 2.55 * 20.0 * std::log10(std::max(share, 1e-4));
                     lines[1 + s][c] = pixel(tints[s], brightness(own));
                 }
             } else {

@@ -1,14 +1,14 @@
 #include "cli/page_pdf.h"
 
 #include <spawn.h>
-#include <sys/wait.h>
 #include <unistd.h>
 
 #include <array>
-#include <cerrno>
 #include <cstring>
 #include <string>
 #include <vector>
+
+#include "core/base/child.h"
 
 namespace rivlen::cli {
 
@@ -41,10 +41,7 @@ Status page_to_pdf(const fs::path& page) {
             ::posix_spawn(&child, name.c_str(), nullptr, nullptr, arguments.data(), environment.data());
         failed != 0)
         return make_error(ErrorKind::Io, "\"{}\" cannot be started ({}).", name, std::strerror(failed));
-    int code = 0;
-    while (::waitpid(child, &code, 0) < 0 && errno == EINTR) {
-    }
-    if (!WIFEXITED(code) || WEXITSTATUS(code) != 0)
+    if (!ended_well(child))
         return make_error(ErrorKind::Io, "The PDF of \"{}\" could not be made; its words stand above.",
                           page.string());
     return {};

@@ -24,11 +24,14 @@ void add_putback(CLI::App& app, Status& status) {
     command
         ->add_option("--audio", options->sounds,
                      "Sounds that begin with the picture's first frame; players take the first")
+        ->allow_extra_args(false)
         ->required();
     command->add_option("-o,--output", options->plan.out, "File to write: .mov, .mp4 or .mkv")->required();
-    command->add_option("--title", options->titles, "Names of the new sounds, in their order");
-    command->add_option("--language", options->languages,
-                        "Their languages (ISO 639-2, as eng), in their order");
+    command->add_option("--title", options->titles, "Names of the new sounds, in their order")
+        ->allow_extra_args(false);
+    command
+        ->add_option("--language", options->languages, "Their languages (ISO 639-2, as eng), in their order")
+        ->allow_extra_args(false);
     command->add_flag("--keep-original", options->plan.keep_original_sound,
                       "Keep the old sound as the last track");
     command->add_flag("--overwrite", options->plan.overwrite, "Replace a file that is there");

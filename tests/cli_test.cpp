@@ -12,6 +12,7 @@
 #include <set>
 
 #include "core/base/output_file.h"
+#include "core/media/decode.h"
 #include "tests/fixtures.h"
 
 namespace rivlen {
@@ -43,6 +44,30 @@ Ran run(const std::string& arguments) {
 
 std::string quoted(const fs::path& path) {
     return "'" + path.string() + "'";
+}
+
+// Several sounds go under one picture; an option takes one value, so that the picture may stand behind it.
+TEST(CommandLine, PutsSeveralSoundsUnderAPicture) {
+    const Scratch scratch;
+    for (const char* name : {"one", "two"})
+        test::write_wav(scratch / (std::string(name) + ".wav"), {test::noise(48000, name[0])}, 48000);
+    const Ran ran =
+        run("putback --title First --title Second --language eng --language fra --audio " +
+            quoted(scratch / "one.wav") + " --audio " + quoted(scratch / "two.wav") + " " +
+            quoted(kRoot / "demo/tide-mill.mov") + " -o " + quoted(scratch / "out.mkv") + " --json");
+    ASSERT_EQ(ran.code, 0) << ran.out;
+    const auto info = probe(scratch / "out.mkv");
+    ASSERT_TRUE(info.ok());
+    ASSERT_EQ(info->audio.size(), 2U);
+    EXPECT_EQ(info->audio[0].title, "First");
+    EXPECT_EQ(info->audio[1].title, "Second");
+    EXPECT_EQ(info->audio[0].language, "eng");
+    EXPECT_EQ(info->audio[1].language, "fra");
+    for (std::size_t i = 0; i < 2; ++i) {
+        const auto sound = read_audio(scratch / "out.mkv", 0, info->audio[i].index);
+        ASSERT_TRUE(sound.ok());
+        EXPECT_NEAR(sound->channels[0][1000], test::noise(48000, i == 0 ? 'o' : 't')[1000], 1e-6F);
+    }
 }
 
 // The first look tells a hum by its figure, and its chain is what process takes.

@@ -470,6 +470,33 @@ TEST_F(Deliveries, ReportsTellAClientAndAProgram) {
     EXPECT_NE(table.find("\"Ferry <&> \"\"quay\"\", part 1 mix natural.wav\""), std::string::npos) << table;
 }
 
+// What is handed on to be measured comes complete and in order, whatever the pieces.
+TEST(MeasuredAlongside, HandsOnEverythingInOrder) {
+    for (const bool interleaved : {false, true}) {
+        std::vector<float> taken;
+        MeasuredAlongside alongside(2, [&](const ScratchSound::Block& block) {
+            ASSERT_EQ(block.size(), 2U);
+            ASSERT_EQ(block[0].size(), block[1].size());
+            for (std::size_t i = 0; i < block[0].size(); ++i) ASSERT_EQ(block[1][i], -block[0][i]);
+            taken.insert(taken.end(), block[0].begin(), block[0].end());
+        });
+        float next = 1;
+        for (int piece = 0; piece < 300; ++piece) {
+            Channels part(2);
+            std::vector<float> mixed;
+            for (int i = 0; i < 1 + piece * 7 % 1000; ++i, ++next) {
+                part[0].push_back(next);
+                part[1].push_back(-next);
+                mixed.insert(mixed.end(), {next, -next});
+            }
+            interleaved ? alongside.add_interleaved(mixed) : alongside.add(part);
+        }
+        alongside.finish();
+        ASSERT_EQ(taken.size(), static_cast<std::size_t>(next) - 1);
+        for (std::size_t i = 0; i < taken.size(); ++i) ASSERT_EQ(taken[i], static_cast<float>(i + 1));
+    }
+}
+
 TEST(HandoverTables, AreKeptAsFilesAndNamesAreSafe) {
     const test::Scratch scratch;
     HandoverTemplate table = standard_template();
@@ -489,6 +516,11 @@ TEST(HandoverTables, AreKeptAsFilesAndNamesAreSafe) {
     HandoverRow row;
     row.name = "../{name}/{content}  {version} ";
     EXPECT_EQ(file_name(row, "a/b", ".mov"), "abmix.wav");
+    EXPECT_EQ(file_part("../a/b  c. "), "ab c");
+    EXPECT_EQ(report_page("a/b", "out"), fs::path("out/ab report.html"));
+    EXPECT_TRUE(keeps_samples(Container::Flac) && !is_coded(Container::Flac));
+    EXPECT_TRUE(!keeps_samples(Container::Picture) && !is_coded(Container::Picture));
+    EXPECT_TRUE(is_coded(Container::Opus) && !has_depth(Container::Opus, Depth::Pcm24));
     row.name = "...";
     EXPECT_EQ(file_name(row, "x", ".mov"), "mix.wav");
     row.container = Container::Picture;

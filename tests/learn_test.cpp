@@ -1,10 +1,13 @@
 #include <gtest/gtest.h>
 
 #include <cmath>
+#include <cstdlib>
 
+#include "core/base/output_file.h"
 #include "learn/corpus.h"
 #include "learn/rooms.h"
 #include "learn/synth.h"
+#include "tests/fixtures.h"
 
 namespace rivlen::learn {
 namespace {
@@ -63,6 +66,87 @@ TEST(Synth, EveryKindSoundsAndRepeats) {
         }
         EXPECT_GT(energy, 0.0) << kind;
     }
+}
+
+// Sounds in the open, in an archive within the package, and one after another in a file that is no archive;
+// the same sound twice counts once, and a second run does nothing.
+TEST(BuildCorpus, OpensWhatIsPackedAndCountsEverySoundOnce) {
+    namespace fs = std::filesystem;
+    const test::Scratch scratch;
+    const fs::path root = scratch / "root";
+    fs::create_directories(root / "DEBIAN");
+    fs::create_directories(root / "usr/share/made");
+    ASSERT_TRUE(write_text_file(root / "DEBIAN/control",
+                                "Package: made\nVersion: 1\nArchitecture: all\nMaintainer: Nobody "
+                                "<nobody@example.org>\nDescription: made\n")
+                    .ok());
+    const auto sound = [&](unsigned seed) {
+        auto x = test::noise(24000, seed);
+        for (std::size_t i = 0; i < x.size(); ++i) x[i] *= i / 4800 % 2 == 0 ? 0.5F : 0.001F;
+        const fs::path file = scratch / "sound.wav";
+        test::write_wav(file, {x}, 48000);
+        return *read_text_file(file);
+    };
+    const std::string one = sound(1);
+    ASSERT_TRUE(write_text_file(root / "usr/share/made/open.wav", one).ok());
+    ASSERT_TRUE(write_text_file(root / "usr/share/made/again.wav", one).ok());
+    ASSERT_TRUE(write_text_file(root / "usr/share/made/held.wav", sound(2)).ok());
+    ASSERT_TRUE(write_text_file(root / "usr/share/made/notes.txt", "no sound").ok());
+    // Names between the sounds, a "RIFF" that is none, and one that is cut off.
+    std::string cut = sound(5);
+    cut.resize(cut.size() / 2);
+    ASSERT_TRUE(write_text_file(root / "usr/share/made/all.cat",
+                                "first" + sound(3) + "RIFF is a word, too" + sound(4) + "last" + cut)
+                    .ok());
+    fs::create_directories(scratch / "in");
+    ASSERT_TRUE(write_text_file(scratch / "in/packed.wav", sound(6)).ok());
+    const std::string commands = "cd '" + (scratch / "in").string() + "' && tar -czf '" +
+                                 (root / "usr/share/made/more.tar.gz").string() +
+                                 "' packed.wav && mkdir -p '" + (scratch / "corpus/debs").string() +
+                                 "' && dpkg-deb --build '" + root.string() + "' '" +
+                                 (scratch / "corpus/debs/made_1_all.deb").string() + "' > /dev/null";
+    ASSERT_EQ(std::system(commands.c_str()), 0);  // NOLINT
+    ASSERT_TRUE(write_text_file(scratch / "packages.json",
+                                R"({"packages": [{"package": "made", "licence": "CC0", "rules": [
+        {"kind": "effects", "match": "/(held)\\.wav$", "hold": ["held"]},
+        {"kind": "effects", "match": "\\.wav$"}]}]})")
+                    .ok());
+    int lines = 0;
+    BuildOptions options;
+    options.folder = scratch / "corpus";
+    options.package_list = scratch / "packages.json";
+    options.log = [&](const std::string&) { ++lines; };
+    const Status built = build_corpus(options);
+    ASSERT_TRUE(built.ok()) << built.error().message;
+    EXPECT_EQ(lines, 1);
+    const auto corpus = Corpus::open(scratch / "corpus");
+    ASSERT_TRUE(corpus.ok());
+    std::size_t learned = 0;
+    for (const auto& [group, recordings] : corpus->groups("effects", false)) learned += recordings.size();
+    std::size_t held = 0;
+    for (const auto& [group, recordings] : corpus->groups("effects", true)) {
+        for (const auto& recording : recordings) {
+            ++held;
+            EXPECT_TRUE(recording.held_out);
+            EXPECT_EQ(recording.frames, 24000U);
+            std::vector<float> x(100);
+            corpus->read(recording, 0, 0, x);
+            EXPECT_NEAR(x[50], 0.5F * test::noise(24000, 2)[50], 1e-4F);
+        }
+    }
+    EXPECT_EQ(learned, 4U);  // open (once), two of the file, one of the archive
+    EXPECT_EQ(held, 1U);
+    ASSERT_TRUE(build_corpus(options).ok());
+    EXPECT_EQ(lines, 1);
+    // A package that nothing matches is told by name.
+    ASSERT_TRUE(write_text_file(scratch / "packages.json",
+                                R"({"packages": [{"package": "made", "licence": "CC0", "rules": [
+        {"kind": "music", "match": "\\.ogg$"}]}]})")
+                    .ok());
+    std::filesystem::remove(scratch / "corpus/index/made.json");
+    const Status none = build_corpus(options);
+    ASSERT_FALSE(none.ok());
+    EXPECT_NE(none.error().message.find("made"), std::string::npos);
 }
 
 }  // namespace

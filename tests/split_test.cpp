@@ -6,6 +6,7 @@
 
 #include <cmath>
 
+#include "core/assess/overview.h"
 #include "core/base/output_file.h"
 #include "core/split/bands.h"
 #include "core/split/mask_map.h"
@@ -194,10 +195,18 @@ TEST(Split, BeginsWhereItIsWanted) {
         for (std::uint64_t t = 0; t < map->facts().frames; ++t) {
             const bool zero = std::ranges::all_of(map->codes(t), [](auto code) { return code == 0; });
             there.back().push_back(!zero);
+            ASSERT_EQ(map->has(t), !zero);
             if (!zero) {
                 ASSERT_TRUE(std::ranges::equal(map->codes(t), whole->codes(t))) << t;
             }
         }
+        // To the eye, what is not split yet has no share.
+        const auto view = make_overview(source, &*map, 0, 480, 1);
+        const bool shares = std::ranges::any_of(view.share, [](const auto& share) {
+            return std::ranges::any_of(share, [](auto value) { return value != 0; });
+        });
+        ASSERT_EQ(shares, map->has(0));
+        ASSERT_EQ(view.outline[0][0] > 0, map->has(0));
         std::array<float, kMaskRow> masks{};
         map->read(0, masks);
         if (!there.back()[0]) {

@@ -1,4 +1,5 @@
-// Loudness and peaks by libebur128 (ITU-R BS.1770-4, EBU Tech 3341 and 3342).
+// Loudness and peaks by libebur128 (ITU-R BS.1770-4, EBU Tech 3341 and 3342), true peaks of whole sounds by
+// core/base/peak_between.h.
 #pragma once
 
 #include <memory>
@@ -18,7 +19,7 @@ class LoudnessMeter {
   public:
     // Running: the gated measures come from a histogram (0.1 LU wide), so that asking for them again and
     // again over hours stays cheap.
-    // Quick: exact, but without true peaks, which cost more than all the rest (true_peak_dbtp stays at -200).
+    // Quick: exact, but without true peaks, for where they are known (true_peak_dbtp stays at -200).
     enum class Kind { Exact, Running, Quick };
     LoudnessMeter(int sample_rate, int channels, Kind kind = Kind::Exact);
     LoudnessMeter(LoudnessMeter&&) noexcept;

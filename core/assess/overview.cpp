@@ -97,8 +97,12 @@ Overview make_overview(const Source& source, const MaskMap* map, std::int64_t fi
                 for (std::size_t k = 0; k < power.size(); ++k)
                     power[k] += std::norm(spectrum[k]) / static_cast<float>(channels);
             }
-            if (map != nullptr)
-                map->read(static_cast<double>(centre) * kModelRate / source.sample_rate() / kModelHop, masks);
+            const double map_frame =
+                static_cast<double>(centre) * kModelRate / source.sample_rate() / kModelHop;
+            const bool split =
+                map != nullptr && map->has(std::min(static_cast<std::uint64_t>(std::max(0.0, map_frame)),
+                                                    map->facts().frames - 1));
+            if (split) map->read(map_frame, masks);
             std::array<float, kStems> stem_power{};
             for (std::size_t r = 0; r < kOverviewRows; ++r) {
                 float sum = 0.0F;
@@ -106,7 +110,7 @@ Overview make_overview(const Source& source, const MaskMap* map, std::int64_t fi
                     sum += power[static_cast<std::size_t>(k)];
                 auto& level = view.level[c * kOverviewRows + r];
                 level = std::max(level, level_code(sum * full_scale));
-                if (map == nullptr) continue;
+                if (!split) continue;
                 const auto band = static_cast<std::size_t>(row_band(static_cast<int>(r)));
                 for (std::size_t s = 0; s < kStems; ++s) {
                     const float mask = masks[s * kBands + band];
@@ -115,7 +119,7 @@ Overview make_overview(const Source& source, const MaskMap* map, std::int64_t fi
                     stem_power[s] += mask * mask * sum;
                 }
             }
-            if (map == nullptr) continue;
+            if (!split) continue;
             for (std::size_t s = 0; s < kStems; ++s) {
                 view.outline[s][c] = std::max(view.outline[s][c], std::sqrt(stem_power[s] * full_scale));
             }

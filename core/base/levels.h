@@ -16,7 +16,7 @@ namespace rivlen {
 [[nodiscard]] inline double db_of_amplitude(double amplitude) {
     return 20.0 * std::log10(std::max(amplitude, 1e-10));
 }
-// The same for samples one after another: a quarter of the time, and true to 0.00001 dB.
+// The same in single precision, for samples one after another.
 [[nodiscard]] inline float quick_amplitude_of_db(float db) {
     constexpr float kOctavesPerDb = 0.166096405F;  // log2(10) / 20
     return std::exp2(db * kOctavesPerDb);

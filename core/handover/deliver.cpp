@@ -106,9 +106,7 @@ SoundDescription Delivery::describe(const HandoverRow& row, const MadeSound& mad
                          static_cast<double>(range_of_row(plan_.session, row).first) / r.sample_rate;
     d.time_reference_frames = static_cast<std::uint64_t>(std::llround(start * rate));
     d.timecode_rate = fmt::format("{}/{}", r.frame_rate.num, r.frame_rate.den);
-    d.start_timecode =
-        format_timecode(r.first_timecode_frame + picture_frame_of(r, range_of_row(plan_.session, row).first),
-                        r.frame_rate, r.drop_frame);
+    d.start_timecode = timecode_at(r, range_of_row(plan_.session, row).first);
     d.track_names = made.track_names;
     d.integrated_lufs = course.loudness.integrated_lufs;
     d.range_lu = course.loudness.range_lu;

@@ -52,8 +52,7 @@ std::vector<Trouble> check(const DeliveryPlan& plan) {
             out.push_back(
                 {number, true,
                  fmt::format("There is no target \"{}\". Choose one of the list or add it.", row.target)});
-        if (row.content == Content::Stems && row.container != Container::Wav &&
-            row.container != Container::Flac)
+        if (row.content == Content::Stems && !keeps_samples(row.container))
             out.push_back({number, true, "All stems in one file go into WAV or FLAC only."});
         if (row.container == Container::Flac && !has_depth(row.container, row.depth))
             out.push_back({number, true, "FLAC holds no floating point. Choose 16 or 24 bit."});

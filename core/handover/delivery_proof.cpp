@@ -4,7 +4,6 @@
 #include <cmath>
 #include <fstream>
 #include <map>
-#include <tuple>
 
 #include "core/assess/tradeoff.h"
 #include "core/base/hash.h"
@@ -31,7 +30,7 @@ std::string file_checksum(const fs::path& path) {
 
 Status read_back(const DeliveryPlan& plan, const JobControl& job, const HandoverRow& row,
                  const ReadBack& written, DeliveredRow& out) {
-    const bool exact = row.container == Container::Wav || row.container == Container::Flac;
+    const bool exact = keeps_samples(row.container);
     const bool known = exact && written.true_peak_dbtp;
     const auto info = probe(out.path);
     if (!info) return info.error();
@@ -78,12 +77,12 @@ Status read_back(const DeliveryPlan& plan, const JobControl& job, const Handover
     if (target == nullptr || row.content != Content::Mix || row.mono) return {};
     const bool programme = target->gate == LoudnessGate::Programme && !target->short_term_lufs;
     const double off = out.gated_lufs - target->integrated_lufs;
-    const bool coded = !exact && row.container != Container::Picture;
     if (programme && std::abs(off) > target->tolerance_lu) {
         out.on_target = false;
         out.sentence = fmt::format("{:.1f} LU {} the target: its peaks do not allow more.", std::abs(off),
                                    off < 0 ? "under" : "over");
-    } else if (out.course.loudness.true_peak_dbtp > target->true_peak_dbtp + (coded ? 0.5 : 0.05)) {
+    } else if (out.course.loudness.true_peak_dbtp >
+               target->true_peak_dbtp + (is_coded(row.container) ? 0.5 : 0.05)) {
         out.on_target = false;
         out.sentence = fmt::format("True peak {:.1f} dBTP where {:.1f} are allowed.",
                                    out.course.loudness.true_peak_dbtp, target->true_peak_dbtp);
@@ -137,21 +136,19 @@ std::string before_picture(const DeliveryPlan& plan) {
 }
 
 std::vector<SumProof> add_up(const std::vector<DeliveredRow>& rows) {
-    std::map<std::tuple<std::string, int, std::string, bool>, std::array<const DeliveredRow*, kStems + 1>>
-        sets;
+    std::map<VersionKey, std::array<const DeliveredRow*, kStems + 1>> sets;
     for (const auto& row : rows) {
         const auto& asked = row.asked;
         if (row.state != RowState::Done && row.state != RowState::Skipped) continue;
-        if (asked.container != Container::Wav && asked.container != Container::Flac) continue;
+        if (!keeps_samples(asked.container)) continue;
         const auto content = static_cast<std::size_t>(asked.content);
         if (content > kStems || asked.mono) continue;
-        auto& set = sets[{asked.version, asked.card, asked.target, asked.loop_only}];
+        auto& set = sets[version_key(asked)];
         if (set[content] == nullptr) set[content] = &row;
     }
     std::vector<SumProof> out;
     for (const auto& [key, set] : sets) {
         if (std::ranges::find(set, nullptr) != set.end()) continue;
-        std::vector<AudioBuffer> sound;
         std::vector<AudioDecoder> decoders;
         for (const auto* row : set) {
             auto decoder = AudioDecoder::open(row->path);

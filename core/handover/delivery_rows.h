@@ -3,6 +3,7 @@
 
 #include <filesystem>
 #include <string>
+#include <tuple>
 
 #include "core/handover/handover_template.h"
 #include "core/session/session.h"
@@ -19,6 +20,11 @@ namespace rivlen {
 [[nodiscard]] LoopRange range_of_row(const Session& session, const HandoverRow& row);
 [[nodiscard]] double seconds_of_row(const Session& session, const HandoverRow& row);
 [[nodiscard]] int rate_of_row(const Session& session, const HandoverRow& row);
+// What rows of one version have in common: version, card, target, loop only.
+using VersionKey = std::tuple<std::string, int, std::string, bool>;
+[[nodiscard]] inline VersionKey version_key(const HandoverRow& row) {
+    return {row.version, row.card, row.target, row.loop_only};
+}
 // Files whose names differ only in case are one file on many disks.
 [[nodiscard]] std::string lower(std::string text);
 

@@ -1,6 +1,7 @@
 #include "core/handover/delivery_sound.h"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <iterator>
 #include <optional>
@@ -28,6 +29,8 @@ LoudnessCourse shifted(LoudnessCourse course, double gain_db) {
     for (float& level : course.peak_dbfs) shift(level);
     return course;
 }
+
+constexpr std::array kStemContents = {Content::Dialogue, Content::Reverb, Content::Music, Content::Ambience};
 
 std::vector<std::string> channel_names(Content content, bool mono) {
     const std::string label = label_of(content);
@@ -111,7 +114,7 @@ SoundMaker::VersionResult SoundMaker::make_version(const HandoverRow& row) {
 
 // Made by the first row that asks; the others wait for it.
 SoundMaker::VersionResult SoundMaker::version_of(const HandoverRow& row) {
-    const VersionKey key{row.version, row.card, row.target, row.loop_only};
+    const VersionKey key = version_key(row);
     std::promise<VersionResult> promise;
     std::shared_future<VersionResult> future;
     bool mine = false;
@@ -131,7 +134,7 @@ Result<MadeSound> SoundMaker::make_poly(const HandoverRow& row, const Version& v
     const JobControl quiet{{}, job_.cancel};
     const int rate = rate_of_row(plan_.session, row);
     std::vector<ScratchSound> stems;
-    for (const Content content : {Content::Dialogue, Content::Reverb, Content::Music, Content::Ambience}) {
+    for (const Content content : kStemContents) {
         const auto own = rendered(row, content);
         if (!own) return own.error();
         auto made = converted(*own, rate, row.mono, version.gain_db, plan_.work, quiet);
@@ -154,7 +157,7 @@ Result<MadeSound> SoundMaker::make_poly(const HandoverRow& row, const Version& v
         });
     if (!status) return status.error();
     std::vector<std::string> names;
-    for (const Content content : {Content::Dialogue, Content::Reverb, Content::Music, Content::Ambience})
+    for (const Content content : kStemContents)
         std::ranges::move(channel_names(content, row.mono), std::back_inserter(names));
     return MadeSound{std::move(*all), shifted(version.course, version.gain_db), std::move(names),
                      version.gain_db, 0};
@@ -194,10 +197,8 @@ Result<MadeSound> SoundMaker::make_one(const HandoverRow& row, const Version& ve
         limited_db = 0;
         if (!limits || course.loudness.true_peak_dbtp <= target->true_peak_dbtp) break;
         // Coding adds overshoots of its own; common practice, no source.
-        const bool coded = row.container == Container::Opus || row.container == Container::Mp3 ||
-                           row.container == Container::Aac;
-        auto held =
-            limited(*made, target->true_peak_dbtp - (coded ? 1.0 : 0.1), limited_db, plan_.work, quiet);
+        auto held = limited(*made, target->true_peak_dbtp - (is_coded(row.container) ? 1.0 : 0.1), limited_db,
+                            plan_.work, quiet);
         if (!held) return held.error();
         made = std::move(*held);
         const double before = course.loudness.integrated_lufs;

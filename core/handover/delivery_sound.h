@@ -5,9 +5,9 @@
 #include <map>
 #include <memory>
 #include <mutex>
-#include <tuple>
 
 #include "core/handover/deliver.h"
+#include "core/handover/delivery_rows.h"
 
 namespace rivlen {
 
@@ -33,7 +33,6 @@ class SoundMaker {
         double gated_lufs = -120;
         double gain_db = 0;
     };
-    using VersionKey = std::tuple<std::string, int, std::string, bool>;  // version, card, target, loop only
     using VersionResult = Result<std::shared_ptr<const Version>>;
     VersionResult version_of(const HandoverRow& row);
     VersionResult make_version(const HandoverRow& row);

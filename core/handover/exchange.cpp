@@ -7,21 +7,13 @@
 #include <nlohmann/json.hpp>
 
 #include "core/base/markup.h"
+#include "core/session/editing.h"
 
 namespace rivlen {
 
 namespace {
 
 using nlohmann::json;
-
-std::int64_t picture_frame(const Rebuild& r, std::int64_t frame) {
-    return std::llround(static_cast<double>(frame) / r.sample_rate * r.frame_rate.per_second());
-}
-
-std::string timecode(const Rebuild& r, std::int64_t frame, bool of_session) {
-    return format_timecode(picture_frame(r, frame) + (of_session ? r.first_timecode_frame : 0), r.frame_rate,
-                           r.drop_frame);
-}
 
 std::string reel(const std::string& name) {
     std::string out;
@@ -77,13 +69,13 @@ std::string edl_of(const Rebuild& r, const Track& track, const std::string& titl
         if (clip.mute) continue;
         // Lengths follow from the places, so that the record side has neither holes nor overlaps from
         // rounding.
-        const std::int64_t frames = picture_frame(r, clip.end()) - picture_frame(r, clip.start);
+        const std::int64_t frames = picture_frame_of(r, clip.end()) - picture_frame_of(r, clip.start);
         if (frames <= 0) continue;
-        const std::int64_t from = picture_frame(r, clip.offset);
+        const std::int64_t from = picture_frame_of(r, clip.offset);
         out += fmt::format("{:03}  {:<8} AA    C        {} {} {} {}\r\n* FROM CLIP NAME: {}\r\n", ++event,
                            reel(clip.path.stem().string()), format_timecode(from, r.frame_rate, r.drop_frame),
                            format_timecode(from + frames, r.frame_rate, r.drop_frame),
-                           timecode(r, clip.start, true), timecode(r, clip.end(), true),
+                           timecode_at(r, clip.start), timecode_at(r, clip.end()),
                            clip.path.filename().string());
     }
     return out;
@@ -95,15 +87,15 @@ std::string clips_to_csv(const Rebuild& r) {
         "muted\r\n";
     for (const auto& cut : r.picture)
         out += fmt::format("Picture,{},picture,{},{},{},{},{},0.0,no\r\n",
-                           csv_field(cut.path.filename().string()), timecode(r, cut.start, true),
-                           timecode(r, cut.end(), true), cut.start, cut.length, cut.offset);
+                           csv_field(cut.path.filename().string()), timecode_at(r, cut.start),
+                           timecode_at(r, cut.end()), cut.start, cut.length, cut.offset);
     for (const auto& track : r.tracks) {
         for (const auto& clip : track.clips)
             out += fmt::format("{},{},{},{},{},{},{},{},{:.1f},{}\r\n", csv_field(track.name),
                                csv_field(clip.path.filename().string()),
-                               kFeedKeys[static_cast<std::size_t>(clip.feed)], timecode(r, clip.start, true),
-                               timecode(r, clip.end(), true), clip.start, clip.length, clip.offset,
-                               clip.gain_db, clip.mute ? "yes" : "no");
+                               kFeedKeys[static_cast<std::size_t>(clip.feed)], timecode_at(r, clip.start),
+                               timecode_at(r, clip.end()), clip.start, clip.length, clip.offset, clip.gain_db,
+                               clip.mute ? "yes" : "no");
     }
     return out;
 }

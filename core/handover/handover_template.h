@@ -32,9 +32,17 @@ enum class Depth { Pcm16, Pcm24, Float32 };
 [[nodiscard]] constexpr int bits_of(Depth depth) {
     return depth == Depth::Pcm16 ? 16 : depth == Depth::Pcm24 ? 24 : 32;
 }
+// Files that hold every sample as it was given (to their depth).
+[[nodiscard]] constexpr bool keeps_samples(Container container) {
+    return container == Container::Wav || container == Container::Flac;
+}
+// Coders that leave things out, and whose peaks may overshoot.
+[[nodiscard]] constexpr bool is_coded(Container container) {
+    return container == Container::Opus || container == Container::Mp3 || container == Container::Aac;
+}
 // Whether a file of this kind can hold samples of this depth; coders have none of their own.
 [[nodiscard]] constexpr bool has_depth(Container container, Depth depth) {
-    return container == Container::Wav || (container == Container::Flac && depth != Depth::Float32);
+    return keeps_samples(container) && (container == Container::Wav || depth != Depth::Float32);
 }
 
 struct HandoverRow {

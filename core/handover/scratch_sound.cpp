@@ -66,8 +66,7 @@ Status ScratchSound::read(std::int64_t at, std::int64_t count, Block& out) const
 }
 
 CourseMeter::CourseMeter(int sample_rate, int channels, bool true_peaks)
-    : meter_(sample_rate, channels, LoudnessMeter::Kind::Quick),
-      true_peaks_(true_peaks ? static_cast<std::size_t>(channels) : 0),
+    : meter_(sample_rate, channels, true_peaks ? LoudnessMeter::Kind::Exact : LoudnessMeter::Kind::Quick),
       step_frames_(static_cast<std::size_t>(sample_rate / 10)),
       waiting_(static_cast<std::size_t>(channels)) {}
 
@@ -94,7 +93,6 @@ void CourseMeter::step() {
 
 void CourseMeter::add(std::span<const std::vector<float>> block) {
     const std::size_t frames = block.empty() ? 0 : block[0].size();
-    for (std::size_t c = 0; c < true_peaks_.size(); ++c) true_peaks_[c].add(block[c]);
     for (std::size_t at = 0; at < frames;) {
         const std::size_t count = std::min(frames - at, step_frames_ - waiting_[0].size());
         for (std::size_t c = 0; c < waiting_.size(); ++c) {
@@ -113,9 +111,6 @@ LoudnessCourse CourseMeter::finish() {
         for (auto& channel : waiting_) channel.clear();
     }
     course_.loudness = meter_.result();
-    float highest = 0;
-    for (auto& meter : true_peaks_) highest = std::max(highest, meter.finish());
-    if (!true_peaks_.empty()) course_.loudness.true_peak_dbtp = db_of_amplitude(static_cast<double>(highest));
     return course_;
 }
 

@@ -12,7 +12,6 @@
 #include "core/base/alongside.h"
 #include "core/base/anonymous_file.h"
 #include "core/base/job.h"
-#include "core/base/peak_between.h"
 
 namespace rivlen {
 
@@ -73,7 +72,6 @@ class CourseMeter {
   private:
     void step();
     LoudnessMeter meter_;
-    std::vector<TruePeakMeter> true_peaks_;
     std::size_t step_frames_;
     std::vector<std::vector<float>> waiting_;
     static constexpr std::ptrdiff_t kShortTerm = 30;  // 3 s

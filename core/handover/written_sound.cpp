@@ -4,7 +4,6 @@
 #include <sndfile.h>
 #include <spawn.h>
 #include <sys/socket.h>
-#include <sys/wait.h>
 #include <unistd.h>
 
 #include <algorithm>
@@ -14,6 +13,7 @@
 #include <memory>
 #include <random>
 
+#include "core/base/child.h"
 #include "core/base/interleave.h"
 #include "core/base/markup.h"
 #include "core/base/output_file.h"
@@ -199,10 +199,7 @@ Status write_with_ffmpeg(const ScratchSound& sound, Container container, const S
         return {};
     });
     ::close(ends[0]);
-    int code = 0;
-    while (::waitpid(child, &code, 0) < 0 && errno == EINTR) {
-    }
-    if (status && (!WIFEXITED(code) || WEXITSTATUS(code) != 0))
+    if (const bool well = ended_well(child); status && !well)
         status = make_error(
             ErrorKind::Io,
             "FFmpeg could not write \"{}\". Check the space on its disk; its own words stand above.",
@@ -240,8 +237,8 @@ Status write_sound(const ScratchSound& sound, Container container, Depth depth,
                    const JobControl& job) {
     auto out = AnonymousFile::create(target.parent_path());
     if (!out) return out.error();
-    const bool own = container == Container::Wav || container == Container::Flac;
-    const Status status = own ? write_with_sndfile(sound, container, depth, description, *out, target, job)
+    const Status status = keeps_samples(container)
+                              ? write_with_sndfile(sound, container, depth, description, *out, target, job)
                               : write_with_ffmpeg(sound, container, description, *out, target, job);
     if (!status) return status;
     return out->publish(target, replace);

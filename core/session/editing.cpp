@@ -637,6 +637,10 @@ std::int64_t picture_frame_of(const Rebuild& r, std::int64_t frame) {
     return frame * r.frame_rate.num / over;
 }
 
+std::string timecode_at(const Rebuild& r, std::int64_t frame) {
+    return format_timecode(r.first_timecode_frame + picture_frame_of(r, frame), r.frame_rate, r.drop_frame);
+}
+
 std::int64_t frame_of_picture(const Rebuild& r, std::int64_t picture_frame) {
     const std::int64_t over = static_cast<std::int64_t>(r.sample_rate) * r.frame_rate.den;
     return (picture_frame * over + r.frame_rate.num - 1) / r.frame_rate.num;

@@ -110,6 +110,8 @@ void delete_picture(Rebuild& rebuild, int cut, bool close_gap);
 // Number of the picture frame that is shown at a frame of sound, and the first sound frame of a picture
 // frame.
 [[nodiscard]] std::int64_t picture_frame_of(const Rebuild& rebuild, std::int64_t frame);
+// Timecode of that picture frame, on the session's line.
+[[nodiscard]] std::string timecode_at(const Rebuild& rebuild, std::int64_t frame);
 [[nodiscard]] std::int64_t frame_of_picture(const Rebuild& rebuild, std::int64_t picture_frame);
 
 }  // namespace rivlen

@@ -97,6 +97,10 @@ Result<MaskMap> MaskMap::open(const std::filesystem::path& path, const std::stri
     return map;
 }
 
+bool MaskMap::has(std::uint64_t frame) const {
+    return std::ranges::any_of(codes(frame), [](std::uint8_t code) { return code != 0; });
+}
+
 void MaskMap::read(double frame_position, std::span<float> masks) const {
     const auto last = static_cast<double>(facts_.frames - 1);
     const double at = std::clamp(frame_position, 0.0, last);

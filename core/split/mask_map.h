@@ -66,6 +66,8 @@ class MaskMap {
     [[nodiscard]] std::span<const std::uint8_t> codes(std::uint64_t frame) const {
         return codes_.subspan(frame * kMaskRow, kMaskRow);
     }
+    // False for a frame that has not been split yet (see MaskMapWriter::so_far()): all its codes are 0.
+    [[nodiscard]] bool has(std::uint64_t frame) const;
     // Masks at a time given in map frames (may lie between frames or outside the recording: then the
     // nearest). masks: kMaskRow values.
     void read(double frame_position, std::span<float> masks) const;
