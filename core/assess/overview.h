@@ -18,7 +18,7 @@ struct Overview {
     std::vector<std::uint8_t> level;  // [column][row]: 0 = -110 dBFS or less, 255 = -10 or more
     std::array<std::vector<std::uint8_t>, kStems> share;  // [column][row]: mask of a stem, 0..255; empty
                                                           // without map, 0 of all where it is not split yet
-    std::vector<float> lowest, highest;              // of the samples in a column, over all channels
+    std::vector<float> lowest, highest;                   // of the samples in a column, over all channels
     std::array<std::vector<float>, kStems> outline;  // RMS of a stem in a column, from its share of the power
 };
 
