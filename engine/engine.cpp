@@ -8,6 +8,7 @@
 #include <cstring>
 
 #include "core/split/bands.h"
+#include "core/split/mask_map.h"
 #include "core/split/separator.h"
 #include "engine/golden.h"
 #include "engine/network.h"
@@ -21,7 +22,8 @@ class Worker : public MaskWorker {
   public:
     Worker(SeparationNetwork network, bool half) : network_(std::move(network)), half_(half) {}
 
-    Status masks(std::span<const float> features, std::span<float> masks) override {
+    Status masks(std::span<const float> features, std::int64_t first_wanted,
+                 std::span<float> masks) override {
         at::set_num_threads(1);  // OpenMP keeps this for each thread apart
         const c10::InferenceMode inference;
         const HalfProducts half(half_);
@@ -29,7 +31,9 @@ class Worker : public MaskWorker {
         // from_blob takes a pointer to non-const; the network does not write to its input.
         const auto in = torch::from_blob(const_cast<float*>(features.data()),  // NOLINT
                                          {1, frames, kFeatureChannels, kBands});
-        const auto out = torch::softmax(network_->forward(in), 1).squeeze(0).permute({1, 0, 2}).contiguous();
+        const auto wanted = static_cast<std::int64_t>(masks.size() / kMaskRow);
+        const auto logits = network_->forward(in, first_wanted, wanted);
+        const auto out = torch::softmax(logits, 1).squeeze(0).permute({1, 0, 2}).contiguous();
         const float* values = out.data_ptr<float>();
         for (std::size_t i = 0; i < masks.size(); ++i) {
             if (!std::isfinite(values[i])) {
@@ -94,7 +98,13 @@ Result<std::shared_ptr<const Separator>> open_engine(const std::filesystem::path
     auto loaded = load_network(model);
     if (!loaded) return loaded.error();
     if (auto status = check_machine(*loaded); !status) return status.error();
-    facts->patch_frames = loaded->network->spec().patch_frames;
+    if (loaded->network->spec().memory_steps == 0) {
+        return make_error(ErrorKind::Unsupported,
+                          "The separation model looks back without end, so that a recording cannot be split "
+                          "in parts. Install Rivlen's models again.");
+    }
+    facts->grid_frames = static_cast<int>(loaded->network->grid_frames());
+    facts->halo_frames = static_cast<int>(loaded->network->halo_frames());
     facts->metadata = loaded->metadata;
     return std::shared_ptr<const Separator>(std::make_shared<Engine>(std::move(*loaded), std::move(*facts)));
 }

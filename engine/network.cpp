@@ -33,7 +33,8 @@ Tensor linear(nn::Linear& layer, const Tensor& x) {
 
 class RecurrentUnit : public nn::Module {
   public:
-    RecurrentUnit(const NetworkSpec& spec, bool along_time) : along_time_(along_time) {
+    RecurrentUnit(const NetworkSpec& spec, bool along_time)
+        : along_time_(along_time), memory_steps_(along_time ? spec.memory_steps : 0) {
         norm_ = register_module("norm", nn::LayerNorm(nn::LayerNormOptions({spec.width})));
         gru_ = register_module("gru", std::make_shared<BidirectionalGru>(spec.width, spec.hidden));
         out_ = register_module("out", nn::Linear(2 * spec.hidden, spec.width));
@@ -41,12 +42,13 @@ class RecurrentUnit : public nn::Module {
     Tensor forward(const Tensor& x) {
         auto y = norm_(x);
         if (along_time_) y = y.view({1, x.size(0), x.size(1) * x.size(2), x.size(3)});
-        y = linear(out_, gru_->forward(y));
+        y = linear(out_, gru_->forward(y, memory_steps_));
         return x + y.view(x.sizes());
     }
 
   private:
     bool along_time_;
+    std::int64_t memory_steps_;
     nn::LayerNorm norm_{nullptr};
     std::shared_ptr<BidirectionalGru> gru_;
     nn::Linear out_{nullptr};
@@ -180,33 +182,54 @@ SeparationNetworkImpl::SeparationNetworkImpl(const NetworkSpec& spec) : spec_(sp
 }
 
 Tensor SeparationNetworkImpl::forward(const Tensor& features) {
+    return forward(features, 0, features.size(1));
+}
+
+Tensor SeparationNetworkImpl::forward(const Tensor& features, std::int64_t first_frame,
+                                      std::int64_t wanted_frames) {
     const auto clips = features.size(0);
     const auto frames = features.size(1);
     const std::int64_t pf = spec_.patch_frames;
     const std::int64_t pb = spec_.patch_bands;
     const std::int64_t patches = kBands / pb;
-    const std::int64_t steps = (frames + pf - 1) / pf;
+    const std::int64_t in = pf * kFeatureChannels * pb;
+    const std::int64_t all_steps = (frames + pf - 1) / pf;
+    const std::int64_t first_step = first_frame / pf;
+    const std::int64_t steps = (wanted_frames + pf - 1) / pf;
     auto x = features;
-    if (steps * pf != frames) x = F::pad(x, F::PadFuncOptions({0, 0, 0, 0, 0, steps * pf - frames}));
+    if (all_steps * pf != frames) x = F::pad(x, F::PadFuncOptions({0, 0, 0, 0, 0, all_steps * pf - frames}));
     // [clips, steps, pf, 2, patches, pb] -> [patches, clips * steps, pf * 2 * pb]
-    x = x.reshape({clips, steps, pf, kFeatureChannels, patches, pb})
+    x = x.reshape({clips, all_steps, pf, kFeatureChannels, patches, pb})
             .permute({4, 0, 1, 2, 3, 5})
-            .reshape({patches, clips * steps, pf * kFeatureChannels * pb});
+            .reshape({patches, clips * all_steps, in});
     const auto patches_in = x;
     x = per_patch(x, embed_weight_, embed_bias_);
-    x = x.view({patches, clips, steps, spec_.width}).permute({2, 0, 1, 3}).contiguous();
+    x = x.view({patches, clips, all_steps, spec_.width}).permute({2, 0, 1, 3}).contiguous();
+    std::int64_t before = first_step;  // steps of x before the first wanted one
     for (std::size_t i = 0; i < static_cast<std::size_t>(spec_.blocks); ++i) {
         x = run_unit(time_units_->ptr(i), x);
+        if (const std::int64_t memory = spec_.memory_steps; memory > 0) {
+            // What the blocks that follow do not look at is left out from here on.
+            const std::int64_t reach = memory * (spec_.blocks - 1 - static_cast<std::int64_t>(i));
+            const std::int64_t begin = std::max<std::int64_t>(0, before - reach);
+            const std::int64_t last_window = (before + steps + memory - 1) / memory * memory;
+            x = x.narrow(0, begin, std::min(x.size(0), last_window + reach) - begin);
+            before -= begin;
+        }
         x = run_unit(band_units_->ptr(i), x);
         if (!mlps_->is_empty()) x = mlps_[i]->as<Mlp>()->forward(x);
     }
+    x = x.narrow(0, before, steps);
     x = last_norm_(x).permute({1, 2, 0, 3}).reshape({patches, clips * steps, spec_.width});
-    if (spec_.head_sees_input) x = torch::cat({x, patches_in}, 2);
+    if (spec_.head_sees_input) {
+        const auto seen = patches_in.view({patches, clips, all_steps, in}).narrow(2, first_step, steps);
+        x = torch::cat({x, seen.reshape({patches, clips * steps, in})}, 2);
+    }
     x = torch::relu(per_patch(x, head1_weight_, head1_bias_));
     x = per_patch(x, head2_weight_, head2_bias_);
     // [patches, clips, steps, stems, pf, pb] -> [clips, stems, steps, pf, patches, pb]
     x = x.view({patches, clips, steps, kStems, pf, pb}).permute({1, 3, 2, 4, 0, 5});
-    return x.reshape({clips, kStems, steps * pf, kBands}).narrow(2, 0, frames);
+    return x.reshape({clips, kStems, steps * pf, kBands}).narrow(2, 0, wanted_frames);
 }
 
 Status copy_weights(const SeparationNetwork& from, SeparationNetwork& to) {
@@ -216,6 +239,7 @@ Status copy_weights(const SeparationNetwork& from, SeparationNetwork& to) {
                 (comparable.mlp_hidden == 0 || comparable.mlp_hidden == large.mlp_hidden) &&
                 (!comparable.head_sees_input || large.head_sees_input);
     comparable.blocks = large.blocks;
+    comparable.memory_steps = large.memory_steps;  // has no weights
     comparable.head_hidden = large.head_hidden;
     comparable.mlp_hidden = large.mlp_hidden;
     comparable.head_sees_input = large.head_sees_input;

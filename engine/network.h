@@ -24,7 +24,14 @@ class SeparationNetworkImpl : public torch::nn::Module {
     explicit SeparationNetworkImpl(const NetworkSpec& spec);
     // frames may be any number; it is padded to whole patches inside.
     torch::Tensor forward(const torch::Tensor& features);
+    // Only the logits of frames [first_frame, first_frame + frames), and only what they need is computed.
+    // first_frame is a multiple of grid_frames().
+    torch::Tensor forward(const torch::Tensor& features, std::int64_t first_frame, std::int64_t frames);
     [[nodiscard]] const NetworkSpec& spec() const { return spec_; }
+    // How far the network looks (ModelFacts in core/split/separator.h has the rule). Only for networks whose
+    // recurrences have an end (spec().memory_steps > 0).
+    [[nodiscard]] std::int64_t grid_frames() const { return std::int64_t{spec_.memory_steps} * spec_.patch_frames; }
+    [[nodiscard]] std::int64_t halo_frames() const { return spec_.blocks * grid_frames(); }
 
   private:
     NetworkSpec spec_;

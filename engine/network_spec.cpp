@@ -7,8 +7,8 @@
 namespace rivlen {
 
 NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(NetworkSpec, time_unit, band_unit, patch_frames, patch_bands,
-                                                width, blocks, hidden, conv_kernel, conv_layers, heads,
-                                                mlp_hidden, head_hidden, head_sees_input)
+                                                width, blocks, hidden, memory_steps, conv_kernel,
+                                                conv_layers, heads, mlp_hidden, head_hidden, head_sees_input)
 
 std::string NetworkSpec::to_json() const {
     return nlohmann::json(*this).dump();
@@ -28,6 +28,7 @@ Result<NetworkSpec> NetworkSpec::from_json(const std::string& text) {
                           spec.patch_frames > 0 && spec.patch_frames <= 16 && spec.patch_bands > 0 &&
                           kBands % spec.patch_bands == 0 && spec.width > 0 && spec.width <= 1024 &&
                           spec.blocks > 0 && spec.blocks <= 32 && spec.hidden > 0 && spec.hidden <= 1024 &&
+                          spec.memory_steps >= 0 && spec.memory_steps <= 65536 &&
                           spec.conv_kernel % 2 == 1 && spec.conv_layers > 0 && spec.conv_layers <= 8 &&
                           spec.heads > 0 && spec.width % spec.heads == 0 && spec.mlp_hidden >= 0 &&
                           spec.mlp_hidden <= 4096 && spec.head_hidden > 0 && spec.head_hidden <= 4096;

@@ -16,6 +16,8 @@ struct NetworkSpec {
     int width = 96;  // features per patch
     int blocks = 3;
     int hidden = 64;  // of a recurrence, each direction; of a gated convolution
+    // Patches that a recurrence along time looks back and ahead, at least (recurrence.h); 0: without end.
+    int memory_steps = 0;
     int conv_kernel = 3;
     int conv_layers = 2;    // per block; dilations grow by two from layer to layer of the whole network
     int heads = 4;          // of attention

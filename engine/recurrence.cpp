@@ -1,5 +1,6 @@
 #include "engine/recurrence.h"
 
+#include <algorithm>
 #include <cmath>
 
 #include "engine/gates.h"
@@ -13,53 +14,101 @@ using torch::Tensor;
 using torch::autograd::AutogradContext;
 using torch::autograd::variable_list;
 
-struct Sizes {
-    std::int64_t outer, steps, inner, width, hidden;
-    [[nodiscard]] std::int64_t rows() const { return outer * inner; }
-    // Row of x (or of the output) where a step begins.
-    [[nodiscard]] Rows step_rows() const { return {outer, inner, steps * inner}; }
+// Which rows of x every turn of a recurrence takes. All sequences (groups of `inner` rows) take their turns
+// together, so that a turn is one matrix product.
+class Schedule {
+  public:
+    Schedule(const Tensor& x, std::int64_t memory_steps)
+        : outer_(x.size(0)), steps_(x.size(1)), inner_(x.size(2)), memory_(memory_steps) {
+        if (memory_ >= steps_) memory_ = 0;  // every window would reach over everything
+    }
+    [[nodiscard]] std::int64_t inner() const { return inner_; }
+    [[nodiscard]] std::int64_t turns() const { return memory_ > 0 ? 2 * memory_ : steps_; }
+    [[nodiscard]] std::int64_t groups() const {
+        return memory_ > 0 ? (steps_ + memory_ - 1) / memory_ : outer_;
+    }
+    // What a turn gives only readies the state: another group gives the output of these steps.
+    [[nodiscard]] bool warms_up(std::int64_t turn) const { return turn < memory_; }
+
+    struct Turn {
+        std::int64_t first_group, groups;  // those that take part
+        std::int64_t first_row;            // of x: where the first of them stands
+        Rows rows;
+    };
+    [[nodiscard]] Turn turn(std::int64_t turn, bool backwards) const {
+        if (memory_ == 0) {
+            const std::int64_t at = backwards ? steps_ - 1 - turn : turn;
+            return {0, outer_, at * inner_, {outer_, inner_, steps_ * inner_}};
+        }
+        // Group g stands at step (g - 1) memory + turn, or, backwards, (g + 2) memory - 1 - turn; those that
+        // would stand outside the recording wait, or are done.
+        std::int64_t first = 0;
+        std::int64_t last = groups();
+        std::int64_t at = 2 * memory_ - 1 - turn;
+        if (backwards) {
+            last = std::min(last, (steps_ + turn) / memory_ - 1);
+        } else {
+            first = warms_up(turn) ? 1 : 0;
+            // One more window than the whole ones before the end; never negative before rounding.
+            last = std::min(last, (steps_ - 1 - turn + 2 * memory_) / memory_);
+            at = (first - 1) * memory_ + turn;
+        }
+        const std::int64_t groups = std::max(last - first, std::int64_t{0});
+        return {first, groups, at * inner_, {groups, inner_, memory_ * inner_}};
+    }
+
+  private:
+    std::int64_t outer_, steps_, inner_, memory_;
 };
-Sizes sizes_of(const Tensor& x, const Tensor& weight_hh) {
-    return {x.size(0), x.size(1), x.size(2), x.size(3), weight_hh.size(1)};
+
+// Rows of the groups that take part, out of a tensor [groups, inner, ...] flattened to [rows, ...].
+Tensor part_of(const Tensor& rows, const Schedule::Turn& turn) {
+    return rows.narrow(0, turn.first_group * turn.rows.inner, turn.groups * turn.rows.inner);
 }
 
 // Runs one direction; `out` points at its half of the output. Leaves what the backward pass needs in kept
-// [steps, rows, 4 hidden] and states [steps + 1, rows, hidden] (states[s] is h before step s of the order in
-// which steps are taken), or only uses them as scratch when they hold a single step.
-void run_direction(const Tensor& x, const GruWeights& w, const Sizes& n, bool backwards, float* out,
+// [turns, rows, 4 hidden] and states [turns + 1, rows, hidden] (states[s] is h before turn s), or only uses
+// them as scratch when they hold a single turn. States must be zero on entry: groups that wait begin there.
+void run_direction(const Tensor& x, const GruWeights& w, const Schedule& schedule, bool backwards, float* out,
                    Tensor& kept, Tensor& states) {
-    const auto gx = product(w.bias_ih, x.view({-1, n.width}), w.weight_ih.t());
+    const std::int64_t hidden = w.weight_hh.size(1);
+    const std::int64_t all_rows = schedule.groups() * schedule.inner();
+    const auto gx = product(w.bias_ih, x.view({-1, x.size(3)}), w.weight_ih.t());
     const auto weight = w.weight_hh.t();
-    auto gh = torch::empty({n.rows(), 3 * n.hidden});
-    const bool keeps = kept.size(0) == n.steps;
-    states[0].zero_();
-    for (std::int64_t s = 0; s < n.steps; ++s) {
-        const std::int64_t at = backwards ? n.steps - 1 - s : s;
-        const auto before = states.select(0, keeps ? s : s % 2);
+    const auto all_gh = torch::empty({all_rows, 3 * hidden});
+    const bool keeps = kept.size(0) > 1 || schedule.turns() == 1;
+    for (std::int64_t s = 0; s < schedule.turns(); ++s) {
+        const auto turn = schedule.turn(s, backwards);
+        if (turn.groups == 0) continue;
+        const auto before = part_of(states[keeps ? s : s % 2], turn);
+        auto gh = part_of(all_gh, turn);
         at::addmm_out(gh, w.bias_hh, before, weight);
-        gates(n.step_rows(), n.hidden, gx.data_ptr<float>() + at * n.inner * 3 * n.hidden,
-              gh.data_ptr<float>(), before.data_ptr<float>(),
-              kept.data_ptr<float>() + (keeps ? s : 0) * n.rows() * 4 * n.hidden,
-              states.data_ptr<float>() + (keeps ? s + 1 : (s + 1) % 2) * n.rows() * n.hidden,
-              out + at * n.inner * 2 * n.hidden, 2 * n.hidden);
+        // While warming up the output is written, too: the group whose it is writes there later.
+        gates(turn.rows, hidden, gx.data_ptr<float>() + turn.first_row * 3 * hidden, gh.data_ptr<float>(),
+              before.data_ptr<float>(), part_of(kept[keeps ? s : 0], turn).data_ptr<float>(),
+              part_of(states[keeps ? s + 1 : (s + 1) % 2], turn).data_ptr<float>(),
+              out + turn.first_row * 2 * hidden, 2 * hidden);
     }
 }
 
 class Operation : public torch::autograd::Function<Operation> {
   public:
-    static Tensor forward(AutogradContext* context, const Tensor& x, const Tensor& ih0, const Tensor& hh0,
-                          const Tensor& bih0, const Tensor& bhh0, const Tensor& ih1, const Tensor& hh1,
-                          const Tensor& bih1, const Tensor& bhh1) {
+    static Tensor forward(AutogradContext* context, std::int64_t memory_steps, const Tensor& x,
+                          const Tensor& ih0, const Tensor& hh0, const Tensor& bih0, const Tensor& bhh0,
+                          const Tensor& ih1, const Tensor& hh1, const Tensor& bih1, const Tensor& bhh1) {
         const std::array<GruWeights, 2> weights{GruWeights{ih0, hh0, bih0, bhh0},
                                                 GruWeights{ih1, hh1, bih1, bhh1}};
-        const Sizes n = sizes_of(x, hh0);
-        auto out = torch::empty({n.outer, n.steps, n.inner, 2 * n.hidden});
+        const Schedule schedule(x, memory_steps);
+        const std::int64_t hidden = hh0.size(1);
+        const std::int64_t rows = schedule.groups() * schedule.inner();
+        auto out = torch::empty({x.size(0), x.size(1), x.size(2), 2 * hidden});
+        context->saved_data["memory_steps"] = memory_steps;
         variable_list saved{x, ih0, hh0, ih1, hh1};
         for (int d = 0; d < 2; ++d) {
-            auto kept = torch::empty({n.steps, n.rows(), 4 * n.hidden});
-            auto states = torch::empty({n.steps + 1, n.rows(), n.hidden});
-            run_direction(x, weights[static_cast<std::size_t>(d)], n, d == 1,
-                          out.data_ptr<float>() + d * n.hidden, kept, states);
+            auto kept = torch::empty({schedule.turns(), rows, 4 * hidden});
+            auto states = torch::zeros({schedule.turns() + 1, rows, hidden});
+            run_direction(x, weights[static_cast<std::size_t>(d)], schedule, d == 1,
+                          out.data_ptr<float>() + d * hidden, kept, states);
             saved.push_back(kept);
             saved.push_back(states);
         }
@@ -70,59 +119,72 @@ class Operation : public torch::autograd::Function<Operation> {
     static variable_list backward(AutogradContext* context, variable_list slopes) {
         const auto saved = context->get_saved_variables();
         const Tensor& x = saved[0];
-        const Sizes n = sizes_of(x, saved[2]);
+        const Schedule schedule(x, context->saved_data["memory_steps"].toInt());
+        const std::int64_t hidden = saved[2].size(1);
+        const std::int64_t rows = schedule.groups() * schedule.inner();
         const auto dout = slopes[0].contiguous();
-        const auto flat_x = x.view({-1, n.width});
+        const auto flat_x = x.view({-1, x.size(3)});
         auto dx = torch::zeros_like(flat_x);
-        variable_list result{Tensor()};
-        auto dgx = torch::empty({n.outer * n.steps * n.inner, 3 * n.hidden});
-        auto dgh = torch::empty({n.rows(), 3 * n.hidden});
+        variable_list result{Tensor(), Tensor()};
+        const auto all_dgh = torch::empty({rows, 3 * hidden});
+        const auto nothing = torch::zeros({hidden});
         for (std::size_t d = 0; d < 2; ++d) {
             const Tensor& weight_ih = saved[1 + 2 * d];
             const Tensor& weight_hh = saved[2 + 2 * d];
             const Tensor& kept = saved[5 + 2 * d];
             const Tensor& states = saved[6 + 2 * d];
-            auto carry = torch::zeros({n.rows(), n.hidden});
+            const auto all_carry = torch::zeros({rows, hidden});
             auto dweight_hh = torch::zeros_like(weight_hh);
-            auto dbias_hh = torch::zeros({3 * n.hidden});
-            for (std::int64_t s = n.steps - 1; s >= 0; --s) {
-                const std::int64_t at = d == 1 ? n.steps - 1 - s : s;
-                const auto before = states.select(0, s);
-                gate_slopes(n.step_rows(), n.hidden,
-                            dout.data_ptr<float>() + at * n.inner * 2 * n.hidden +
-                                static_cast<std::int64_t>(d) * n.hidden,
-                            2 * n.hidden, before.data_ptr<float>(),
-                            kept.data_ptr<float>() + s * n.rows() * 4 * n.hidden, carry.data_ptr<float>(),
-                            dgh.data_ptr<float>(), dgx.data_ptr<float>() + at * n.inner * 3 * n.hidden);
+            auto dbias_hh = torch::zeros({3 * hidden});
+            // A step of x is used by the group whose output it is and by the one that warms up on it.
+            auto dgx = torch::empty({flat_x.size(0), 3 * hidden});
+            const auto warm_dgx = schedule.warms_up(0) ? torch::zeros_like(dgx) : Tensor();
+            for (std::int64_t s = schedule.turns() - 1; s >= 0; --s) {
+                const auto turn = schedule.turn(s, d == 1);
+                if (turn.groups == 0) continue;
+                const bool warm = schedule.warms_up(s);
+                const auto before = part_of(states[s], turn);
+                const auto dgh = part_of(all_dgh, turn);
+                auto carry = part_of(all_carry, turn);
+                const float* dy = dout.data_ptr<float>() + turn.first_row * 2 * hidden +
+                                  static_cast<std::int64_t>(d) * hidden;
+                gate_slopes(turn.rows, hidden, warm ? nothing.data_ptr<float>() : dy, warm ? 0 : 2 * hidden,
+                            before.data_ptr<float>(), part_of(kept[s], turn).data_ptr<float>(),
+                            carry.data_ptr<float>(), dgh.data_ptr<float>(),
+                            (warm ? warm_dgx : dgx).data_ptr<float>() + turn.first_row * 3 * hidden);
                 carry.addmm_(dgh, weight_hh);
                 dweight_hh.addmm_(dgh.t(), before);
                 dbias_hh.add_(dgh.sum(0));
             }
+            if (warm_dgx.defined()) dgx.add_(warm_dgx);
             dx.addmm_(dgx, weight_ih);
             result.push_back(dgx.t().mm(flat_x));
             result.push_back(dweight_hh);
             result.push_back(dgx.sum(0));
             result.push_back(dbias_hh);
         }
-        result[0] = dx.view(x.sizes());
+        result[1] = dx.view(x.sizes());
         return result;
     }
 };
 
 }  // namespace
 
-Tensor bidirectional_gru(const Tensor& x, const std::array<GruWeights, 2>& w) {
+Tensor bidirectional_gru(const Tensor& x, const std::array<GruWeights, 2>& w, std::int64_t memory_steps) {
     if (torch::GradMode::is_enabled()) {
-        return Operation::apply(x, w[0].weight_ih, w[0].weight_hh, w[0].bias_ih, w[0].bias_hh, w[1].weight_ih,
-                                w[1].weight_hh, w[1].bias_ih, w[1].bias_hh);
+        return Operation::apply(memory_steps, x, w[0].weight_ih, w[0].weight_hh, w[0].bias_ih, w[0].bias_hh,
+                                w[1].weight_ih, w[1].weight_hh, w[1].bias_ih, w[1].bias_hh);
     }
-    const Sizes n = sizes_of(x, w[0].weight_hh);
-    auto out = torch::empty({n.outer, n.steps, n.inner, 2 * n.hidden});
-    auto kept = torch::empty({1, n.rows(), 4 * n.hidden});
-    auto states = torch::empty({2, n.rows(), n.hidden});
-    for (std::size_t d = 0; d < 2; ++d)
-        run_direction(x, w[d], n, d == 1, out.data_ptr<float>() + static_cast<std::int64_t>(d) * n.hidden,
-                      kept, states);
+    const Schedule schedule(x, memory_steps);
+    const std::int64_t hidden = w[0].weight_hh.size(1);
+    const std::int64_t rows = schedule.groups() * schedule.inner();
+    auto out = torch::empty({x.size(0), x.size(1), x.size(2), 2 * hidden});
+    auto kept = torch::empty({1, rows, 4 * hidden});
+    for (std::size_t d = 0; d < 2; ++d) {
+        auto states = torch::zeros({2, rows, hidden});
+        run_direction(x, w[d], schedule, d == 1,
+                      out.data_ptr<float>() + static_cast<std::int64_t>(d) * hidden, kept, states);
+    }
     return out;
 }
 

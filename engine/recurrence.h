@@ -21,15 +21,21 @@ struct GruWeights {           // of one direction
 
 // x [outer, steps, inner, width], float32, contiguous -> [outer, steps, inner, 2 hidden]: forward direction,
 // then backward. Runs along `steps`; every pair of outer and inner is a sequence of its own.
+//
+// With memory_steps > 0 (outer must be 1) the output of step t depends on memory_steps to 2 memory_steps - 1
+// steps before it (after it, backward) and on nothing further away: steps are taken in windows of
+// memory_steps, and each begins with an empty state one window early. All windows run side by side, which
+// also makes few large products of many small ones.
 [[nodiscard]] torch::Tensor bidirectional_gru(const torch::Tensor& x,
-                                              const std::array<GruWeights, 2>& weights);
+                                              const std::array<GruWeights, 2>& weights,
+                                              std::int64_t memory_steps = 0);
 
 // The weights as a module, named as those of torch::nn::GRU.
 class BidirectionalGru : public torch::nn::Module {
   public:
     BidirectionalGru(std::int64_t width, std::int64_t hidden);
-    [[nodiscard]] torch::Tensor forward(const torch::Tensor& x) const {
-        return bidirectional_gru(x, weights_);
+    [[nodiscard]] torch::Tensor forward(const torch::Tensor& x, std::int64_t memory_steps = 0) const {
+        return bidirectional_gru(x, weights_, memory_steps);
     }
 
   private:

@@ -56,6 +56,8 @@ void add_train(CLI::App& app, Status& status) {
     command->add_option("--hidden", options->spec.hidden, "Width of recurrences or convolutions");
     command->add_option("--kernel", options->spec.conv_kernel, "Taps of a convolution");
     command->add_option("--conv-layers", options->spec.conv_layers, "Convolutions a block");
+    command->add_option("--memory-steps", options->spec.memory_steps,
+                        "Patches that recurrences along time look back and ahead; 0: without end");
     command->add_option("--mlp-hidden", options->spec.mlp_hidden, "Width of a perceptron after every block");
     command->add_option("--head-hidden", options->spec.head_hidden, "Width of the mask head");
     command->add_flag("--head-sees-input", options->spec.head_sees_input,

@@ -40,7 +40,7 @@ class FlatSeparator : public Separator {
   public:
     class Worker : public MaskWorker {
       public:
-        Status masks(std::span<const float>, std::span<float> out) override {
+        Status masks(std::span<const float>, std::int64_t, std::span<float> out) override {
             std::ranges::fill(out, 0.25F);
             return {};
         }
@@ -51,7 +51,7 @@ class FlatSeparator : public Separator {
     }
 
   private:
-    ModelFacts facts_{"flat", "0", 4, {}};
+    ModelFacts facts_{"flat", "0", 4, 0, {}};
 };
 
 TEST_F(FullDisk, BringingIn) {

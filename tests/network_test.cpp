@@ -56,6 +56,56 @@ TEST(Recurrence, EqualsLibtorchForwardAndBackward) {
     }
 }
 
+// With an end to its memory every window of steps is what libtorch's GRU gives when it begins one window early
+// (or late) with an empty state; slopes by libtorch's own differentiation.
+TEST(Recurrence, MemoryHasAnEnd) {
+    torch::manual_seed(6);
+    constexpr std::int64_t kWidth = 12;
+    constexpr std::int64_t kHidden = 10;
+    torch::nn::GRU reference(torch::nn::GRUOptions(kWidth, kHidden).bidirectional(true));
+    BidirectionalGru ours(kWidth, kHidden);
+    {
+        const torch::NoGradGuard no_grad;
+        for (auto& item : ours.named_parameters())
+            item.value().copy_(reference->named_parameters()[item.key()]);
+    }
+    for (const auto& [steps, memory] : {std::pair{23, 5}, {20, 5}, {4, 5}, {6, 5}, {9, 1}, {11, 6}}) {
+        const auto x = torch::randn({1, steps, 3, kWidth}).requires_grad_();
+        const auto other_x = x.detach().clone().requires_grad_();
+        const auto y = ours.forward(x, memory);
+        std::vector<torch::Tensor> pieces;
+        for (int at = 0; at < steps; at += memory) {
+            const int end = std::min(steps, at + memory);
+            const int early = std::max(0, at - memory);
+            const int late = std::min(steps, end + memory);
+            const auto run = [&](int first, int last, int half) {
+                return std::get<0>(reference(other_x[0].narrow(0, first, last - first)))
+                    .narrow(0, at - first, end - at)
+                    .narrow(2, half * kHidden, kHidden);
+            };
+            pieces.push_back(torch::cat({run(early, end, 0), run(at, late, 1)}, 2));
+        }
+        const auto other_y = torch::cat(pieces, 0).unsqueeze(0);
+        EXPECT_LT(largest_difference(y, other_y), 2e-6) << steps;
+        {
+            const torch::NoGradGuard no_grad;
+            EXPECT_LT(largest_difference(ours.forward(x, memory), y), 1e-6) << steps;
+        }
+        const auto wanted_slope = torch::randn(y.sizes());
+        ours.zero_grad();
+        reference->zero_grad();
+        (y * wanted_slope).sum().backward();
+        (other_y * wanted_slope).sum().backward();
+        EXPECT_LT(largest_difference(x.grad(), other_x.grad()), 1e-5) << steps;
+        for (const auto& item : ours.named_parameters()) {
+            EXPECT_LT(
+                largest_difference(item.value().grad(), reference->named_parameters()[item.key()].grad()),
+                5e-5)
+                << steps << item.key();
+        }
+    }
+}
+
 // Large arguments end in the limits of the gates instead of in values that are no numbers.
 TEST(Recurrence, ExtremeInputsStayFinite) {
     BidirectionalGru gru(8, 8);
@@ -87,6 +137,37 @@ TEST(Network, GrowsWithoutChangingItsMasks) {
     const auto x = torch::rand({2, 10, 2, 256});
     EXPECT_LT(largest_difference(a->forward(x), b->forward(x)), 1e-5);
     EXPECT_FALSE(copy_weights(b, a).ok());
+}
+
+// A stretch of the grid and what the network sees around it give the logits that the whole gives there, and less
+// around it does not.
+TEST(Network, LooksNoFurtherThanItSays) {
+    torch::manual_seed(10);
+    NetworkSpec spec;
+    spec.width = 16;
+    spec.hidden = 8;
+    spec.blocks = 3;
+    spec.head_hidden = 16;
+    spec.mlp_hidden = 12;
+    spec.head_sees_input = true;
+    spec.memory_steps = 4;
+    SeparationNetwork network(spec);
+    ASSERT_EQ(network->grid_frames(), 16);
+    ASSERT_EQ(network->halo_frames(), 48);
+    const torch::NoGradGuard no_grad;
+    const auto x = torch::rand({1, 250, 2, 256});
+    const auto whole = network->forward(x);
+    const auto piece = [&](std::int64_t first, std::int64_t last, std::int64_t halo) {
+        const std::int64_t from = std::max<std::int64_t>(0, first - halo);
+        const std::int64_t to = std::min<std::int64_t>(250, (last + 15) / 16 * 16 + halo);
+        const auto part = network->forward(x.narrow(1, from, to - from), first - from, last - first);
+        return largest_difference(part, whole.narrow(2, first, last - first));
+    };
+    EXPECT_LT(piece(0, 64, 48), 1e-5);
+    EXPECT_LT(piece(96, 160, 48), 1e-5);
+    EXPECT_LT(piece(96, 101, 48), 1e-5);
+    EXPECT_LT(piece(192, 250, 48), 1e-5);
+    EXPECT_GT(piece(96, 160, 32), 1e-4);
 }
 
 SeparationNetwork small_network() {

@@ -128,16 +128,19 @@ class NeighbourSeparator : public Separator {
   public:
     class Worker : public MaskWorker {
       public:
-        Status masks(std::span<const float> features, std::span<float> out) override {
+        Status masks(std::span<const float> features, std::int64_t first_wanted,
+                     std::span<float> out) override {
             const std::size_t frames = features.size() / kFeatures;
-            for (std::size_t t = 0; t < frames; ++t) {
+            const auto first = static_cast<std::size_t>(first_wanted);
+            for (std::size_t t = first; t < first + out.size() / kMaskRow; ++t) {
                 for (std::size_t b = 0; b < kBands; ++b) {
                     float sum = 0;
                     for (std::size_t k = t > 9 ? t - 9 : 0; k < std::min(frames, t + 10); ++k)
                         sum += features[k * kFeatures + b];
                     const float a = 0.5F + 0.49F * std::sin(sum);
-                    out[t * kMaskRow + b] = a;
-                    for (std::size_t s = 1; s < kStems; ++s) out[t * kMaskRow + s * kBands + b] = (1 - a) / 3;
+                    const std::size_t at = (t - first) * kMaskRow + b;
+                    out[at] = a;
+                    for (std::size_t s = 1; s < kStems; ++s) out[at + s * kBands] = (1 - a) / 3;
                 }
             }
             return {};
@@ -149,7 +152,7 @@ class NeighbourSeparator : public Separator {
     }
 
   private:
-    ModelFacts facts_{"neighbour", "0", 4, {}};
+    ModelFacts facts_{"neighbour", "0", 16, 16, {}};  // looks 9 frames to either side
 };
 
 TEST(Split, ChunksAndWorkersLeaveNoTrace) {
@@ -163,9 +166,9 @@ TEST(Split, ChunksAndWorkersLeaveNoTrace) {
             EXPECT_TRUE(report.ok());
             return *read_text_file(path);
         };
-        const auto whole = bytes("whole", {1, 100000, 256, 0, {}});
-        const auto one = bytes("one", {1, 256, 64, 0, {}});
-        EXPECT_EQ(one, bytes("three", {3, 256, 64, 0, {}}));  // bit for bit, whatever the number of workers
+        const auto whole = bytes("whole", {1, 100000, 0, {}});
+        const auto one = bytes("one", {1, 250, 0, {}});
+        EXPECT_EQ(one, bytes("three", {3, 250, 0, {}}));  // bit for bit, whatever the number of workers
         ASSERT_EQ(whole.size(), one.size());
         int worst = 0;
         for (std::size_t i = 4096; i < whole.size(); ++i) {
@@ -181,12 +184,12 @@ TEST(Split, BeginsWhereItIsWanted) {
     const Scratch scratch;
     const auto source = test::noise_source(scratch, 48000, 2, 20.0);
     const NeighbourSeparator separator;
-    ASSERT_TRUE(split(source, separator, scratch / "plain", {1, 256, 64, 0, {}}, {}).ok());
+    ASSERT_TRUE(split(source, separator, scratch / "plain", {1, 256, 0, {}}, {}).ok());
     const auto whole = MaskMap::open(scratch / "plain", source.hash());
     ASSERT_TRUE(whole.ok());
-    constexpr std::uint64_t kWanted = 1290;  // within the fade at the border of the sixth chunk
+    constexpr std::uint64_t kWanted = 1290;
     std::vector<std::vector<bool>> there;
-    SplitOptions options{1, 256, 64, kWanted, {}};
+    SplitOptions options{1, 256, kWanted, {}};
     options.on_part = [&](MaskMapWriter& writer) {
         const auto map = writer.so_far();
         ASSERT_TRUE(map.ok()) << map.error().message;
@@ -215,14 +218,17 @@ TEST(Split, BeginsWhereItIsWanted) {
     };
     ASSERT_TRUE(split(source, separator, scratch / "wanted", options, {}).ok());
     ASSERT_EQ(there.size(), 7U);  // of eight chunks
-    EXPECT_FALSE(there[0][0]);
-    EXPECT_TRUE(there[1][kWanted]);
-    EXPECT_TRUE(there[1][kWanted + 100]);
-    EXPECT_FALSE(there[1][1600]);
-    EXPECT_FALSE(there[1][300]);
+    EXPECT_TRUE(there[0][kWanted]);
+    EXPECT_TRUE(there[0][kWanted + 200]);
+    EXPECT_FALSE(there[0][kWanted - 20]);
+    EXPECT_FALSE(there[0][1600]);
+    EXPECT_TRUE(there[1][1600]);
+    EXPECT_FALSE(there[2][kWanted - 20]);  // what follows comes before what lies before
+    EXPECT_TRUE(there[3][kWanted - 20]);
+    EXPECT_FALSE(there[6][0]);
     EXPECT_EQ(*read_text_file(scratch / "plain"), *read_text_file(scratch / "wanted"));
     // Beyond the end is not the end of it.
-    options = {2, 256, 64, 1U << 20, {}};
+    options = {2, 256, 1U << 20, {}};
     ASSERT_TRUE(split(source, separator, scratch / "far", options, {}).ok());
     EXPECT_EQ(*read_text_file(scratch / "plain"), *read_text_file(scratch / "far"));
 }

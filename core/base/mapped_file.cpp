@@ -54,6 +54,10 @@ MappedFile& MappedFile::operator=(MappedFile&& other) noexcept {
     return *this;
 }
 
+void MappedFile::let_go() const {
+    if (data_ != nullptr) ::madvise(const_cast<std::byte*>(data_), size_, MADV_DONTNEED);  // NOLINT
+}
+
 MappedFile::~MappedFile() {
     // munmap takes a pointer to non-const though it changes nothing that we could see.
     if (data_ != nullptr) ::munmap(const_cast<std::byte*>(data_), size_);  // NOLINT

@@ -34,6 +34,7 @@ class File {
     [[nodiscard]] const Metadata& metadata() const { return metadata_; }
     [[nodiscard]] const std::vector<Tensor>& tensors() const { return tensors_; }
     [[nodiscard]] const Tensor* find(std::string_view name) const;
+    void let_go() const { mapping_.let_go(); }  // see MappedFile
 
   private:
     MappedFile mapping_;

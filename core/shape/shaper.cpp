@@ -104,7 +104,13 @@ Status render(const Source& source, const MaskMap& map, std::size_t outputs, con
     std::vector<std::vector<std::vector<float>>> blocks(outputs, std::vector<std::vector<float>>(channels));
     std::vector<std::vector<std::vector<float>>> part = blocks;
     std::int64_t at = shaper.seek(first);
+    // Recordings and maps of any length are gone through in the same memory.
+    const std::int64_t let_go_every = std::int64_t{30} * source.sample_rate() / shaper.hop() * shaper.hop();
     while (at < last) {
+        if (at % let_go_every == 0) {
+            source.let_go();
+            map.let_go();
+        }
         if (job.cancelled()) return JobControl::cancelled_error();
         std::vector<std::vector<std::span<float>>> spans(outputs);
         std::vector<std::span<const std::span<float>>> views;

@@ -71,6 +71,7 @@ class MaskMap {
     // Masks at a time given in map frames (may lie between frames or outside the recording: then the
     // nearest). masks: kMaskRow values.
     void read(double frame_position, std::span<float> masks) const;
+    void let_go() const { file_.let_go(); }  // see MappedFile
 
   private:
     MaskMapFacts facts_;

@@ -15,7 +15,11 @@ namespace rivlen {
 struct ModelFacts {
     std::string name;      // of the file, without extension
     std::string hash;      // of the weights
-    int patch_frames = 4;  // chunks begin at multiples of this
+    // What the network says of a frame follows from the frames of its stretch of the grid (a multiple of
+    // grid_frames and the frames up to the next) and halo_frames more on either side, and from nothing
+    // further away.
+    int grid_frames = 4;
+    int halo_frames = 0;
     std::map<std::string, std::string> metadata;
 };
 
@@ -27,9 +31,12 @@ struct ModelFacts {
 class MaskWorker {
   public:
     virtual ~MaskWorker() = default;
-    // features: frames x kFeatures, normalised (bands.h). masks: frames x kStems x kBands, adding up to one
-    // over the stems. Errors: Internal when the network gives something that is no number.
-    [[nodiscard]] virtual Status masks(std::span<const float> features, std::span<float> masks) = 0;
+    // features: frames x kFeatures, normalised (bands.h), from a multiple of the model's grid on. masks:
+    // wanted frames x kStems x kBands, adding up to one over the stems; the first of them is frame
+    // `first_wanted` of the features, a multiple of the grid, too. Errors: Internal when the network gives
+    // something that is no number.
+    [[nodiscard]] virtual Status masks(std::span<const float> features, std::int64_t first_wanted,
+                                       std::span<float> masks) = 0;
 };
 
 class Separator {
@@ -55,7 +62,7 @@ inline constexpr const char* kFineModel = "fine";
 
 // What the engine library exports, under the name kEngineEntry.
 inline constexpr const char* kEngineEntry = "rivlen_engine_open";
-inline constexpr int kEngineVersion = 1;
+inline constexpr int kEngineVersion = 2;
 using EngineEntry = Result<std::shared_ptr<const Separator>> (*)(int version,
                                                                  const std::filesystem::path& model);
 

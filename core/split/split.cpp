@@ -3,9 +3,9 @@
 #include <algorithm>
 #include <chrono>
 #include <cmath>
-#include <map>
 #include <mutex>
 #include <numeric>
+#include <optional>
 #include <thread>
 
 #include "core/media/resample.h"
@@ -43,85 +43,40 @@ void read_at_model_rate(const Source& source, int channel, std::int64_t start, s
     copy_padded(converted, lead, out);
 }
 
+std::int64_t rounded_up(std::int64_t value, std::int64_t step) {
+    return (value + step - 1) / step * step;
+}
+
+// The order of chunks: a short one from the wanted frame on, what follows it, then backwards what lies before.
 class ChunkQueue {
   public:
-    ChunkQueue(std::uint64_t frames, int chunk_frames, std::uint64_t wanted_frame)
-        : frames_(frames), chunk_(static_cast<std::uint64_t>(chunk_frames)) {
-        const std::uint64_t count = (frames_ + chunk_ - 1) / chunk_;
-        if (count == 0) return;
-        const std::uint64_t wanted = std::min(wanted_frame / chunk_, count - 1);
-        // The one before is needed, too: borders are made of both neighbours.
-        order_.push_back(wanted);
-        if (wanted > 0) order_.push_back(wanted - 1);
-        for (std::uint64_t at = wanted + 1; at < count; ++at) order_.push_back(at);
-        for (std::uint64_t at = wanted; at-- > 1;) order_.push_back(at - 1);
+    struct Chunk {
+        std::int64_t first, last;  // frames [first, last)
+    };
+    // chunk and grid in frames; chunk is a multiple of grid, and every chunk begins at one.
+    ChunkQueue(std::int64_t frames, std::int64_t chunk, std::int64_t grid, std::uint64_t wanted_frame) {
+        const auto wanted = static_cast<std::int64_t>(
+            std::min(wanted_frame, static_cast<std::uint64_t>(std::max<std::int64_t>(frames - 1, 0))));
+        const std::int64_t start = wanted / grid * grid;
+        std::int64_t length = std::min(chunk, rounded_up(kFirstFrames, grid));
+        for (std::int64_t at = start; at < frames; length = chunk) {
+            order_.push_back({at, std::min(frames, at + length)});
+            at += length;
+        }
+        for (std::int64_t at = start; at > 0; at -= chunk) {
+            order_.push_back({std::max<std::int64_t>(0, at - chunk), at});
+        }
     }
-    // First and last frame of the next chunk; false when none is left.
-    bool take(std::uint64_t& first, std::uint64_t& last) {
+    // Nothing when none is left.
+    std::optional<Chunk> take() {
         const std::size_t nth = next_.fetch_add(1);
-        if (nth >= order_.size()) return false;
-        first = order_[nth] * chunk_;
-        last = std::min(frames_, first + chunk_);
-        return true;
+        return nth < order_.size() ? std::optional(order_[nth]) : std::nullopt;
     }
 
   private:
-    std::uint64_t frames_, chunk_;
-    std::vector<std::uint64_t> order_;
+    static constexpr std::int64_t kFirstFrames = 1024;  // 11 s: soon there, and long enough for the next
+    std::vector<Chunk> order_;
     std::atomic<std::size_t> next_{0};
-};
-
-// Writes the masks of chunks, cross-faded around the borders. Whichever neighbour comes first waits there for
-// the other; what is written does not depend on their order.
-class BorderWriter {
-  public:
-    BorderWriter(MaskMapWriter& writer, std::int64_t frames, std::int64_t fade)
-        : writer_(&writer), frames_(frames), fade_(fade) {}
-
-    // masks: of frames [from, to), which reach at least `fade` beyond the chunk [first, last) where there is
-    // more.
-    Status add(std::int64_t first, std::int64_t last, std::int64_t from, std::int64_t to,
-               std::span<const float> masks) {
-        const auto part = [&](std::int64_t begin, std::int64_t end) {
-            return masks.subspan(static_cast<std::size_t>(begin - from) * kMaskRow,
-                                 static_cast<std::size_t>(std::max(end - begin, std::int64_t{0})) * kMaskRow);
-        };
-        const std::int64_t begin = first > 0 ? std::min(first + fade_, last) : 0;
-        const std::int64_t end = last < frames_ ? last - fade_ : frames_;
-        if (begin < end) {
-            if (auto status = writer_->write(static_cast<std::uint64_t>(begin), part(begin, end)); !status)
-                return status;
-        }
-        if (first > 0) {
-            if (auto status = meet(first, part(first - fade_, std::min(first + fade_, to)), false); !status)
-                return status;
-        }
-        return last < frames_ ? meet(last, part(last - fade_, std::min(last + fade_, to)), true) : Status{};
-    }
-
-  private:
-    Status meet(std::int64_t border, std::span<const float> masks, bool earlier) {
-        const auto waiting = waiting_.find(border);
-        if (waiting == waiting_.end()) {
-            waiting_.emplace(border, std::vector<float>(masks.begin(), masks.end()));
-            return {};
-        }
-        const std::vector<float> other = std::move(waiting->second);
-        waiting_.erase(waiting);
-        const std::span<const float> before = earlier ? masks : std::span<const float>(other);
-        const std::span<const float> after = earlier ? std::span<const float>(other) : masks;
-        std::vector<float> mixed(before.size());
-        for (std::size_t i = 0; i < mixed.size(); ++i) {
-            const auto frame = static_cast<float>(i / kMaskRow);
-            const float share = (frame + 0.5F) / (2.0F * static_cast<float>(fade_));
-            mixed[i] = before[i] + share * (after[i] - before[i]);
-        }
-        return writer_->write(static_cast<std::uint64_t>(border - fade_), mixed);
-    }
-
-    MaskMapWriter* writer_;
-    std::int64_t frames_, fade_;
-    std::map<std::int64_t, std::vector<float>> waiting_;  // by border
 };
 
 }  // namespace
@@ -167,46 +122,43 @@ Result<SplitReport> split(const Source& source, const Separator& separator, cons
         map, {source.hash(), separator.model().name + " " + separator.model().hash, frames});
     if (!writer) return writer.error();
 
-    const std::int64_t halo = std::min(options.halo_frames, options.chunk_frames / 2);
-    ChunkQueue queue(frames, options.chunk_frames, options.wanted_frame);
-    BorderWriter borders(*writer, static_cast<std::int64_t>(frames), std::max<std::int64_t>(halo / 4, 1));
-    std::mutex mutex;  // over borders, failure and done
+    const auto total = static_cast<std::int64_t>(frames);
+    const std::int64_t grid = separator.model().grid_frames;
+    const std::int64_t halo = separator.model().halo_frames;
+    ChunkQueue queue(total, rounded_up(options.chunk_frames, grid), grid, options.wanted_frame);
+    std::mutex mutex;  // over the writer, failure and done
     Status failure;
-    std::uint64_t done = 0;
+    std::int64_t done = 0;
     std::atomic<bool> stop{false};
 
     const auto run = [&] {
         const auto worker = separator.make_worker();
-        std::uint64_t first = 0;
-        std::uint64_t last = 0;
-        while (!stop && queue.take(first, last)) {
-            if (job.cancelled()) break;
-            const auto total = static_cast<std::int64_t>(frames);
-            const auto from = std::max<std::int64_t>(0, static_cast<std::int64_t>(first) - halo);
-            const auto to = std::min<std::int64_t>(total, static_cast<std::int64_t>(last) + halo);
+        while (!stop && !job.cancelled()) {
+            const auto chunk = queue.take();
+            if (!chunk) break;
+            const auto from = std::max<std::int64_t>(0, chunk->first - halo);
+            const auto to = std::min(total, rounded_up(chunk->last, grid) + halo);
             // Normalising looks kLevelFrames further than the network does.
             const auto wide_from = std::max<std::int64_t>(0, from - kLevelFrames);
-            const auto wide_to = std::min<std::int64_t>(total, to + kLevelFrames);
+            const auto wide_to = std::min(total, to + kLevelFrames);
             std::vector<float> rows = source_features(source, wide_from, wide_to);
             normalise_features(rows);
             const auto seen =
                 std::span<const float>(rows).subspan(static_cast<std::size_t>(from - wide_from) * kFeatures,
                                                      static_cast<std::size_t>(to - from) * kFeatures);
-            std::vector<float> masks(static_cast<std::size_t>(to - from) * kMaskRow);
-            Status status = worker->masks(seen, masks);
+            std::vector<float> masks(static_cast<std::size_t>(chunk->last - chunk->first) * kMaskRow);
+            Status status = worker->masks(seen, chunk->first - from, masks);
             const std::lock_guard lock(mutex);
-            if (status.ok()) {
-                status = borders.add(static_cast<std::int64_t>(first), static_cast<std::int64_t>(last), from,
-                                     to, masks);
-            }
+            source.let_go();
+            if (status.ok()) status = writer->write(static_cast<std::uint64_t>(chunk->first), masks);
             if (!status) {
                 failure = status;
                 stop = true;
                 return;
             }
-            done += last - first;
-            job.report(static_cast<double>(done) / static_cast<double>(frames));
-            if (options.on_part && done < frames) options.on_part(*writer);
+            done += chunk->last - chunk->first;
+            job.report(static_cast<double>(done) / static_cast<double>(total));
+            if (options.on_part && done < total) options.on_part(*writer);
         }
     };
     {

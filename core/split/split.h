@@ -1,5 +1,7 @@
-// Splitting: the network is run once over a recording, in overlapping chunks and in parallel, and leaves a
-// mask map. Memory does not depend on the recording's length.
+// Splitting: the network is run once over a recording, in chunks and in parallel, and leaves a mask map. Every
+// chunk sees as much on either side as the model looks (ModelFacts), so that chunks leave no trace: wherever
+// they begin and end, the masks are the same to within rounding. Memory does not depend on the recording's
+// length.
 #pragma once
 
 #include <cstdint>
@@ -17,12 +19,9 @@ namespace rivlen {
 
 struct SplitOptions {
     int workers = 2;
-    int chunk_frames = 2048;  // of the map, 21.8 s; a multiple of the model's patch
-    // 2.7 s seen beyond either border. Over the nearest quarter of it the masks of both neighbours are
-    // cross-faded, so that no border is heard. At most half a chunk.
-    int halo_frames = 256;
-    // Frame of the map that is wanted first: its chunk and the one before are split at once, then what
-    // follows, then the rest.
+    int chunk_frames = 4096;  // of the map, 43.7 s; rounded up to the model's grid
+    // Frame of the map that is wanted first: a short chunk from there on is split at once, then what follows,
+    // then the rest.
     std::uint64_t wanted_frame = 0;
     // Called behind every chunk but the last, one call at a time, from any of the workers; with it, what is
     // there can be heard. Not kept by the map's reader: see MaskMapWriter::so_far().
