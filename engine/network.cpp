@@ -145,6 +145,10 @@ Tensor run_unit(const std::shared_ptr<nn::Module>& unit, const Tensor& x) {
     return unit->as<BandAttention>()->forward(x);
 }
 
+std::int64_t channels_of(const NetworkSpec& spec) {
+    return spec.features == "plain" ? kFeatureChannels : kFeatureChannels + 1;
+}
+
 Tensor init_weight(std::int64_t patches, std::int64_t in, std::int64_t out) {
     return torch::randn({patches, in, out}) / std::sqrt(static_cast<double>(in));
 }
@@ -153,7 +157,7 @@ Tensor init_weight(std::int64_t patches, std::int64_t in, std::int64_t out) {
 
 SeparationNetworkImpl::SeparationNetworkImpl(const NetworkSpec& spec) : spec_(spec) {
     const std::int64_t patches = kBands / spec.patch_bands;
-    const std::int64_t in = spec.patch_frames * spec.patch_bands * kFeatureChannels;
+    const std::int64_t in = spec.patch_frames * spec.patch_bands * channels_of(spec);
     const std::int64_t out = spec.patch_frames * spec.patch_bands * kStems;
     embed_weight_ = register_parameter("embed_weight", init_weight(patches, in, spec.width));
     embed_bias_ = register_parameter("embed_bias", torch::zeros({patches, 1, spec.width}));
@@ -192,14 +196,14 @@ Tensor SeparationNetworkImpl::forward(const Tensor& features, std::int64_t first
     const std::int64_t pf = spec_.patch_frames;
     const std::int64_t pb = spec_.patch_bands;
     const std::int64_t patches = kBands / pb;
-    const std::int64_t in = pf * kFeatureChannels * pb;
+    const std::int64_t in = pf * channels_of(spec_) * pb;
     const std::int64_t all_steps = (frames + pf - 1) / pf;
     const std::int64_t first_step = first_frame / pf;
     const std::int64_t steps = (wanted_frames + pf - 1) / pf;
     auto x = features;
     if (all_steps * pf != frames) x = F::pad(x, F::PadFuncOptions({0, 0, 0, 0, 0, all_steps * pf - frames}));
     // [clips, steps, pf, 2, patches, pb] -> [patches, clips * steps, pf * 2 * pb]
-    x = x.reshape({clips, all_steps, pf, kFeatureChannels, patches, pb})
+    x = x.reshape({clips, all_steps, pf, channels_of(spec_), patches, pb})
             .permute({4, 0, 1, 2, 3, 5})
             .reshape({patches, clips * all_steps, in});
     const auto patches_in = x;

@@ -6,7 +6,7 @@
 
 namespace rivlen {
 
-NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(NetworkSpec, time_unit, band_unit, patch_frames, patch_bands,
+NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(NetworkSpec, time_unit, band_unit, features, patch_frames, patch_bands,
                                                 width, blocks, hidden, memory_steps, conv_kernel,
                                                 conv_layers, heads, mlp_hidden, head_hidden, head_sees_input)
 

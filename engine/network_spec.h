@@ -11,6 +11,7 @@ namespace rivlen {
 struct NetworkSpec {
     std::string time_unit = "gru";  // along time: "gru" (bidirectional) or "conv" (gated, dilated)
     std::string band_unit = "gru";  // along bands: "gru" (bidirectional) or "attention"
+    std::string features = "plain";  // "plain": mid and side; "balance": and left against right; "mean": and the mean over time
     int patch_frames = 4;
     int patch_bands = 8;
     int width = 96;  // features per patch

@@ -49,6 +49,9 @@ void add_train(CLI::App& app, Status& status) {
     command->add_option("run", options->run, "Folder of this run")->required();
     command->add_option("--time-unit", options->spec.time_unit, "gru or conv");
     command->add_option("--band-unit", options->spec.band_unit, "gru or attention");
+    command->add_option("--features", options->spec.features, "plain, balance or mean");
+    command->add_option("--sound-loss", options->sound_loss, "wave or multi");
+    command->add_option("--sound-weight", options->sound_weight, "Weight of it");
     command->add_option("--patch-frames", options->spec.patch_frames, "Frames a patch");
     command->add_option("--patch-bands", options->spec.patch_bands, "Bands a patch");
     command->add_option("--width", options->spec.width, "Features a patch");

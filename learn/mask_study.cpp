@@ -98,6 +98,36 @@ std::array<Stereo, kStems> wiener(const Tensor& masks, const Mix& mix, int reach
     return estimates;
 }
 
+// Phases made to fit the masked magnitudes: multiple input spectrogram inversion (Gunawan and Sen, "Iterative
+// phase estimation for the synthesis of separated sources from single-channel mixtures", 2010). Every round
+// shares out what the stems lack of the mix, and keeps only the phases of what comes out.
+std::array<Stereo, kStems> with_fitted_phases(const Tensor& masks, const Mix& mix, int rounds) {
+    Stft stft(kModelFft);
+    auto estimates = apply_masks(masks, mix);
+    const auto at = masks.accessor<float, 3>();
+    for (std::size_t c = 0; c < 2; ++c) {
+        const auto x = analyse(stft, mix.mix[c]);
+        for (int round = 0; round < rounds; ++round) {
+            std::vector<float> lacking = mix.mix[c];
+            for (const auto& stem : estimates)
+                for (std::size_t i = 0; i < lacking.size(); ++i) lacking[i] -= stem[c][i];
+            for (std::size_t s = 0; s < kStems; ++s) {
+                auto sound = estimates[s][c];
+                for (std::size_t i = 0; i < sound.size(); ++i) sound[i] += lacking[i] / kStems;
+                auto spectrum = analyse(stft, sound);
+                for (std::size_t i = 0; i < spectrum.size(); ++i) {
+                    const float m = at[static_cast<std::int64_t>(s)][static_cast<std::int64_t>(i / kModelBins)]
+                                      [band_of_bin()[i % kModelBins]];
+                    const float now = std::abs(spectrum[i]);
+                    if (now > 1e-12F) spectrum[i] *= m * std::abs(x[i]) / now;
+                }
+                estimates[s][c] = synthesise(stft, spectrum, mix.frames());
+            }
+        }
+    }
+    return estimates;
+}
+
 }  // namespace
 
 Result<std::string> mask_study(const MaskStudyOptions& options) {
@@ -129,6 +159,8 @@ Result<std::string> mask_study(const MaskStudyOptions& options) {
             sum /= static_cast<double>(networks.size());
             add("mean of the models", mix, apply_masks(sum, mix));
         }
+        for (const int rounds : {1, 5})
+            add(fmt::format("phases fitted, {} rounds", rounds), mix, with_fitted_phases(one, mix, rounds));
         if (mix.mix[0] == mix.mix[1]) continue;
         add("stereo only: as they are", mix, apply_masks(one, mix));
         for (const int reach : {12, 40, 120})
