@@ -199,16 +199,23 @@ void Document::apply(const Session& session) {
     const bool other_items =
         session.current != session_.current || session.items.size() != session_.items.size() ||
         std::ranges::any_of(added, [this](const fs::path& path) { return !materials_.contains(path); });
+    std::vector<fs::path> regrouped;
+    for (const auto& item : session.items)
+        if (item.channels != channels_of(item.path)) regrouped.push_back(item.path);
     const bool other_rate = session.rebuild.sample_rate != session_.rebuild.sample_rate;
     session_ = session;
     compare_hashes();
     autosave_timer_.start();
     if (other_rate) convert_materials();
     emit session_changed();
-    if (other_items) {
-        load_materials();
-        emit material_changed();
+    for (const auto& path : regrouped) {
+        const auto found = materials_.find(path);
+        if (found == materials_.end() || !found->second.source) continue;
+        found->second.map.reset();
+        find_map(path, found->second);
     }
+    if (other_items) load_materials();
+    if (other_items || !regrouped.empty()) emit material_changed();
 }
 
 // A session remembers the sound it was made with; another sound under the same name is told, not refused.
@@ -274,7 +281,7 @@ void Document::load_material(const fs::path& path) {
                 compare_hashes();
                 for (const auto& warning : here.source->warnings())
                     emit said(text(path.filename()) + ": " + text(warning), true);
-                find_map(here);
+                find_map(path, here);
                 if (here.map) measure_sum(path);
                 if (!here.map && split_on_arrival_ && current_item() != nullptr &&
                     current_item()->path == path)
@@ -286,11 +293,18 @@ void Document::load_material(const fs::path& path) {
         });
 }
 
-void Document::find_map(Material& material) {
+ChannelGrouping Document::channels_of(const fs::path& path) const {
+    const auto item = std::ranges::find(session_.items, path, &SessionItem::path);
+    return item != session_.items.end() ? item->channels : ChannelGrouping::Pairs;
+}
+
+void Document::find_map(const fs::path& path, Material& material) {
+    const auto channels = channels_of(path);
     for (const char* name : {kFineModel, kQuickModel}) {  // the best there is
         const auto model = model_identity(find_model(name));
         if (!model) continue;
-        auto map = MaskMap::open(map_path(*material.source, *model, work_folder_), material.source->hash());
+        auto map = MaskMap::open(map_path(*material.source, *model, channels, work_folder_),
+                                 material.source->hash());
         if (!map) continue;
         material.map = std::make_shared<const MaskMap>(std::move(*map));
         return;
@@ -346,11 +360,13 @@ void Document::split(const std::string& model) {
     splitting_ = jobs_.start(
         tr("Splitting %1").arg(text(path.filename())),
         [&jobs = jobs_, me = QPointer<Document>(this), path, src, folder = work_folder_, found, report,
-         playhead = playhead_, weights = find_model(model)](const JobControl& job) -> Status {
+         playhead = playhead_, channels = item->channels,
+         weights = find_model(model)](const JobControl& job) -> Status {
             auto separator = load_separator({}, weights);
             if (!separator) return separator.error();
-            const auto target = map_path(*src, (*separator)->model(), folder);
+            const auto target = map_path(*src, (*separator)->model(), channels, folder);
             SplitOptions options;
+            options.channels = channels;
             options.wanted_frame =
                 static_cast<std::uint64_t>(static_cast<double>(std::max<std::int64_t>(playhead, 0)) /
                                            src->sample_rate() * kModelRate / kModelHop);
@@ -395,6 +411,15 @@ void Document::split(const std::string& model) {
             emit material_changed();
         });
     emit material_changed();
+}
+
+void Document::set_channels(ChannelGrouping channels) {
+    const bool was_split = map() != nullptr;
+    edit(tr("Channels"), {}, [&](Session& session) {
+        if (session.current >= 0)
+            session.items[static_cast<std::size_t>(session.current)].channels = channels;
+    });
+    if (was_split && !map()) split();
 }
 
 void Document::reset_history() {

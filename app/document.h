@@ -107,6 +107,9 @@ class Document : public QObject {
     // split already.
     void split(const std::string& model = kQuickModel);
     [[nodiscard]] bool splitting() const { return splitting_ != 0; }
+    // How channels of the current recording share masks from now on; splits it so when it was split
+    // otherwise.
+    void set_channels(ChannelGrouping channels);
     // Starts a split by itself as soon as something is brought in.
     void set_split_on_arrival(bool on) { split_on_arrival_ = on; }
 
@@ -137,7 +140,8 @@ class Document : public QObject {
     void apply(const Session& session);
     void load_materials();
     void load_material(const std::filesystem::path& path);
-    void find_map(Material& material);
+    [[nodiscard]] ChannelGrouping channels_of(const std::filesystem::path& path) const;
+    void find_map(const std::filesystem::path& path, Material& material);
     void convert_materials();
     void want(const Waiting& waiting);
     void place_waiting(const std::filesystem::path& path);

@@ -1,5 +1,6 @@
 #include "app/main_window.h"
 
+#include <QActionGroup>
 #include <QApplication>
 #include <QButtonGroup>
 #include <QCloseEvent>
@@ -382,6 +383,24 @@ void MainWindow::build_menus() {
                            [this] { document_.split(kFineModel); });
     finely->setToolTip(tr("Separates better and takes longer."));
     finely->setEnabled(!find_model(kFineModel).empty());
+    auto* channels = recording->addMenu(tr("Channels"));
+    channels->setObjectName("channels");
+    const std::array how = {tr("Split together"), tr("Split in pairs"), tr("Split each alone")};
+    auto* one_of_them = new QActionGroup(channels);
+    for (std::size_t i = 0; i < how.size(); ++i) {
+        auto* action = add_act(channels, how[i], {},
+                               [this, i] { document_.set_channels(static_cast<ChannelGrouping>(i)); });
+        action->setCheckable(true);
+        one_of_them->addAction(action);
+    }
+    channels->setToolTipsVisible(true);
+    one_of_them->actions()[2]->setToolTip(tr("For microphones of their own."));
+    connect(channels, &QMenu::aboutToShow, this, [this, one_of_them] {
+        const auto* item = document_.current_item();
+        const auto source = document_.source();
+        one_of_them->setEnabled(source && source->channels() > 1 && !document_.splitting());
+        if (item != nullptr) one_of_them->actions()[static_cast<int>(item->channels)]->setChecked(true);
+    });
     add_act(recording, tr("First look…"), {QKeySequence("Ctrl+I")}, [this] { look_at_recording(); });
     add_act(recording, tr("Write stems…"), {QKeySequence("Ctrl+E")}, [this] { write_->click(); });
     add_act(recording, tr("Put back under the picture…"), {QKeySequence("Ctrl+U")},

@@ -58,7 +58,8 @@ struct LongSession {
         // Where the window looks for it.
         if (const auto model = model_identity(find_model(kQuickModel))) {
             fs::create_directories(scratch / "window");
-            fs::copy_file(scratch / "random.map", map_path(*source, *model, scratch / "window"));
+            fs::copy_file(scratch / "random.map",
+                          map_path(*source, *model, ChannelGrouping::Pairs, scratch / "window"));
         }
         const auto shared = std::make_shared<const Source>(std::move(*source));
         media[recording] = {shared, std::make_shared<const MaskMap>(std::move(map)), kRate};

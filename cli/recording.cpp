@@ -1,5 +1,7 @@
 #include "cli/recording.h"
 
+#include <algorithm>
+
 #include "cli/terminal.h"
 
 namespace rivlen::cli {
@@ -9,6 +11,15 @@ void add_recording_options(CLI::App& command, RecordingOptions& options) {
     command.add_option("--workers", options.split.workers, "Chunks split at a time")
         ->check(CLI::Range(1, 64))
         ->capture_default_str();
+    command
+        .add_option_function<std::string>(
+            "--channels",
+            [&options](const std::string& name) {
+                options.split.channels = static_cast<ChannelGrouping>(
+                    std::ranges::find(kChannelGroupings, name) - kChannelGroupings.begin());
+            },
+            "Channels that share masks: together, pairs or alone")
+        ->check(CLI::IsMember(std::vector<std::string>(kChannelGroupings.begin(), kChannelGroupings.end())));
     command.add_option("--work", options.work, "Folder for working copies and maps")->capture_default_str();
     command.add_option("--model", options.model, "quick, fine, or a model file");
     command.add_option("--engine", options.engine, "Engine library");
@@ -24,7 +35,7 @@ Result<Recording> open_recording(const RecordingOptions& options) {
     auto separator = load_separator(options.engine, options.model);
     if (!separator) return separator.error();
     const ModelFacts& model = (*separator)->model();
-    const auto path = map_path(*source, model, options.work);
+    const auto path = map_path(*source, model, options.split.channels, options.work);
     SplitReport report;
     auto map = MaskMap::open(path, source->hash());
     if (options.again || !map) {

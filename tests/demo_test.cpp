@@ -230,8 +230,10 @@ TEST(Engine, DeterministicAndCalmOnSilence) {
     auto separator = load_separator(RIVLEN_ENGINE_FILE, kRoot / "models/quick.safetensors");
     ASSERT_TRUE(separator.ok()) << separator.error().message;
     const auto source = test::noise_source(scratch, 48000, 2, 12.0);
-    ASSERT_TRUE(split(source, **separator, scratch / "one", {1, 256, 0, {}}, {}).ok());
-    ASSERT_TRUE(split(source, **separator, scratch / "two", {2, 256, 0, {}}, {}).ok());
+    ASSERT_TRUE(
+        split(source, **separator, scratch / "one", {1, ChannelGrouping::Pairs, 256, 0, {}}, {}).ok());
+    ASSERT_TRUE(
+        split(source, **separator, scratch / "two", {2, ChannelGrouping::Pairs, 256, 0, {}}, {}).ok());
     EXPECT_EQ(*read_text_file(scratch / "one"), *read_text_file(scratch / "two"));
     for (const float value : {0.0F, 1.0F, 1e-39F}) {  // silence, DC at full scale, denormals
         const auto path = scratch / ("flat" + std::to_string(value) + std::to_string(value > 0) + ".wav");

@@ -29,6 +29,7 @@ Session example(const std::filesystem::path& folder) {
     session.items[0].ranges = {{1000, 9000, 480, session.items[0].settings}};
     session.items[0].comparisons = {{"natural", "source", 12, 10}};
     session.items[0].pre_roll_frames = 96000;
+    session.items[0].channels = ChannelGrouping::Alone;
     session.current = 1;
     session.monitor = Monitor::Removed;
     session.level_match = false;

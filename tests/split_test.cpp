@@ -7,7 +7,9 @@
 #include <cmath>
 
 #include "core/assess/overview.h"
+#include "core/assess/tradeoff.h"
 #include "core/base/output_file.h"
+#include "core/shape/shaper.h"
 #include "core/split/bands.h"
 #include "core/split/mask_map.h"
 #include "core/split/stft.h"
@@ -166,9 +168,12 @@ TEST(Split, ChunksAndWorkersLeaveNoTrace) {
             EXPECT_TRUE(report.ok());
             return *read_text_file(path);
         };
-        const auto whole = bytes("whole", {1, 100000, 0, {}});
-        const auto one = bytes("one", {1, 250, 0, {}});
-        EXPECT_EQ(one, bytes("three", {3, 250, 0, {}}));  // bit for bit, whatever the number of workers
+        const auto whole = bytes("whole", {1, ChannelGrouping::Pairs, 100000, 0, {}});
+        const auto one = bytes("one", {1, ChannelGrouping::Pairs, 250, 0, {}});
+        EXPECT_EQ(
+            one,
+            bytes("three",
+                  {3, ChannelGrouping::Pairs, 250, 0, {}}));  // bit for bit, whatever the number of workers
         ASSERT_EQ(whole.size(), one.size());
         int worst = 0;
         for (std::size_t i = 4096; i < whole.size(); ++i) {
@@ -184,12 +189,13 @@ TEST(Split, BeginsWhereItIsWanted) {
     const Scratch scratch;
     const auto source = test::noise_source(scratch, 48000, 2, 20.0);
     const NeighbourSeparator separator;
-    ASSERT_TRUE(split(source, separator, scratch / "plain", {1, 256, 0, {}}, {}).ok());
+    ASSERT_TRUE(
+        split(source, separator, scratch / "plain", {1, ChannelGrouping::Pairs, 256, 0, {}}, {}).ok());
     const auto whole = MaskMap::open(scratch / "plain", source.hash());
     ASSERT_TRUE(whole.ok());
     constexpr std::uint64_t kWanted = 1290;
     std::vector<std::vector<bool>> there;
-    SplitOptions options{1, 256, kWanted, {}};
+    SplitOptions options{1, ChannelGrouping::Pairs, 256, kWanted, {}};
     options.on_part = [&](MaskMapWriter& writer) {
         const auto map = writer.so_far();
         ASSERT_TRUE(map.ok()) << map.error().message;
@@ -228,9 +234,87 @@ TEST(Split, BeginsWhereItIsWanted) {
     EXPECT_FALSE(there[6][0]);
     EXPECT_EQ(*read_text_file(scratch / "plain"), *read_text_file(scratch / "wanted"));
     // Beyond the end is not the end of it.
-    options = {2, 256, 1U << 20, {}};
+    options = {2, ChannelGrouping::Pairs, 256, 1U << 20, {}};
     ASSERT_TRUE(split(source, separator, scratch / "far", options, {}).ok());
     EXPECT_EQ(*read_text_file(scratch / "plain"), *read_text_file(scratch / "far"));
+}
+
+TEST(ChannelGroups, OfAnyNumberOfChannels) {
+    using Groups = std::vector<ChannelGroup>;
+    EXPECT_EQ(channel_groups(6, ChannelGrouping::Together), (Groups{{0, 6}}));
+    EXPECT_EQ(channel_groups(5, ChannelGrouping::Pairs), (Groups{{0, 2}, {2, 4}, {4, 5}}));
+    EXPECT_EQ(channel_groups(3, ChannelGrouping::Alone), (Groups{{0, 1}, {1, 2}, {2, 3}}));
+    EXPECT_EQ(channel_groups(2, ChannelGrouping::Pairs), (Groups{{0, 2}}));
+    for (int channels = 1; channels <= 8; ++channels) {
+        for (const auto how : {ChannelGrouping::Together, ChannelGrouping::Pairs, ChannelGrouping::Alone}) {
+            const auto groups = channel_groups(channels, how);
+            EXPECT_EQ(groups_of_count(channels, static_cast<int>(groups.size())), groups) << channels;
+        }
+    }
+    EXPECT_EQ(groups_of_count(4, 3), (Groups{{0, 4}}));  // a map that does not fit still gives every channel
+}
+
+// Channels that are split each alone, or in pairs, get the masks and the stems that they would get from a
+// recording of their own; together they do not. All stems add up to the source.
+TEST(Split, ChannelsOfTheirOwn) {
+    const Scratch scratch;
+    test::Channels sound;
+    for (unsigned c = 0; c < 4; ++c) sound.push_back(test::noise(48000 * 4, c + 1));
+    for (auto& x : sound[2]) x *= 0.1F;
+    const auto bring_in = [&](const std::string& name, const test::Channels& channels) {
+        test::write_wav(scratch / name, channels, 48000);
+        return Source::bring_in(scratch / name, scratch / "work").value();
+    };
+    const NeighbourSeparator separator;
+    const auto map_of = [&](const Source& source, ChannelGrouping how) {
+        SplitOptions options;
+        options.channels = how;
+        const auto path = map_path(source, separator.model(), how, scratch.folder());
+        EXPECT_TRUE(split(source, separator, path, options, {}).ok());
+        return MaskMap::open(path, source.hash()).value();
+    };
+    const std::array recipe = {stem_recipe(StemSettings{}, 0)};
+    const auto dialogue = [&](const Source& source, const MaskMap& map, std::size_t channel) {
+        std::vector<float> out;
+        EXPECT_TRUE(render(source, map, recipe, 0, static_cast<std::int64_t>(source.frames()), {},
+                           [&](std::int64_t, auto blocks) {
+                               out.insert(out.end(), blocks[0][channel].begin(), blocks[0][channel].end());
+                               return Status{};
+                           })
+                        .ok());
+        return out;
+    };
+    const auto all = bring_in("all.wav", sound);
+    const auto third = bring_in("third.wav", {sound[2]});
+    const auto last_two = bring_in("pair.wav", {sound[2], sound[3]});
+    const auto alone = map_of(all, ChannelGrouping::Alone);
+    const auto pairs = map_of(all, ChannelGrouping::Pairs);
+    const auto together = map_of(all, ChannelGrouping::Together);
+    EXPECT_EQ(alone.facts().groups, 4);
+    EXPECT_EQ(pairs.facts().groups, 2);
+    EXPECT_EQ(together.facts().groups, 1);
+    EXPECT_EQ(alone.facts().frames, together.facts().frames);
+    const auto third_map = map_of(third, ChannelGrouping::Pairs);
+    const auto pair_map = map_of(last_two, ChannelGrouping::Pairs);
+    for (std::uint64_t t = 0; t < third_map.facts().frames; ++t) {
+        ASSERT_TRUE(std::ranges::equal(alone.codes(t, 2), third_map.codes(t))) << t;
+        ASSERT_TRUE(std::ranges::equal(pairs.codes(t, 1), pair_map.codes(t))) << t;
+    }
+    EXPECT_EQ(dialogue(all, alone, 2), dialogue(third, third_map, 0));
+    EXPECT_EQ(dialogue(all, pairs, 3), dialogue(last_two, pair_map, 1));
+    EXPECT_NE(dialogue(all, together, 2), dialogue(third, third_map, 0));
+    for (const auto* map : {&alone, &pairs, &together})
+        EXPECT_LT(measure_sum_dbfs(all, *map, 0, static_cast<std::int64_t>(all.frames())), -120.0);
+    // What is measured of the stems adds up to what is there, too.
+    const auto view = make_overview(all, &alone, 0, 480, 100);
+    int shares = 0;
+    for (std::size_t s = 0; s < kStems; ++s) shares += view.share[s][kOverviewRows * 50 + 20];
+    EXPECT_NEAR(shares, 255, 3);
+    const auto assessment = Assessment::prepare(all, alone, 0, 48000, {});
+    ASSERT_TRUE(assessment.ok());
+    const auto trade = assessment->measure(recipe[0], 0);
+    EXPECT_LT(trade.own_db, -1.0);
+    EXPECT_GT(trade.own_db, -20.0);
 }
 
 TEST(Split, CancelLeavesNothing) {

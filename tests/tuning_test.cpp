@@ -152,7 +152,7 @@ TEST(Guard, HoldsAConsonantOpenAndLeavesTheRestShut) {
     const Spoken spoken(0.4F);
     EXPECT_GT(spoken.burst_level(with(Setting::Guard, 100)), spoken.burst_level({}) + 4.0);
     FrameMasks masks(*spoken.map, 1.0);
-    Consonants consonants(*spoken.source, masks, kModelFft);
+    Consonants consonants(*spoken.source, {0, spoken.source->channels()}, masks, kModelFft);
     EXPECT_GT(consonants.at(94), 0.6F);   // the burst begins at frame 93.75
     EXPECT_LT(consonants.at(50), 0.05F);  // within the vowel
     EXPECT_LT(consonants.at(150), 0.05F);
@@ -166,8 +166,8 @@ TEST(Consonants, DoNotDependOnWhatWasAskedBefore) {
     const Spoken spoken(0.4F);
     FrameMasks masks(*spoken.map, 1.0);
     FrameMasks other(*spoken.map, 1.0);
-    Consonants forward(*spoken.source, masks, kModelFft);
-    Consonants jumping(*spoken.source, other, kModelFft);
+    Consonants forward(*spoken.source, {0, spoken.source->channels()}, masks, kModelFft);
+    Consonants jumping(*spoken.source, {0, spoken.source->channels()}, other, kModelFft);
     std::vector<float> along;
     for (std::int64_t t = 0; t < 180; ++t) along.push_back(forward.at(t));
     for (const std::int64_t t : {170, 3, 95, 94, 93, 150, 20})

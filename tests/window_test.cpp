@@ -562,6 +562,30 @@ class WindowTest : public QObject {
         QTRY_VERIFY_WITH_TIMEOUT(!jobs.busy(), 20000);
     }
 
+    void channelsAreSplitEachAloneWhenAskedTo() {
+        test::Channels sound;
+        for (unsigned c = 0; c < 4; ++c) sound.push_back(test::noise(2 * 48000, c + 1));
+        test::write_wav(*scratch_ / "booms.wav", sound, 48000);
+        window_->open_path(*scratch_ / "booms.wav");
+        auto& document = window_->document();
+        QTRY_VERIFY_WITH_TIMEOUT(document.source() != nullptr && document.source()->channels() == 4, 20000);
+        click("split");
+        QTRY_VERIFY_WITH_TIMEOUT(document.map() != nullptr, 60000);
+        QCOMPARE(document.map()->facts().groups, 2);
+        auto* menu = window_->findChild<QMenu*>("channels");
+        QVERIFY(menu != nullptr);
+        emit menu->aboutToShow();
+        QVERIFY(menu->actions()[1]->isChecked());
+        menu->actions()[2]->trigger();
+        QTRY_VERIFY_WITH_TIMEOUT(document.map() != nullptr && document.map()->facts().groups == 4, 60000);
+        QCOMPARE(document.current_item()->channels, ChannelGrouping::Alone);
+        document.undo_stack().undo();  // the earlier map is still there
+        QVERIFY(document.map() != nullptr);
+        QCOMPARE(document.map()->facts().groups, 2);
+        emit menu->aboutToShow();
+        QVERIFY(menu->actions()[1]->isChecked());
+    }
+
     void everyControlHasANameAndTheKeysAreListed() {
         for (const auto* button : window_->findChildren<QToolButton*>()) {
             if (button->objectName().startsWith("qt_")) continue;

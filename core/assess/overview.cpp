@@ -62,8 +62,10 @@ Overview make_overview(const Source& source, const MaskMap* map, std::int64_t fi
     const auto channels = static_cast<std::size_t>(source.channels());
     std::vector<float> time(size);
     std::vector<Complex> spectrum(static_cast<std::size_t>(stft.bins()));
-    std::vector<float> power(spectrum.size());
-    std::array<float, kMaskRow> masks{};
+    const auto groups = groups_of_count(source.channels(), map != nullptr ? map->facts().groups : 1);
+    std::vector<std::vector<float>> power(groups.size(), std::vector<float>(spectrum.size()));
+    std::vector<std::array<float, kMaskRow>> masks(groups.size());
+    std::vector<float> sums(groups.size());
     const auto total = static_cast<std::int64_t>(source.frames());
     // |X|^2 of a full-scale sine under a root-Hann window is (sum of the window / 2)^2.
     const float full_scale = 1.0F / std::pow(static_cast<float>(stft.fft_size()) * 0.6366F * 0.5F, 2.0F);
@@ -90,33 +92,46 @@ Overview make_overview(const Source& source, const MaskMap* map, std::int64_t fi
         const int looks = static_cast<int>(std::clamp<std::int64_t>(frames_per_column / stft.hop(), 1, 3));
         for (int look = 0; look < looks; ++look) {
             const std::int64_t centre = from + (to - from) * (2 * look + 1) / (2 * looks);
-            std::ranges::fill(power, 0.0F);
-            for (std::size_t ch = 0; ch < channels; ++ch) {
-                source.read(static_cast<int>(ch), centre - stft.fft_size() / 2, time);
-                stft.forward(time, spectrum);
-                for (std::size_t k = 0; k < power.size(); ++k)
-                    power[k] += std::norm(spectrum[k]) / static_cast<float>(channels);
+            for (std::size_t g = 0; g < groups.size(); ++g) {
+                std::ranges::fill(power[g], 0.0F);
+                for (int ch = groups[g].first; ch < groups[g].last; ++ch) {
+                    source.read(ch, centre - stft.fft_size() / 2, time);
+                    stft.forward(time, spectrum);
+                    for (std::size_t k = 0; k < spectrum.size(); ++k)
+                        power[g][k] += std::norm(spectrum[k]) / static_cast<float>(channels);
+                }
             }
             const double map_frame =
                 static_cast<double>(centre) * kModelRate / source.sample_rate() / kModelHop;
             const bool split =
                 map != nullptr && map->has(std::min(static_cast<std::uint64_t>(std::max(0.0, map_frame)),
                                                     map->facts().frames - 1));
-            if (split) map->read(map_frame, masks);
+            for (std::size_t g = 0; split && g < groups.size(); ++g)
+                map->read(map_frame, masks[g], static_cast<int>(g));
             std::array<float, kStems> stem_power{};
             for (std::size_t r = 0; r < kOverviewRows; ++r) {
                 float sum = 0.0F;
-                for (int k = ranges[r].first; k < ranges[r].second; ++k)
-                    sum += power[static_cast<std::size_t>(k)];
+                for (std::size_t g = 0; g < groups.size(); ++g) {
+                    sums[g] = 0.0F;
+                    for (int k = ranges[r].first; k < ranges[r].second; ++k)
+                        sums[g] += power[g][static_cast<std::size_t>(k)];
+                    sum += sums[g];
+                }
                 auto& level = view.level[c * kOverviewRows + r];
                 level = std::max(level, level_code(sum * full_scale));
                 if (!split) continue;
                 const auto band = static_cast<std::size_t>(row_band(static_cast<int>(r)));
                 for (std::size_t s = 0; s < kStems; ++s) {
-                    const float mask = masks[s * kBands + band];
+                    // Where channels have masks of their own, they count by their power.
+                    float mean = sum > 0.0F ? 0.0F : masks[0][s * kBands + band];
+                    for (std::size_t g = 0; g < groups.size(); ++g) {
+                        const float mask = masks[g][s * kBands + band];
+                        if (sum > 0.0F) mean += mask * sums[g] / sum;
+                        stem_power[s] += mask * mask * sums[g];
+                    }
                     auto& share = view.share[s][c * kOverviewRows + r];
-                    share = std::max(share, static_cast<std::uint8_t>(std::lround(mask * 255.0F)));
-                    stem_power[s] += mask * mask * sum;
+                    share = std::max(share,
+                                     static_cast<std::uint8_t>(std::lround(std::min(mean, 1.0F) * 255.0F)));
                 }
             }
             if (!split) continue;

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <memory>
 #include <numeric>
 
 #include "core/base/levels.h"
@@ -128,8 +129,19 @@ Result<Assessment> Assessment::prepare(const Source& source, const MaskMap& map,
     out.power_.assign(out.frames_ * kBands, 0.0F);
     out.masks_.resize(out.frames_ * kMaskRow);
     out.open_.resize(out.frames_);
-    FrameMasks masks(map, static_cast<double>(out.hop_) * kModelRate / source.sample_rate() / kModelHop);
-    Consonants consonants(source, masks, fft_size);
+    struct Group {
+        ChannelGroup channels;
+        std::unique_ptr<FrameMasks> masks;
+        std::unique_ptr<Consonants> consonants;
+    };
+    std::vector<Group> groups;
+    for (const auto& channels : groups_of_count(source.channels(), map.facts().groups)) {
+        auto masks = std::make_unique<FrameMasks>(map, map_frames_per_frame(source.sample_rate()),
+                                                  static_cast<int>(groups.size()));
+        auto consonants = std::make_unique<Consonants>(source, channels, *masks, fft_size);
+        groups.push_back({channels, std::move(masks), std::move(consonants)});
+    }
+    std::array<float, kBands> group_power{};
     const auto reads = band_reads(source.sample_rate(), fft_size);
     std::vector<float> time(static_cast<std::size_t>(fft_size));
     std::vector<Complex> spectrum(static_cast<std::size_t>(stft.bins()));
@@ -137,14 +149,28 @@ Result<Assessment> Assessment::prepare(const Source& source, const MaskMap& map,
         if (job.cancelled()) return JobControl::cancelled_error();
         const std::int64_t frame = first_frame + static_cast<std::int64_t>(t);
         float* power = out.power_.data() + t * kBands;
-        for (int c = 0; c < source.channels(); ++c) {
-            source.read(c, (frame - 2) * out.hop_, time);
-            stft.forward(time, spectrum);
-            for (std::size_t k = 0; k < reads.size(); ++k)
-                power[static_cast<std::size_t>(reads[k].low)] += std::norm(spectrum[k]);
+        // Where channels have masks of their own, the row is their mean by power.
+        float* row = out.masks_.data() + t * kMaskRow;
+        for (const auto& group : groups) {
+            group_power.fill(0.0F);
+            for (int c = group.channels.first; c < group.channels.last; ++c) {
+                source.read(c, (frame - 2) * out.hop_, time);
+                stft.forward(time, spectrum);
+                for (std::size_t k = 0; k < reads.size(); ++k)
+                    group_power[static_cast<std::size_t>(reads[k].low)] += std::norm(spectrum[k]);
+            }
+            const auto masks = group.masks->plain(frame);
+            for (std::size_t b = 0; b < kBands; ++b) {
+                power[b] += group_power[b];
+                const float weight = power[b] > 0.0F ? group_power[b] / power[b] : 0.0F;
+                for (std::size_t s = 0; s < kStems; ++s) {
+                    float& mean = row[s * kBands + b];
+                    mean = &group == groups.data() ? masks[s * kBands + b]
+                                                   : mean + weight * (masks[s * kBands + b] - mean);
+                }
+            }
+            out.open_[t] = std::max(out.open_[t], group.consonants->at(frame));
         }
-        std::ranges::copy(masks.plain(frame), out.masks_.begin() + static_cast<std::ptrdiff_t>(t * kMaskRow));
-        out.open_[t] = consonants.at(frame);
         if (t % 256 == 0) job.report(static_cast<double>(t) / static_cast<double>(out.frames_));
     }
     return out;

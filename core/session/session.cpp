@@ -45,6 +45,9 @@ SessionItem item_from_json(const json& entry, const fs::path& folder) {
     SessionItem item;
     item.path = found_path(text(entry, "path"), folder);
     item.hash = text(entry, "hash");
+    const auto grouping = std::ranges::find(kChannelGroupings, text(entry, "channels"));
+    if (grouping != kChannelGroupings.end())
+        item.channels = static_cast<ChannelGrouping>(grouping - kChannelGroupings.begin());
     item.settings = settings_from_json(part(entry, "stems"));
     item.lines = lines_from_json(part(entry, "lines"));
     item.ranges = ranges_from_json(part(entry, "ranges"));
@@ -80,6 +83,8 @@ json session_json(const Session& session, const fs::path& folder) {
     for (const auto& item : session.items) {
         json entry = {{"path", kept_path(item.path, folder)}, {"hash", item.hash}, {"loop_on", item.loop_on}};
         if (item.pre_roll_frames > 0) entry["pre_roll_frames"] = item.pre_roll_frames;
+        if (item.channels != ChannelGrouping::Pairs)
+            entry["channels"] = kChannelGroupings[static_cast<std::size_t>(item.channels)];
         entry["stems"] = settings_to_json(item.settings);
         if (!item.lines.empty()) entry["lines"] = lines_to_json(item.lines);
         if (!item.ranges.empty()) entry["ranges"] = ranges_to_json(item.ranges);

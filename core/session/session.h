@@ -14,6 +14,7 @@
 #include "core/shape/monitor.h"
 #include "core/shape/settings.h"
 #include "core/shape/timed.h"
+#include "core/split/channel_groups.h"
 
 namespace rivlen {
 
@@ -41,6 +42,7 @@ struct SessionItem {
     std::vector<SettingLine> lines{};
     std::vector<SettingsRange> ranges{};
     std::vector<Comparison> comparisons{};
+    ChannelGrouping channels = ChannelGrouping::Pairs;  // how they share masks
     [[nodiscard]] TimedSettings timed() const;
     // What the controls show and change: the settings of the range that the loop matches, else the base.
     [[nodiscard]] const ShapeSettings& edited() const;

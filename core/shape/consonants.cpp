@@ -14,8 +14,12 @@ float db(float ratio) {
 
 }  // namespace
 
-Consonants::Consonants(const Source& source, FrameMasks& masks, int fft_size)
-    : source_(&source), stft_(fft_size), masks_(&masks), reads_(band_reads(source.sample_rate(), fft_size)) {
+Consonants::Consonants(const Source& source, ChannelGroup channels, FrameMasks& masks, int fft_size)
+    : source_(&source),
+      channels_(channels),
+      stft_(fft_size),
+      masks_(&masks),
+      reads_(band_reads(source.sample_rate(), fft_size)) {
     const auto bin = [&](double hz) {
         return std::min(static_cast<std::size_t>(hz * fft_size / source.sample_rate()),
                         static_cast<std::size_t>(stft_.bins() - 1));
@@ -36,7 +40,7 @@ const Consonants::Measured& Consonants::measured(std::int64_t frame) {
     if (frame_of_[slot] == frame) return measured_[slot];
     frame_of_[slot] = frame;
     std::ranges::fill(time_, 0.0F);
-    for (int c = 0; c < source_->channels(); ++c) {
+    for (int c = channels_.first; c < channels_.last; ++c) {
         source_->read(c, (frame - 2) * stft_.hop(), channel_);
         for (std::size_t i = 0; i < time_.size(); ++i) time_[i] += channel_[i];
     }

@@ -8,15 +8,16 @@
 
 #include "core/media/source.h"
 #include "core/shape/frame_masks.h"
+#include "core/split/channel_groups.h"
 #include "core/split/stft.h"
 
 namespace rivlen {
 
 class Consonants {
   public:
-    // source and masks must outlive it. Frames are those of a Stft of fft_size, centred on frame * hop; masks
-    // are read on the same grid, at most kContext + 1 frames ahead.
-    Consonants(const Source& source, FrameMasks& masks, int fft_size);
+    // source and masks must outlive it; channels: those that the masks are for. Frames are those of a Stft of
+    // fft_size, centred on frame * hop; masks are read on the same grid, at most kContext + 1 frames ahead.
+    Consonants(const Source& source, ChannelGroup channels, FrameMasks& masks, int fft_size);
 
     // How surely a consonant sounds at a frame, 0 to 1. Looks 0.15 s ahead and behind; results do not depend
     // on what was asked before.
@@ -35,6 +36,7 @@ class Consonants {
     float find_raw(std::int64_t frame);
 
     const Source* source_;
+    ChannelGroup channels_;
     Stft stft_;
     FrameMasks* masks_;
     std::vector<BandRead> reads_;

@@ -40,8 +40,8 @@ void steady_masks(const MaskRowAt& row, float steadiness, std::span<float> out) 
     }
 }
 
-FrameMasks::FrameMasks(const MaskMap& map, double map_frames_per_frame)
-    : map_(&map), step_(map_frames_per_frame), rows_(kKept * kMaskRow) {
+FrameMasks::FrameMasks(const MaskMap& map, double map_frames_per_frame, int group)
+    : map_(&map), step_(map_frames_per_frame), group_(group), rows_(kKept * kMaskRow) {
     row_of_.fill(std::numeric_limits<std::int64_t>::min());
 }
 
@@ -49,7 +49,7 @@ std::span<const float> FrameMasks::plain(std::int64_t frame) {
     const auto slot = static_cast<std::size_t>(((frame % kKept) + kKept) % kKept);
     const auto row = std::span(rows_).subspan(slot * kMaskRow, kMaskRow);
     if (row_of_[slot] != frame) {
-        map_->read(static_cast<double>(frame) * step_, row);
+        map_->read(static_cast<double>(frame) * step_, row, group_);
         row_of_[slot] = frame;
     }
     return row;

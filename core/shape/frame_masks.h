@@ -21,8 +21,8 @@ void steady_masks(const MaskRowAt& row, float steadiness, std::span<float> out);
 
 class FrameMasks {
   public:
-    // map must outlive it. map_frames_per_frame: step of the grid in frames of the map.
-    FrameMasks(const MaskMap& map, double map_frames_per_frame);
+    // map must outlive it. map_frames_per_frame: step of the grid in frames of the map. group: of channels.
+    FrameMasks(const MaskMap& map, double map_frames_per_frame, int group = 0);
 
     // kMaskRow values; valid until the next call.
     [[nodiscard]] std::span<const float> plain(std::int64_t frame);
@@ -33,6 +33,7 @@ class FrameMasks {
     static constexpr std::int64_t kKept = 32;
     const MaskMap* map_;
     double step_;
+    int group_;
     std::vector<float> rows_;                   // kKept rows
     std::array<std::int64_t, kKept> row_of_{};  // frame that lies in a row
     std::array<float, kMaskRow> steady_{};

@@ -13,16 +13,27 @@ int shape_fft_size(int sample_rate) {
     return 1 << std::max(6, static_cast<int>(std::lround(std::log2(wanted))));
 }
 
+double map_frames_per_frame(int sample_rate) {
+    return static_cast<double>(shape_fft_size(sample_rate) / 4) * kModelRate / sample_rate / kModelHop;
+}
+
+Shaper::Group::Group(const Source& source, const MaskMap& map, ChannelGroup which, int number, int fft_size)
+    : channels(which),
+      masks(map, map_frames_per_frame(source.sample_rate()), number),
+      consonants(source, which, masks, fft_size) {}
+
 Shaper::Shaper(const Source& source, const MaskMap& map, std::size_t outputs)
     : source_(source),
       stft_(shape_fft_size(source.sample_rate())),
-      masks_(map, static_cast<double>(stft_.hop()) * kModelRate / source.sample_rate() / kModelHop),
-      consonants_(source, masks_, stft_.fft_size()),
       reads_(band_reads(source.sample_rate(), stft_.fft_size())) {
     const auto size = static_cast<std::size_t>(stft_.fft_size());
     const auto bins = static_cast<std::size_t>(stft_.bins());
     overlap_.assign(outputs, std::vector<std::vector<float>>(static_cast<std::size_t>(source.channels()),
                                                              std::vector<float>(size)));
+    for (const auto& channels : groups_of_count(source.channels(), map.facts().groups)) {
+        groups_.push_back(std::make_unique<Group>(source, map, channels, static_cast<int>(groups_.size()),
+                                                  stft_.fft_size()));
+    }
     passed_.resize(outputs);
     time_.resize(size);
     spectrum_.resize(bins);
@@ -44,25 +55,27 @@ std::int64_t Shaper::seek(std::int64_t frame) {
 // Overlap buffers hold samples from the start of block_ on; frame i begins at sample (i - 2) * hop.
 void Shaper::add_frame(std::int64_t index, std::span<const Recipe> recipes) {
     const std::int64_t hop = stft_.hop();
-    float open = -1.0F;
-    for (std::size_t o = 0; o < recipes.size(); ++o) {
-        if (recipes[o].guard > 0.0F && open < 0.0F) open = consonants_.at(index);
-        band_gains(recipes[o], masks_.steady(index, recipes[o].steadiness), std::max(open, 0.0F),
-                   band_gains_);
-        for (std::size_t k = 0; k < reads_.size(); ++k) {
-            const BandRead& read = reads_[k];
-            const float low = band_gains_[static_cast<std::size_t>(read.low)];
-            const float high = band_gains_[static_cast<std::size_t>(read.high)];
-            bin_gains_[o][k] = low + read.part * (high - low);
-        }
-    }
     // Where this frame begins in the overlap buffer; frames before the block (after a seek) lose their head.
     const auto skip = static_cast<std::size_t>((block_ + 2 - index) * hop);
-    for (std::size_t c = 0; c < static_cast<std::size_t>(source_.channels()); ++c) {
-        source_.read(static_cast<int>(c), (index - 2) * hop, time_);
-        stft_.forward(time_, spectrum_);
-        for (std::size_t o = 0; o < recipes.size(); ++o)
-            stft_.inverse_add(spectrum_, bin_gains_[o], skip, overlap_[o][c]);
+    for (const auto& group : groups_) {
+        float open = -1.0F;
+        for (std::size_t o = 0; o < recipes.size(); ++o) {
+            if (recipes[o].guard > 0.0F && open < 0.0F) open = group->consonants.at(index);
+            band_gains(recipes[o], group->masks.steady(index, recipes[o].steadiness), std::max(open, 0.0F),
+                       band_gains_);
+            for (std::size_t k = 0; k < reads_.size(); ++k) {
+                const BandRead& read = reads_[k];
+                const float low = band_gains_[static_cast<std::size_t>(read.low)];
+                const float high = band_gains_[static_cast<std::size_t>(read.high)];
+                bin_gains_[o][k] = low + read.part * (high - low);
+            }
+        }
+        for (int c = group->channels.first; c < group->channels.last; ++c) {
+            source_.read(c, (index - 2) * hop, time_);
+            stft_.forward(time_, spectrum_);
+            for (std::size_t o = 0; o < recipes.size(); ++o)
+                stft_.inverse_add(spectrum_, bin_gains_[o], skip, overlap_[o][static_cast<std::size_t>(c)]);
+        }
     }
     for (std::size_t o = 0; o < recipes.size(); ++o) {
         passed_[o][static_cast<std::size_t>(index & 3)] = recipes[o].passes_all();

@@ -6,6 +6,7 @@
 #include <array>
 #include <cstdint>
 #include <functional>
+#include <memory>
 #include <span>
 #include <vector>
 
@@ -41,10 +42,15 @@ class Shaper {
   private:
     void add_frame(std::int64_t index, std::span<const Recipe> recipes);
 
+    struct Group {  // of channels that share masks
+        Group(const Source& source, const MaskMap& map, ChannelGroup which, int number, int fft_size);
+        ChannelGroup channels;
+        FrameMasks masks;
+        Consonants consonants;  // looks at masks: a group stays where it was made
+    };
     const Source& source_;
     Stft stft_;
-    FrameMasks masks_;
-    Consonants consonants_;
+    std::vector<std::unique_ptr<Group>> groups_;
     std::vector<BandRead> reads_;
     std::int64_t block_ = 0;                                // index of the next block to leave
     std::int64_t next_frame_ = 0;                           // index of the next transform frame to add
@@ -58,6 +64,8 @@ class Shaper {
 
 // Size of the transform for a rate: the power of two nearest to the model's 42.7 ms.
 [[nodiscard]] int shape_fft_size(int sample_rate);
+// Hop of that transform in frames of a map.
+[[nodiscard]] double map_frames_per_frame(int sample_rate);
 
 // Renders whole blocks of [first, last) of the recording to a function: take(start_frame,
 // blocks[output][channel]). Errors: Cancelled, and whatever `take` returns.

@@ -1,6 +1,7 @@
 #include "core/split/mask_map.h"
 
 #include <algorithm>
+#include <charconv>
 #include <cmath>
 #include <vector>
 
@@ -43,9 +44,12 @@ void decode_masks(std::span<const std::uint8_t> codes, std::span<float> masks) {
 }
 
 Result<MaskMapWriter> MaskMapWriter::create(const std::filesystem::path& path, const MaskMapFacts& facts) {
-    const safetensors::Metadata metadata = {
-        {"format", "rivlen-map-1"}, {"source_hash", facts.source_hash}, {"model", facts.model}};
-    const std::array<std::int64_t, 3> shape = {static_cast<std::int64_t>(facts.frames), kStems, kBands};
+    const safetensors::Metadata metadata = {{"format", "rivlen-map-1"},
+                                            {"source_hash", facts.source_hash},
+                                            {"model", facts.model},
+                                            {"groups", std::to_string(facts.groups)}};
+    const std::uint64_t rows = facts.frames * static_cast<std::uint64_t>(facts.groups);
+    const std::array<std::int64_t, 3> shape = {static_cast<std::int64_t>(rows), kStems, kBands};
     auto head = safetensors::single_tensor_head(metadata, "masks", "U8", shape, 1, kHeadBytes);
     if (!head) return head.error();
     auto file = OutputFile::create(path);
@@ -53,11 +57,11 @@ Result<MaskMapWriter> MaskMapWriter::create(const std::filesystem::path& path, c
     if (auto status = file->write(std::as_bytes(std::span(*head))); !status) return status.error();
     // As long as it will be, so that what is there can be read while the rest is missing.
     constexpr std::array<std::byte, 1> kLast{};
-    if (facts.frames > 0) {
-        if (auto status = file->write_at(head->size() + facts.frames * kMaskRow - 1, kLast); !status)
+    if (rows > 0) {
+        if (auto status = file->write_at(head->size() + rows * kMaskRow - 1, kLast); !status)
             return status.error();
     }
-    return MaskMapWriter(std::move(*file), head->size());
+    return MaskMapWriter(std::move(*file), head->size(), facts.frames);
 }
 
 Result<MaskMap> MaskMapWriter::so_far() {
@@ -66,10 +70,11 @@ Result<MaskMap> MaskMapWriter::so_far() {
     return MaskMap::open(*path, {});
 }
 
-Status MaskMapWriter::write(std::uint64_t first_frame, std::span<const float> masks) {
+Status MaskMapWriter::write(std::uint64_t first_frame, std::span<const float> masks, int group) {
     std::vector<std::uint8_t> codes(masks.size());
     std::ranges::transform(masks, codes.begin(), encode_mask);
-    return file_.write_at(body_offset_ + first_frame * kMaskRow, std::as_bytes(std::span(codes)));
+    const std::uint64_t row = static_cast<std::uint64_t>(group) * frames_ + first_frame;
+    return file_.write_at(body_offset_ + row * kMaskRow, std::as_bytes(std::span(codes)));
 }
 
 Result<MaskMap> MaskMap::open(const std::filesystem::path& path, const std::string& source_hash) {
@@ -77,15 +82,22 @@ Result<MaskMap> MaskMap::open(const std::filesystem::path& path, const std::stri
     if (!file) return file.error();
     const auto* masks = file->find("masks");
     const auto& metadata = file->metadata();
-    if (masks == nullptr || masks->dtype != "U8" || masks->shape.size() != 3 || masks->shape[0] < 1 ||
-        masks->shape[1] != kStems || masks->shape[2] != kBands || !metadata.contains("source_hash")) {
+    int groups = 1;
+    if (const auto found = metadata.find("groups"); found != metadata.end()) {
+        const auto& text = found->second;
+        if (std::from_chars(text.data(), text.data() + text.size(), groups).ec != std::errc{}) groups = 0;
+    }
+    if (groups < 1 || masks == nullptr || masks->dtype != "U8" || masks->shape.size() != 3 ||
+        masks->shape[0] < 1 || masks->shape[1] != kStems || masks->shape[2] != kBands ||
+        masks->shape[0] % groups != 0 || !metadata.contains("source_hash")) {
         return make_error(ErrorKind::BadInput, "\"{}\" is not a mask map. Split the recording again.",
                           path.string());
     }
     MaskMap map;
     map.facts_.source_hash = metadata.at("source_hash");
     map.facts_.model = metadata.contains("model") ? metadata.at("model") : "";
-    map.facts_.frames = static_cast<std::uint64_t>(masks->shape[0]);
+    map.facts_.frames = static_cast<std::uint64_t>(masks->shape[0] / groups);
+    map.facts_.groups = groups;
     if (!source_hash.empty() && map.facts_.source_hash != source_hash) {
         return make_error(ErrorKind::Mismatch,
                           "The mask map \"{}\" belongs to another recording than the one opened. Split this "
@@ -98,18 +110,22 @@ Result<MaskMap> MaskMap::open(const std::filesystem::path& path, const std::stri
 }
 
 bool MaskMap::has(std::uint64_t frame) const {
-    return std::ranges::any_of(codes(frame), [](std::uint8_t code) { return code != 0; });
+    for (int group = 0; group < facts_.groups; ++group) {
+        if (std::ranges::all_of(codes(frame, group), [](std::uint8_t code) { return code == 0; }))
+            return false;
+    }
+    return true;
 }
 
-void MaskMap::read(double frame_position, std::span<float> masks) const {
+void MaskMap::read(double frame_position, std::span<float> masks, int group) const {
     const auto last = static_cast<double>(facts_.frames - 1);
     const double at = std::clamp(frame_position, 0.0, last);
     const auto low = static_cast<std::uint64_t>(at);
     const auto part = static_cast<float>(at - static_cast<double>(low));
-    decode_masks(codes(low), masks);
+    decode_masks(codes(low, group), masks);
     if (part > 0.0F) {
         std::array<float, kMaskRow> next;
-        decode_masks(codes(low + 1), next);
+        decode_masks(codes(low + 1, group), next);
         for (std::size_t i = 0; i < kMaskRow; ++i) masks[i] += part * (next[i] - masks[i]);
     }
 }

@@ -47,7 +47,8 @@ std::int64_t rounded_up(std::int64_t value, std::int64_t step) {
     return (value + step - 1) / step * step;
 }
 
-// The order of chunks: a short one from the wanted frame on, what follows it, then backwards what lies before.
+// The order of chunks: a short one from the wanted frame on, what follows it, then backwards what lies
+// before.
 class ChunkQueue {
   public:
     struct Chunk {
@@ -81,10 +82,11 @@ class ChunkQueue {
 
 }  // namespace
 
-std::filesystem::path map_path(const Source& source, const ModelFacts& model,
+std::filesystem::path map_path(const Source& source, const ModelFacts& model, ChannelGrouping channels,
                                const std::filesystem::path& work_folder) {
-    return work_folder /
-           fmt::format("{}-{}-{}.map", source.hash().substr(0, 24), model.name, model.hash.substr(0, 8));
+    const auto groups = channel_groups(source.channels(), channels).size();
+    return work_folder / fmt::format("{}-{}-{}{}.map", source.hash().substr(0, 24), model.name,
+                                     model.hash.substr(0, 8), groups > 1 ? fmt::format("-{}", groups) : "");
 }
 
 std::uint64_t map_frames(const Source& source) {
@@ -93,14 +95,16 @@ std::uint64_t map_frames(const Source& source) {
     return Stft::frame_count(at_model_rate, kModelHop);
 }
 
-std::vector<float> source_features(const Source& source, std::int64_t first, std::int64_t last) {
+std::vector<float> source_features(const Source& source, ChannelGroup group, std::int64_t first,
+                                   std::int64_t last) {
     Stft stft(kModelFft);
     const auto count = static_cast<std::size_t>(last - first);
-    const auto channels = static_cast<std::size_t>(source.channels());
+    const auto channels = static_cast<std::size_t>(group.last - group.first);
     const std::size_t span = (count - 1) * kModelHop + kModelFft;
     std::vector<std::vector<float>> sound(channels, std::vector<float>(span));
     for (std::size_t c = 0; c < channels; ++c) {
-        read_at_model_rate(source, static_cast<int>(c), first * kModelHop - kModelFft / 2, sound[c]);
+        read_at_model_rate(source, group.first + static_cast<int>(c), first * kModelHop - kModelFft / 2,
+                           sound[c]);
     }
     std::vector<float> rows(count * kFeatures);
     std::vector<std::vector<Complex>> spectra(channels, std::vector<Complex>(kModelBins));
@@ -118,8 +122,10 @@ Result<SplitReport> split(const Source& source, const Separator& separator, cons
                           const SplitOptions& options, const JobControl& job) {
     const auto start_time = std::chrono::steady_clock::now();
     const std::uint64_t frames = map_frames(source);
-    auto writer = MaskMapWriter::create(
-        map, {source.hash(), separator.model().name + " " + separator.model().hash, frames});
+    const auto groups = channel_groups(source.channels(), options.channels);
+    auto writer =
+        MaskMapWriter::create(map, {source.hash(), separator.model().name + " " + separator.model().hash,
+                                    frames, static_cast<int>(groups.size())});
     if (!writer) return writer.error();
 
     const auto total = static_cast<std::int64_t>(frames);
@@ -141,16 +147,22 @@ Result<SplitReport> split(const Source& source, const Separator& separator, cons
             // Normalising looks kLevelFrames further than the network does.
             const auto wide_from = std::max<std::int64_t>(0, from - kLevelFrames);
             const auto wide_to = std::min(total, to + kLevelFrames);
-            std::vector<float> rows = source_features(source, wide_from, wide_to);
-            normalise_features(rows);
-            const auto seen =
-                std::span<const float>(rows).subspan(static_cast<std::size_t>(from - wide_from) * kFeatures,
-                                                     static_cast<std::size_t>(to - from) * kFeatures);
-            std::vector<float> masks(static_cast<std::size_t>(chunk->last - chunk->first) * kMaskRow);
-            Status status = worker->masks(seen, chunk->first - from, masks);
+            std::vector<std::vector<float>> masks;  // of every group
+            Status status;
+            for (const auto& group : groups) {
+                std::vector<float> rows = source_features(source, group, wide_from, wide_to);
+                normalise_features(rows);
+                const auto seen = std::span<const float>(rows).subspan(
+                    static_cast<std::size_t>(from - wide_from) * kFeatures,
+                    static_cast<std::size_t>(to - from) * kFeatures);
+                masks.emplace_back(static_cast<std::size_t>(chunk->last - chunk->first) * kMaskRow);
+                if (status.ok()) status = worker->masks(seen, chunk->first - from, masks.back());
+            }
             const std::lock_guard lock(mutex);
             source.let_go();
-            if (status.ok()) status = writer->write(static_cast<std::uint64_t>(chunk->first), masks);
+            for (std::size_t g = 0; g < masks.size() && status.ok(); ++g)
+                status =
+                    writer->write(static_cast<std::uint64_t>(chunk->first), masks[g], static_cast<int>(g));
             if (!status) {
                 failure = status;
                 stop = true;

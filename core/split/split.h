@@ -1,7 +1,7 @@
-// Splitting: the network is run once over a recording, in chunks and in parallel, and leaves a mask map. Every
-// chunk sees as much on either side as the model looks (ModelFacts), so that chunks leave no trace: wherever
-// they begin and end, the masks are the same to within rounding. Memory does not depend on the recording's
-// length.
+// Splitting: the network is run once over a recording, in chunks and in parallel, and leaves a mask map.
+// Every chunk sees as much on either side as the model looks (ModelFacts), so that chunks leave no trace:
+// wherever they begin and end, the masks are the same to within rounding. Memory does not depend on the
+// recording's length.
 #pragma once
 
 #include <cstdint>
@@ -12,6 +12,7 @@
 
 #include "core/base/job.h"
 #include "core/media/source.h"
+#include "core/split/channel_groups.h"
 #include "core/split/mask_map.h"
 #include "core/split/separator.h"
 
@@ -19,6 +20,7 @@ namespace rivlen {
 
 struct SplitOptions {
     int workers = 2;
+    ChannelGrouping channels = ChannelGrouping::Pairs;
     int chunk_frames = 4096;  // of the map, 43.7 s; rounded up to the model's grid
     // Frame of the map that is wanted first: a short chunk from there on is split at once, then what follows,
     // then the rest.
@@ -35,6 +37,7 @@ struct SplitReport {
 
 // Where a recording's map is kept in the work folder.
 [[nodiscard]] std::filesystem::path map_path(const Source& source, const ModelFacts& model,
+                                             ChannelGrouping channels,
                                              const std::filesystem::path& work_folder);
 
 // Errors: Cancelled, DiskFull, Io, Internal. Nothing is left behind unless it succeeds.
@@ -45,8 +48,9 @@ struct SplitReport {
 // Number of map frames of a recording.
 [[nodiscard]] std::uint64_t map_frames(const Source& source);
 
-// Unnormalised features of map frames [first, last) of a recording, rows of kFeatures. For split() and for
-// tests.
-[[nodiscard]] std::vector<float> source_features(const Source& source, std::int64_t first, std::int64_t last);
+// Unnormalised features of map frames [first, last) of some channels of a recording, rows of kFeatures. For
+// split() and for tests.
+[[nodiscard]] std::vector<float> source_features(const Source& source, ChannelGroup channels,
+                                                 std::int64_t first, std::int64_t last);
 
 }  // namespace rivlen
