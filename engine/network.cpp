@@ -54,77 +54,6 @@ class RecurrentUnit : public nn::Module {
     nn::Linear out_{nullptr};
 };
 
-// Gated convolutions along time, written as one matrix product over shifted copies: on a CPU the product runs
-// several times faster than a grouped or dilated convolution kernel.
-class TimeConv : public nn::Module {
-  public:
-    TimeConv(const NetworkSpec& spec, int block) : kernel_(spec.conv_kernel) {
-        for (int layer = 0; layer < spec.conv_layers; ++layer) {
-            dilations_.push_back(1 << (block * spec.conv_layers + layer) % 6);
-            norms_->push_back(nn::LayerNorm(nn::LayerNormOptions({spec.width})));
-            ins_->push_back(nn::Linear(spec.width * kernel_, 2 * spec.hidden));
-            outs_->push_back(nn::Linear(spec.hidden, spec.width));
-        }
-        register_module("norms", norms_);
-        register_module("ins", ins_);
-        register_module("outs", outs_);
-    }
-    Tensor forward(Tensor x) {
-        const auto t = x.size(0);
-        for (std::size_t layer = 0; layer < dilations_.size(); ++layer) {
-            const std::int64_t dilation = dilations_[layer];
-            const std::int64_t reach = dilation * (kernel_ / 2);
-            const auto y = F::pad(norms_[layer]->as<nn::LayerNorm>()->forward(x),
-                                  F::PadFuncOptions({0, 0, 0, 0, 0, 0, reach, reach}));
-            std::vector<Tensor> taps;
-            for (std::int64_t k = 0; k < kernel_; ++k) taps.push_back(y.narrow(0, k * dilation, t));
-            const auto gated = torch::glu(ins_[layer]->as<nn::Linear>()->forward(torch::cat(taps, -1)), -1);
-            x = x + outs_[layer]->as<nn::Linear>()->forward(gated);
-        }
-        return x;
-    }
-
-  private:
-    int kernel_;
-    std::vector<int> dilations_;
-    nn::ModuleList norms_, ins_, outs_;
-};
-
-// Self-attention over the patches of a frame, then a two-layer perceptron. Positions need no code of their
-// own: every patch has been embedded by its own weights.
-class BandAttention : public nn::Module {
-  public:
-    explicit BandAttention(const NetworkSpec& spec) : heads_(spec.heads) {
-        norm_ = register_module("norm", nn::LayerNorm(nn::LayerNormOptions({spec.width})));
-        qkv_ = register_module("qkv", nn::Linear(spec.width, 3 * spec.width));
-        out_ = register_module("out", nn::Linear(spec.width, spec.width));
-        norm2_ = register_module("norm2", nn::LayerNorm(nn::LayerNormOptions({spec.width})));
-        up_ = register_module("up", nn::Linear(spec.width, 2 * spec.width));
-        down_ = register_module("down", nn::Linear(2 * spec.width, spec.width));
-    }
-    Tensor forward(const Tensor& input) {
-        const auto x = input.transpose(1, 2).contiguous();  // patches last but one
-        const auto n = x.size(0) * x.size(1);
-        const auto p = x.size(2);
-        const auto c = x.size(3);
-        const auto d = c / heads_;
-        const auto qkv = qkv_(norm_(x)).view({n, p, 3, heads_, d}).permute({2, 0, 3, 1, 4});
-        const auto q = qkv[0].reshape({n * heads_, p, d});
-        const auto k = qkv[1].reshape({n * heads_, p, d});
-        const auto v = qkv[2].reshape({n * heads_, p, d});
-        const auto weights =
-            torch::softmax(torch::bmm(q, k.transpose(1, 2)) / std::sqrt(static_cast<double>(d)), -1);
-        const auto mixed = torch::bmm(weights, v).view({n, heads_, p, d}).transpose(1, 2).reshape(x.sizes());
-        const auto y = x + out_(mixed);
-        return (y + down_(torch::relu(up_(norm2_(y))))).transpose(1, 2).contiguous();
-    }
-
-  private:
-    int heads_;
-    nn::LayerNorm norm_{nullptr}, norm2_{nullptr};
-    nn::Linear qkv_{nullptr}, out_{nullptr}, up_{nullptr}, down_{nullptr};
-};
-
 class Mlp : public nn::Module {
   public:
     explicit Mlp(const NetworkSpec& spec) {
@@ -139,16 +68,6 @@ class Mlp : public nn::Module {
     nn::Linear up_{nullptr}, out_{nullptr};
 };
 
-Tensor run_unit(const std::shared_ptr<nn::Module>& unit, const Tensor& x) {
-    if (auto* gru = unit->as<RecurrentUnit>()) return gru->forward(x);
-    if (auto* conv = unit->as<TimeConv>()) return conv->forward(x);
-    return unit->as<BandAttention>()->forward(x);
-}
-
-std::int64_t channels_of(const NetworkSpec& spec) {
-    return spec.features == "plain" ? kFeatureChannels : kFeatureChannels + 1;
-}
-
 Tensor init_weight(std::int64_t patches, std::int64_t in, std::int64_t out) {
     return torch::randn({patches, in, out}) / std::sqrt(static_cast<double>(in));
 }
@@ -157,21 +76,13 @@ Tensor init_weight(std::int64_t patches, std::int64_t in, std::int64_t out) {
 
 SeparationNetworkImpl::SeparationNetworkImpl(const NetworkSpec& spec) : spec_(spec) {
     const std::int64_t patches = kBands / spec.patch_bands;
-    const std::int64_t in = spec.patch_frames * spec.patch_bands * channels_of(spec);
+    const std::int64_t in = spec.patch_frames * spec.patch_bands * spec.feature_channels;
     const std::int64_t out = spec.patch_frames * spec.patch_bands * kStems;
     embed_weight_ = register_parameter("embed_weight", init_weight(patches, in, spec.width));
     embed_bias_ = register_parameter("embed_bias", torch::zeros({patches, 1, spec.width}));
     for (int block = 0; block < spec.blocks; ++block) {
-        if (spec.time_unit == "conv") {
-            time_units_->push_back(std::make_shared<TimeConv>(spec, block));
-        } else {
-            time_units_->push_back(std::make_shared<RecurrentUnit>(spec, true));
-        }
-        if (spec.band_unit == "attention") {
-            band_units_->push_back(std::make_shared<BandAttention>(spec));
-        } else {
-            band_units_->push_back(std::make_shared<RecurrentUnit>(spec, false));
-        }
+        time_units_->push_back(std::make_shared<RecurrentUnit>(spec, true));
+        band_units_->push_back(std::make_shared<RecurrentUnit>(spec, false));
         if (spec.mlp_hidden > 0) mlps_->push_back(std::make_shared<Mlp>(spec));
     }
     register_module("time", time_units_);
@@ -196,14 +107,14 @@ Tensor SeparationNetworkImpl::forward(const Tensor& features, std::int64_t first
     const std::int64_t pf = spec_.patch_frames;
     const std::int64_t pb = spec_.patch_bands;
     const std::int64_t patches = kBands / pb;
-    const std::int64_t in = pf * channels_of(spec_) * pb;
+    const std::int64_t in = pf * spec_.feature_channels * pb;
     const std::int64_t all_steps = (frames + pf - 1) / pf;
     const std::int64_t first_step = first_frame / pf;
     const std::int64_t steps = (wanted_frames + pf - 1) / pf;
-    auto x = features;
+    auto x = features.narrow(2, 0, spec_.feature_channels);
     if (all_steps * pf != frames) x = F::pad(x, F::PadFuncOptions({0, 0, 0, 0, 0, all_steps * pf - frames}));
     // [clips, steps, pf, 2, patches, pb] -> [patches, clips * steps, pf * 2 * pb]
-    x = x.reshape({clips, all_steps, pf, channels_of(spec_), patches, pb})
+    x = x.reshape({clips, all_steps, pf, spec_.feature_channels, patches, pb})
             .permute({4, 0, 1, 2, 3, 5})
             .reshape({patches, clips * all_steps, in});
     const auto patches_in = x;
@@ -211,7 +122,7 @@ Tensor SeparationNetworkImpl::forward(const Tensor& features, std::int64_t first
     x = x.view({patches, clips, all_steps, spec_.width}).permute({2, 0, 1, 3}).contiguous();
     std::int64_t before = first_step;  // steps of x before the first wanted one
     for (std::size_t i = 0; i < static_cast<std::size_t>(spec_.blocks); ++i) {
-        x = run_unit(time_units_->ptr(i), x);
+        x = time_units_[i]->as<RecurrentUnit>()->forward(x);
         if (const std::int64_t memory = spec_.memory_steps; memory > 0) {
             // What the blocks that follow do not look at is left out from here on.
             const std::int64_t reach = memory * (spec_.blocks - 1 - static_cast<std::int64_t>(i));
@@ -220,7 +131,7 @@ Tensor SeparationNetworkImpl::forward(const Tensor& features, std::int64_t first
             x = x.narrow(0, begin, std::min(x.size(0), last_window + reach) - begin);
             before -= begin;
         }
-        x = run_unit(band_units_->ptr(i), x);
+        x = band_units_[i]->as<RecurrentUnit>()->forward(x);
         if (!mlps_->is_empty()) x = mlps_[i]->as<Mlp>()->forward(x);
     }
     x = x.narrow(0, before, steps);
@@ -241,7 +152,9 @@ Status copy_weights(const SeparationNetwork& from, SeparationNetwork& to) {
     NetworkSpec comparable = from->spec();
     bool fits = comparable.blocks <= large.blocks && comparable.head_hidden <= large.head_hidden &&
                 (comparable.mlp_hidden == 0 || comparable.mlp_hidden == large.mlp_hidden) &&
-                (!comparable.head_sees_input || large.head_sees_input);
+                (!comparable.head_sees_input || large.head_sees_input) &&
+                comparable.feature_channels <= large.feature_channels;
+    comparable.feature_channels = large.feature_channels;
     comparable.blocks = large.blocks;
     comparable.memory_steps = large.memory_steps;  // has no weights
     comparable.head_hidden = large.head_hidden;
@@ -255,6 +168,17 @@ Status copy_weights(const SeparationNetwork& from, SeparationNetwork& to) {
             "and patches, with at most as many blocks.");
     }
     const torch::NoGradGuard no_grad;
+    // Weights of a patch's input, [patches, frames x channels x bands, out]: what the smaller one does not
+    // see begins without effect.
+    const auto copy_input = [&](Tensor to_rows, const Tensor& from_rows) {
+        const auto by_channel = [](const Tensor& rows, const NetworkSpec& spec) {
+            return rows.view({rows.size(0), spec.patch_frames, spec.feature_channels, spec.patch_bands, -1});
+        };
+        to_rows.zero_();
+        by_channel(to_rows, large)
+            .narrow(2, 0, from->spec().feature_channels)
+            .copy_(by_channel(from_rows, from->spec()));
+    };
     const auto source = from->named_parameters();
     const std::int64_t head = from->spec().head_hidden;
     for (auto& item : to->named_parameters()) {
@@ -262,9 +186,19 @@ Status copy_weights(const SeparationNetwork& from, SeparationNetwork& to) {
         if (const auto* found = source.find(item.key()); found == nullptr) {
             // The last layer of an added residual unit.
             if (item.key().find(".out.") != std::string::npos) value.zero_();
-        } else if (item.key() == "head1_weight" || item.key() == "head1_bias") {
-            value.narrow(2, 0, head).zero_();  // of what the smaller one does not see
-            value.narrow(2, 0, head).narrow(1, 0, found->size(1)).copy_(*found);
+        } else if (item.key() == "embed_weight") {
+            copy_input(value, *found);
+        } else if (item.key() == "head1_weight") {
+            const std::int64_t width = large.width;
+            auto first = value.narrow(2, 0, head).zero_();
+            first.narrow(1, 0, width).copy_(found->narrow(1, 0, width));
+            if (from->spec().head_sees_input) {
+                auto seen = torch::empty({value.size(0), value.size(1) - width, head});
+                copy_input(seen, found->slice(1, width).contiguous());
+                first.slice(1, width).copy_(seen);
+            }
+        } else if (item.key() == "head1_bias") {
+            value.narrow(2, 0, head).copy_(*found);
         } else if (item.key() == "head2_weight") {
             value.zero_();
             value.narrow(1, 0, head).copy_(*found);

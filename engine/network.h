@@ -1,10 +1,11 @@
 // The separation network, defined once for trainer and engine.
-// Input: features [clips, frames, 2, 256] (core/split/bands.h). Output: mask logits [clips, 4, frames, 256];
+// Input: features [clips, frames, 3, 256] (core/split/bands.h). Output: mask logits [clips, 4, frames, 256];
 // a softmax over the stems makes masks that add up to one in every band.
 //
 // Form: patches of patch_frames x patch_bands go through a linear layer of their own per band position to
-// `width` features; blocks of a unit along time and a unit along the patches of a frame, each residual behind
-// a layer norm; a two-layer head of its own per band position gives the logits of the patch.
+// `width` features; blocks of a recurrence along time and one along the patches of a frame (and a
+// perceptron), each residual behind a layer norm; a two-layer head of its own per band position gives the
+// logits of the patch.
 #pragma once
 
 #include <torch/torch.h>
@@ -30,7 +31,9 @@ class SeparationNetworkImpl : public torch::nn::Module {
     [[nodiscard]] const NetworkSpec& spec() const { return spec_; }
     // How far the network looks (ModelFacts in core/split/separator.h has the rule). Only for networks whose
     // recurrences have an end (spec().memory_steps > 0).
-    [[nodiscard]] std::int64_t grid_frames() const { return std::int64_t{spec_.memory_steps} * spec_.patch_frames; }
+    [[nodiscard]] std::int64_t grid_frames() const {
+        return std::int64_t{spec_.memory_steps} * spec_.patch_frames;
+    }
     [[nodiscard]] std::int64_t halo_frames() const { return spec_.blocks * grid_frames(); }
 
   private:

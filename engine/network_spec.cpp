@@ -6,9 +6,9 @@
 
 namespace rivlen {
 
-NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(NetworkSpec, time_unit, band_unit, features, patch_frames, patch_bands,
-                                                width, blocks, hidden, memory_steps, conv_kernel,
-                                                conv_layers, heads, mlp_hidden, head_hidden, head_sees_input)
+NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(NetworkSpec, feature_channels, patch_frames, patch_bands,
+                                                width, blocks, hidden, memory_steps, mlp_hidden, head_hidden,
+                                                head_sees_input)
 
 std::string NetworkSpec::to_json() const {
     return nlohmann::json(*this).dump();
@@ -23,15 +23,14 @@ Result<NetworkSpec> NetworkSpec::from_json(const std::string& text) {
         return make_error(ErrorKind::BadInput,
                           "The model's description is damaged. Install Rivlen's models again.");
     }
-    const bool possible = (spec.time_unit == "gru" || spec.time_unit == "conv") &&
-                          (spec.band_unit == "gru" || spec.band_unit == "attention") &&
-                          spec.patch_frames > 0 && spec.patch_frames <= 16 && spec.patch_bands > 0 &&
-                          kBands % spec.patch_bands == 0 && spec.width > 0 && spec.width <= 1024 &&
-                          spec.blocks > 0 && spec.blocks <= 32 && spec.hidden > 0 && spec.hidden <= 1024 &&
-                          spec.memory_steps >= 0 && spec.memory_steps <= 65536 &&
-                          spec.conv_kernel % 2 == 1 && spec.conv_layers > 0 && spec.conv_layers <= 8 &&
-                          spec.heads > 0 && spec.width % spec.heads == 0 && spec.mlp_hidden >= 0 &&
-                          spec.mlp_hidden <= 4096 && spec.head_hidden > 0 && spec.head_hidden <= 4096;
+    // Files from before 2026-11-25 also say which units they are made of; others than these were given up.
+    const bool possible =
+        json.value("time_unit", "gru") == "gru" && json.value("band_unit", "gru") == "gru" &&
+        spec.feature_channels > 0 && spec.feature_channels <= kFeatureChannels && spec.patch_frames > 0 &&
+        spec.patch_frames <= 16 && spec.patch_bands > 0 && kBands % spec.patch_bands == 0 && spec.width > 0 &&
+        spec.width <= 1024 && spec.blocks > 0 && spec.blocks <= 32 && spec.hidden > 0 &&
+        spec.hidden <= 1024 && spec.memory_steps >= 0 && spec.memory_steps <= 65536 && spec.mlp_hidden >= 0 &&
+        spec.mlp_hidden <= 4096 && spec.head_hidden > 0 && spec.head_hidden <= 4096;
     if (!possible) {
         return make_error(ErrorKind::Unsupported,
                           "The model was made for another version of Rivlen. Update Rivlen.");

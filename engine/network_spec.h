@@ -9,21 +9,16 @@
 namespace rivlen {
 
 struct NetworkSpec {
-    std::string time_unit = "gru";  // along time: "gru" (bidirectional) or "conv" (gated, dilated)
-    std::string band_unit = "gru";  // along bands: "gru" (bidirectional) or "attention"
-    std::string features = "plain";  // "plain": mid and side; "balance": and left against right; "mean": and the mean over time
+    int feature_channels = 2;  // of those that bands.h makes, from the first on; 2 is what old files mean
     int patch_frames = 4;
     int patch_bands = 8;
     int width = 96;  // features per patch
     int blocks = 3;
-    int hidden = 64;  // of a recurrence, each direction; of a gated convolution
+    int hidden = 64;  // of a recurrence, each direction
     // Patches that a recurrence along time looks back and ahead, at least (recurrence.h); 0: without end.
     int memory_steps = 0;
-    int conv_kernel = 3;
-    int conv_layers = 2;    // per block; dilations grow by two from layer to layer of the whole network
-    int heads = 4;          // of attention
-    int mlp_hidden = 0;     // of a two-layer perceptron that ends every block; 0: none
-    int head_hidden = 128;  // of the mask head
+    int mlp_hidden = 0;            // of a two-layer perceptron that ends every block; 0: none
+    int head_hidden = 128;         // of the mask head
     bool head_sees_input = false;  // the head is also given the patch as it came in
 
     [[nodiscard]] std::string to_json() const;

@@ -44,12 +44,10 @@ void add_corpus(CLI::App& app, Status& status) {
 void add_train(CLI::App& app, Status& status) {
     auto options = std::make_shared<TrainOptions>();
     options->log = say;
+    options->spec.feature_channels = kFeatureChannels;
     auto* command = app.add_subcommand("train", "Train a model, or go on with one");
     command->add_option("corpus", options->corpus, "Corpus folder")->required();
     command->add_option("run", options->run, "Folder of this run")->required();
-    command->add_option("--time-unit", options->spec.time_unit, "gru or conv");
-    command->add_option("--band-unit", options->spec.band_unit, "gru or attention");
-    command->add_option("--features", options->spec.features, "plain, balance or mean");
     command->add_option("--sound-loss", options->sound_loss, "wave or multi");
     command->add_option("--sound-weight", options->sound_weight, "Weight of it");
     command->add_option("--patch-frames", options->spec.patch_frames, "Frames a patch");
@@ -57,8 +55,6 @@ void add_train(CLI::App& app, Status& status) {
     command->add_option("--width", options->spec.width, "Features a patch");
     command->add_option("--blocks", options->spec.blocks, "Blocks");
     command->add_option("--hidden", options->spec.hidden, "Width of recurrences or convolutions");
-    command->add_option("--kernel", options->spec.conv_kernel, "Taps of a convolution");
-    command->add_option("--conv-layers", options->spec.conv_layers, "Convolutions a block");
     command->add_option("--memory-steps", options->spec.memory_steps,
                         "Patches that recurrences along time look back and ahead; 0: without end");
     command->add_option("--mlp-hidden", options->spec.mlp_hidden, "Width of a perceptron after every block");

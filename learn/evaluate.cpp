@@ -85,7 +85,7 @@ EvalSet make_eval_set(const Corpus& corpus, int per_kind, double seconds, bool h
 
 torch::Tensor network_masks(SeparationNetwork& network, const Mix& mix, int passes) {
     const torch::NoGradGuard no_grad;
-    const auto features = features_of(mix.mix, network->spec().features).unsqueeze(0);
+    const auto features = features_of(mix.mix).unsqueeze(0);
     return passes_over(network, features, passes).squeeze(0).contiguous();
 }
 

@@ -7,7 +7,7 @@
 
 namespace rivlen::learn {
 
-torch::Tensor features_of(const Stereo& mix, const std::string& kind) {
+torch::Tensor features_of(const Stereo& mix) {
     Stft stft(kModelFft);
     const auto left = analyse(stft, mix[0]);
     const auto right = analyse(stft, mix[1]);
@@ -19,23 +19,7 @@ torch::Tensor features_of(const Stereo& mix, const std::string& kind) {
                                      std::span<const Complex>(right).subspan(t * kModelBins, kModelBins)};
         frame_features(channels, rows.subspan(t * kFeatures, kFeatures));
     }
-    auto raw = out.select(1, 0).clone();
     normalise_features(rows);
-    if (kind == "balance") {
-        auto more = torch::zeros({static_cast<std::int64_t>(frames), kBands});
-        auto at = more.accessor<float, 2>();
-        for (std::size_t t = 0; t < frames; ++t)
-            for (std::size_t k = 0; k < kModelBins; ++k)
-                at[static_cast<std::int64_t>(t)][band_of_bin()[k]] +=
-                    std::norm(left[t * kModelBins + k]) - std::norm(right[t * kModelBins + k]);
-        // Brought to the same scale as mid and side.
-        const auto scale = out.select(1, 0).mean(1, true) / (raw.mean(1, true) + 1e-6F);
-        return torch::cat({out, (more.sign() * (0.5F * more.abs()).pow(0.15F) * scale).unsqueeze(1)}, 1);
-    }
-    if (kind == "mean") {
-        const auto m = raw.mean(0, true);
-        return torch::cat({out, (m / (m.mean() + 1e-6F)).expand_as(raw).unsqueeze(1)}, 1);
-    }
     return out;
 }
 

@@ -7,8 +7,8 @@
 
 namespace rivlen::learn {
 
-// Normalised features [frames, 2, 256].
-[[nodiscard]] torch::Tensor features_of(const Stereo& mix, const std::string& kind = "plain");
+// Normalised features [frames, 3, 256].
+[[nodiscard]] torch::Tensor features_of(const Stereo& mix);
 
 // The loss compares compressed spectra bin by bin: with mixture X, stem S and mask M (equal within a band),
 //   (|M X|^.5 - |S|^.5)^2 + 0.5 | (M X)^(.5) - S^(.5) |^2     (compressed magnitude, compressed complex

@@ -88,7 +88,7 @@ double work(SeparationNetwork& network, Stock& stock, const TrainOptions& option
     for (int i = 0; i < count; ++i) {
         Rng rng(clip_seed(options.seed, step, first + i));
         const Mix mix = stock.draw(rng);
-        features.push_back(features_of(mix.mix, options.spec.features));
+        features.push_back(features_of(mix.mix));
         sums.push_back(loss_sums(mix));
         if (!options.sound_loss.empty()) mixes.push_back(mix);
     }

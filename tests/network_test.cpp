@@ -56,8 +56,8 @@ TEST(Recurrence, EqualsLibtorchForwardAndBackward) {
     }
 }
 
-// With an end to its memory every window of steps is what libtorch's GRU gives when it begins one window early
-// (or late) with an empty state; slopes by libtorch's own differentiation.
+// With an end to its memory every window of steps is what libtorch's GRU gives when it begins one window
+// early (or late) with an empty state; slopes by libtorch's own differentiation.
 TEST(Recurrence, MemoryHasAnEnd) {
     torch::manual_seed(6);
     constexpr std::int64_t kWidth = 12;
@@ -126,6 +126,7 @@ TEST(Network, GrowsWithoutChangingItsMasks) {
     small.blocks = 1;
     small.head_hidden = 16;
     NetworkSpec large = small;
+    large.feature_channels = 3;
     large.blocks = 3;
     large.head_hidden = 24;
     large.mlp_hidden = 12;
@@ -134,13 +135,18 @@ TEST(Network, GrowsWithoutChangingItsMasks) {
     SeparationNetwork b(large);
     ASSERT_TRUE(copy_weights(a, b).ok());
     const torch::NoGradGuard no_grad;
-    const auto x = torch::rand({2, 10, 2, 256});
+    const auto x = torch::rand({2, 10, 3, 256});
     EXPECT_LT(largest_difference(a->forward(x), b->forward(x)), 1e-5);
     EXPECT_FALSE(copy_weights(b, a).ok());
+    // Once more from one whose head sees its input already.
+    small.head_sees_input = true;
+    SeparationNetwork c(small);
+    ASSERT_TRUE(copy_weights(c, b).ok());
+    EXPECT_LT(largest_difference(c->forward(x), b->forward(x)), 1e-5);
 }
 
-// A stretch of the grid and what the network sees around it give the logits that the whole gives there, and less
-// around it does not.
+// A stretch of the grid and what the network sees around it give the logits that the whole gives there, and
+// less around it does not.
 TEST(Network, LooksNoFurtherThanItSays) {
     torch::manual_seed(10);
     NetworkSpec spec;

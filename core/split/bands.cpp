@@ -71,17 +71,33 @@ void frame_features(std::span<const std::span<const Complex>> channel_spectra, s
 }
 
 void normalise_features(std::span<float> rows) {
+    constexpr std::size_t kMeasured = 2 * std::size_t{kBands};  // mid and side
     const std::size_t frames = rows.size() / kFeatures;
     std::vector<double> running(frames + 1, 0.0);  // sums over frames 0..t-1
     for (std::size_t t = 0; t < frames; ++t) {
         double sum = 0.0;
-        for (const float value : rows.subspan(t * kFeatures, kFeatures)) sum += static_cast<double>(value);
+        for (const float value : rows.subspan(t * kFeatures, kMeasured)) sum += static_cast<double>(value);
         running[t + 1] = running[t] + sum;
     }
+    const auto mid = [&](std::size_t t) { return rows.subspan(t * kFeatures, kBands); };
+    std::array<double, kBands> window{};  // sum of mid over frames from..to-1
+    std::size_t from = 0;
+    std::size_t to = 0;
     for (std::size_t t = 0; t < frames; ++t) {
-        const std::size_t from = t > kLevelFrames ? t - kLevelFrames : 0;
-        const std::size_t to = std::min(frames, t + kLevelFrames + 1);
-        const double mean = (running[to] - running[from]) / (static_cast<double>(to - from) * kFeatures);
+        for (; to < std::min(frames, t + kLevelFrames + 1); ++to) {
+            for (std::size_t b = 0; b < kBands; ++b) window[b] += static_cast<double>(mid(to)[b]);
+        }
+        for (; from + kLevelFrames < t; ++from) {
+            for (std::size_t b = 0; b < kBands; ++b) window[b] -= static_cast<double>(mid(from)[b]);
+        }
+        const auto steady = rows.subspan(t * kFeatures + kMeasured, kBands);
+        const auto count = static_cast<double>(to - from);
+        for (std::size_t b = 0; b < kBands; ++b) steady[b] = static_cast<float>(window[b] / count);
+    }
+    for (std::size_t t = 0; t < frames; ++t) {
+        from = t > kLevelFrames ? t - kLevelFrames : 0;
+        to = std::min(frames, t + kLevelFrames + 1);
+        const double mean = (running[to] - running[from]) / (static_cast<double>(to - from) * kMeasured);
         const auto scale = static_cast<float>(1.0 / (mean + 1e-3));
         for (float& value : rows.subspan(t * kFeatures, kFeatures)) value *= scale;
     }

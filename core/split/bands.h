@@ -18,7 +18,7 @@ inline constexpr int kModelHop = 512;
 inline constexpr int kModelBins = kModelFft / 2 + 1;
 inline constexpr int kBands = 256;
 inline constexpr int kSingleBands = 200;
-inline constexpr int kFeatureChannels = 2;  // mid and side
+inline constexpr int kFeatureChannels = 3;  // mid, side, and what of mid stays
 inline constexpr int kFeatures = kFeatureChannels * kBands;
 
 enum class Stem { Dialogue = 0, Reverb = 1, Music = 2, Ambience = 3 };
@@ -34,11 +34,14 @@ inline constexpr std::array<const char*, kStems> kStemNames = {"dialogue", "reve
 
 // Compressed band powers of one frame, before normalising: features[channel * kBands + band] = p^0.15, where
 // p is the power of mid (the mean of all channels) or of side (mean power of the channels less the mid's)
-// summed over the band. channel_spectra: one spectrum of kModelBins a channel.
+// summed over the band. The third channel is left as it is. channel_spectra: one spectrum of kModelBins a
+// channel.
 void frame_features(std::span<const std::span<const Complex>> channel_spectra, std::span<float> features);
 
-// Divides every frame by the mean over a window of +-kLevelFrames frames (fewer at the ends of the
-// recording), so that the model sees every passage at its own level. rows: frames x kFeatures, in place.
+// Sets the third channel to the mean of the first over a window of +-kLevelFrames frames (fewer at the ends
+// of the recording), which shows what of a band stays, and divides every frame by the mean of mid and side
+// over the same window, so that the model sees every passage at its own level. rows: frames x kFeatures, in
+// place.
 inline constexpr int kLevelFrames = 281;  // 3 s
 void normalise_features(std::span<float> rows);
 
