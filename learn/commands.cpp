@@ -48,8 +48,6 @@ void add_train(CLI::App& app, Status& status) {
     auto* command = app.add_subcommand("train", "Train a model, or go on with one");
     command->add_option("corpus", options->corpus, "Corpus folder")->required();
     command->add_option("run", options->run, "Folder of this run")->required();
-    command->add_option("--sound-loss", options->sound_loss, "wave or multi");
-    command->add_option("--sound-weight", options->sound_weight, "Weight of it");
     command->add_option("--patch-frames", options->spec.patch_frames, "Frames a patch");
     command->add_option("--patch-bands", options->spec.patch_bands, "Bands a patch");
     command->add_option("--width", options->spec.width, "Features a patch");

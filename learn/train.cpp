@@ -15,7 +15,6 @@
 #include "engine/network.h"
 #include "learn/evaluate.h"
 #include "learn/mixer.h"
-#include "learn/sound_loss.h"
 #include "learn/tensors.h"
 
 namespace rivlen::learn {
@@ -83,20 +82,16 @@ double work(SeparationNetwork& network, Stock& stock, const TrainOptions& option
     at::set_num_threads(1);  // per thread: OpenMP keeps this setting for each thread apart
     std::vector<torch::Tensor> features;
     std::vector<LossSums> sums;
-    std::vector<Mix> mixes;
     stock.follow(step, count);
     for (int i = 0; i < count; ++i) {
         Rng rng(clip_seed(options.seed, step, first + i));
         const Mix mix = stock.draw(rng);
         features.push_back(features_of(mix.mix));
         sums.push_back(loss_sums(mix));
-        if (!options.sound_loss.empty()) mixes.push_back(mix);
     }
     network->zero_grad();
     const auto logits = network->forward(torch::stack(features));
-    auto fit = batch_loss(logits, sums);
-    if (!mixes.empty()) fit = fit + options.sound_weight * sound_loss(logits, mixes, options.sound_loss);
-    const auto loss = fit * (static_cast<double>(count) / options.clips);
+    const auto loss = batch_loss(logits, sums) * (static_cast<double>(count) / options.clips);
     loss.backward();
     return loss.item<double>();
 }

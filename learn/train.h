@@ -17,8 +17,6 @@ struct TrainOptions {
     std::filesystem::path corpus;
     std::filesystem::path run;  // folder of this run: checkpoint, weights, log.csv
     NetworkSpec spec;
-    std::string sound_loss;     // "wave" or "multi" (sound_loss.h), added to the loss
-    double sound_weight = 0.5;
     int workers = 1;  // threads, each with a share of the batch
     int clips = 6;    // a step, over all workers
     double clip_seconds = 3.0;

@@ -100,7 +100,9 @@ TEST(Demo, ABatchSurvivesBeingKilled) {
         (void)std::system(("timeout -s KILL " + std::to_string(seconds) + " " + command).c_str());  // NOLINT
         all_whole(count);
     }
-    EXPECT_EQ(std::system(command.c_str()), 0);  // NOLINT
+    fs::remove(scratch / "events.jsonl");
+    EXPECT_EQ(std::system(command.c_str()), 0)  // NOLINT
+        << read_text_file(scratch / "events.jsonl").value();
     all_whole(count);
     EXPECT_EQ(count, 3U * 6);
     for (int i = 0; i < 3; ++i) {

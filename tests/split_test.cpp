@@ -85,6 +85,31 @@ TEST(Features, FiniteForSilenceDcAndFullScale) {
 }
 
 // The error that docs/formats.md states for the map's codes.
+// Against sums taken anew for every frame.
+TEST(Bands, NormalisingFindsTheLevelAndWhatStays) {
+    constexpr std::size_t kFrames = 900;
+    const auto values = test::noise(kFrames * kFeatures, 3);
+    std::vector<float> rows(values.size());
+    std::ranges::transform(values, rows.begin(), [](float x) { return std::abs(x); });
+    auto normalised = rows;
+    normalise_features(normalised);
+    for (const std::size_t t : {0UL, 5UL, 280UL, 281UL, 282UL, 450UL, 618UL, 700UL, 899UL}) {
+        const std::size_t from = t > kLevelFrames ? t - kLevelFrames : 0;
+        const std::size_t to = std::min(kFrames, t + kLevelFrames + 1);
+        double level = 0;
+        double stays = 0;
+        constexpr std::size_t kBand = 77;
+        for (std::size_t k = from; k < to; ++k) {
+            for (std::size_t i = 0; i < 2 * kBands; ++i) level += static_cast<double>(rows[k * kFeatures + i]);
+            stays += static_cast<double>(rows[k * kFeatures + kBand]);
+        }
+        const auto count = static_cast<double>(to - from);
+        const double scale = 1.0 / (level / (count * 2 * kBands) + 1e-3);
+        EXPECT_NEAR(normalised[t * kFeatures + kBand], rows[t * kFeatures + kBand] * scale, 1e-5) << t;
+        EXPECT_NEAR(normalised[t * kFeatures + 2 * kBands + kBand], stays / count * scale, 1e-5) << t;
+    }
+}
+
 TEST(MaskMap, CodesAreWithinAQuarterDecibelAndAddUp) {
     const Scratch scratch;
     const auto source = test::noise_source(scratch, 48000, 1, 2.0);
