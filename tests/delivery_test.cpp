@@ -442,6 +442,38 @@ TEST_F(Deliveries, TheCheckSaysWhatIsWrongBefore) {
     EXPECT_FALSE(deliver(plan_).ok());
 }
 
+// What a run leaves that ended between a file's appearing and its proof: the file is made again. The same
+// name from before that run is somebody else's.
+TEST_F(Deliveries, WhatWasBrokenOffIsMadeAgain) {
+    add(Content::Mix, Container::Wav);
+    ASSERT_TRUE(deliver(plan_)->all_done());
+    const fs::path file = plan_.folder / "Ferry mix.wav";
+    fs::path proof;
+    for (const auto& entry : fs::directory_iterator(plan_.folder / ".rivlen")) {
+        EXPECT_EQ(entry.path().extension(), ".json");  // nothing else is left when all went well
+        proof = entry.path();
+    }
+    const auto text = read_text_file(proof);
+    ASSERT_TRUE(text.ok());
+    const auto made_from = nlohmann::json::parse(*text)["made_from"].get<std::string>();
+    const auto break_off = [&](std::chrono::seconds file_against_note) {
+        fs::remove(proof);
+        const fs::path note = fs::path(proof).replace_extension(".begun");
+        ASSERT_TRUE(write_text_file(note, made_from).ok());
+        fs::last_write_time(file, fs::last_write_time(note) + file_against_note);
+    };
+    break_off(std::chrono::seconds(-5));
+    auto again = deliver(plan_);
+    EXPECT_EQ(again->rows[0].state, RowState::Failed);
+    EXPECT_NE(again->rows[0].sentence.find("there already"), std::string::npos);
+    break_off(std::chrono::seconds(5));
+    again = deliver(plan_);
+    EXPECT_EQ(again->rows[0].state, RowState::Done) << again->rows[0].sentence;
+    again = deliver(plan_);
+    EXPECT_EQ(again->rows[0].state, RowState::Skipped);
+    EXPECT_EQ(leftovers(), 0);
+}
+
 TEST_F(Deliveries, CancellingLeavesNothing) {
     for (int i = 0; i < 4; ++i) add(Content::Mix, Container::Wav).name = std::to_string(i);
     const std::atomic<bool> stop{true};

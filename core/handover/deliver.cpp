@@ -53,11 +53,11 @@ class Delivery {
     [[nodiscard]] std::vector<Rows> files() const;
     void deliver_file(Rows& rows);
     Status make_file(Rows& rows);
-    Status make_sound(DeliveredRow& row);
-    Status make_picture(Rows& rows);
+    Status make_sound(DeliveredRow& row, bool replace);
+    Status make_picture(Rows& rows, bool replace);
     [[nodiscard]] SoundDescription describe(const HandoverRow& row, const MadeSound& made) const;
-    [[nodiscard]] fs::path proof_path(const fs::path& file) const {
-        return plan_.folder / kProofFolder / (hash_of(file.filename().string()) + ".json");
+    [[nodiscard]] fs::path proof_path(const fs::path& file, const char* ending = ".json") const {
+        return plan_.folder / kProofFolder / (hash_of(file.filename().string()) + ending);
     }
     [[nodiscard]] std::string proof_of(const Rows& rows) const {
         HandoverTemplate made_from{{}, {}, {}, plan_.table.targets};
@@ -69,6 +69,9 @@ class Delivery {
     }
     [[nodiscard]] bool done_before(const Rows& rows) const;
     Status keep_proof(const Rows& rows) const;
+    Status note_begun(const Rows& rows) const;
+    [[nodiscard]] bool broken_off(const Rows& rows) const;
+    [[nodiscard]] bool may_replace(const Rows& rows) const { return plan_.replace || broken_off(rows); }
     void say(const DeliveryEvent& event) {
         if (!on_event_) return;
         const std::lock_guard lock(events_);
@@ -139,21 +142,21 @@ std::vector<Delivery::Rows> Delivery::files() const {
     return out;
 }
 
-Status Delivery::make_sound(DeliveredRow& row) {
+Status Delivery::make_sound(DeliveredRow& row, bool replace) {
     const JobControl quiet{{}, job_.cancel};
     const auto made = maker_.make(row.asked);
     if (!made) return made.error();
     row.gain_db = made->gain_db;
     row.limited_db = made->limited_db;
     if (auto status = write_sound(made->sound, row.asked.container, row.asked.depth,
-                                  describe(row.asked, *made), row.path, plan_.replace, quiet);
+                                  describe(row.asked, *made), row.path, replace, quiet);
         !status)
         return status;
     return read_back(plan_, job_, row.asked, {made->sound.frames(), made->course.loudness.true_peak_dbtp},
                      row);
 }
 
-Status Delivery::make_picture(Rows& rows) {
+Status Delivery::make_picture(Rows& rows, bool replace) {
     const JobControl quiet{{}, job_.cancel};
     const fs::path* picture = picture_of(plan_.session);
     if (picture == nullptr)
@@ -162,7 +165,7 @@ Status Delivery::make_picture(Rows& rows) {
     PutbackPlan back;
     back.picture = *picture;
     back.out = rows[0].path;
-    back.overwrite = plan_.replace;
+    back.overwrite = replace;
     struct Removal {  // of what goes into the file
         const PutbackPlan& plan;
         ~Removal() {
@@ -217,14 +220,39 @@ Status Delivery::keep_proof(const Rows& rows) const {
                            proof.dump(2, ' ', false, nlohmann::json::error_handler_t::replace) + "\n");
 }
 
+// Written before a file appears under its name, so that one whose proof is missing is known as our own.
+Status Delivery::note_begun(const Rows& rows) const {
+    std::error_code error;  // told of by the writing
+    fs::create_directories(plan_.folder / kProofFolder, error);
+    return write_text_file(proof_path(rows[0].path, ".begun"), proof_of(rows));
+}
+
+// An earlier run made the file from the same and ended before it was proved. Files from before that run are
+// somebody else's.
+bool Delivery::broken_off(const Rows& rows) const {
+    const fs::path note = proof_path(rows[0].path, ".begun");
+    const auto made_from = read_text_file(note);
+    if (!made_from || *made_from != proof_of(rows)) return false;
+    std::error_code error;
+    const auto begun = fs::last_write_time(note, error);
+    return !error && fs::last_write_time(rows[0].path, error) >= begun && !error;
+}
+
 Status Delivery::make_file(Rows& rows) {
     std::error_code error;
     const bool was_there = fs::exists(rows[0].path, error);
-    const Status status =
-        rows[0].asked.container == Container::Picture ? make_picture(rows) : make_sound(rows[0]);
+    const bool replace = may_replace(rows);
+    Status status = note_begun(rows);
+    if (status) {
+        status = rows[0].asked.container == Container::Picture ? make_picture(rows, replace)
+                                                               : make_sound(rows[0], replace);
+    }
     // What does not pass its own check is no delivery.
     if (!status && status.error().kind == ErrorKind::Internal && !was_there) fs::remove(rows[0].path, error);
-    return status ? keep_proof(rows) : status;
+    if (status) status = keep_proof(rows);
+    // A file without its proof (the work was stopped in between) stays known as our own.
+    if (status || !fs::exists(rows[0].path, error)) fs::remove(proof_path(rows[0].path, ".begun"), error);
+    return status;
 }
 
 void Delivery::deliver_file(Rows& rows) {
@@ -249,7 +277,7 @@ void Delivery::deliver_file(Rows& rows) {
             const double frames = seconds_of_row(plan_.session, asked) * rate_of_row(plan_.session, asked);
             status = read_back(plan_, job_, asked, {std::llround(frames), {}, static_cast<int>(i)}, rows[i]);
         }
-    } else if (!plan_.replace && fs::exists(rows[0].path, error)) {
+    } else if (!may_replace(rows) && fs::exists(rows[0].path, error)) {
         status =
             make_error(ErrorKind::Io,
                        "\"{}\" is there already and was made from something else. Choose another folder or "
