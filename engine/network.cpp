@@ -209,6 +209,23 @@ Status copy_weights(const SeparationNetwork& from, SeparationNetwork& to) {
     return {};
 }
 
+Result<SeparationNetwork> mean_of_weights(std::span<const SeparationNetwork> networks) {
+    const NetworkSpec spec = networks.back()->spec();
+    SeparationNetwork mean(spec);
+    const torch::NoGradGuard no_grad;
+    for (auto& value : mean->parameters()) value.zero_();
+    for (const auto& network : networks) {
+        SeparationNetwork grown(spec);
+        if (auto status = copy_weights(network, grown); !status) return status.error();
+        auto sums = mean->parameters();
+        const auto add = grown->parameters();
+        for (std::size_t i = 0; i < sums.size(); ++i)
+            sums[i].add_(add[i], 1.0 / static_cast<double>(networks.size()));
+    }
+    mean->eval();
+    return mean;
+}
+
 Status save_network(SeparationNetwork& network, const std::filesystem::path& path,
                     std::map<std::string, std::string> metadata) {
     metadata["network"] = network->spec().to_json();

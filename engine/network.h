@@ -12,6 +12,7 @@
 
 #include <filesystem>
 #include <map>
+#include <span>
 #include <string>
 #include <vector>
 
@@ -49,6 +50,11 @@ TORCH_MODULE(SeparationNetwork);
 // same. What is added begins by adding nothing, so that the larger network starts with the masks of the
 // smaller. Errors: Mismatch.
 [[nodiscard]] Status copy_weights(const SeparationNetwork& from, SeparationNetwork& to);
+
+// The mean of the weights of networks that learned on from one another: they stay near enough for it to be as
+// good as they are, or better (Wortsman et al., "Model soups", 2022). The last one says what kind of network
+// it becomes; the others grow into it. networks: at least one. Errors: Mismatch.
+[[nodiscard]] Result<SeparationNetwork> mean_of_weights(std::span<const SeparationNetwork> networks);
 
 // Named parameters as float32, and the golden masks as "golden"; `metadata` goes into the header beside the
 // spec. Errors: DiskFull, Io.

@@ -75,6 +75,35 @@ void add_train(CLI::App& app, Status& status) {
     command->callback([options, &status] { status = train(*options); });
 }
 
+struct AverageOptions {
+    std::vector<std::filesystem::path> models;
+    std::filesystem::path out;
+};
+
+Status average(const AverageOptions& options) {
+    std::vector<SeparationNetwork> networks;
+    std::string from;
+    for (const auto& path : options.models) {
+        auto loaded = load_network(path);
+        if (!loaded) return loaded.error();
+        networks.push_back(loaded->network);
+        from += (from.empty() ? "" : ", ") + path.filename().string();
+    }
+    auto mean = mean_of_weights(networks);
+    if (!mean) return mean.error();
+    return save_network(*mean, options.out, {{"training", fmt::format(R"({{"mean_of": "{}"}})", from)}});
+}
+
+void add_average(CLI::App& app, Status& status) {
+    auto options = std::make_shared<AverageOptions>();
+    auto* command =
+        app.add_subcommand("average", "Make the mean of weights that learned on from one another");
+    command->add_option("models", options->models, "Weights; the last say what kind of network it becomes")
+        ->required();
+    command->add_option("-o,--output", options->out, "File to write")->required();
+    command->callback([options, &status] { status = average(*options); });
+}
+
 struct EvalOptions {
     std::filesystem::path corpus, model, json;
     int per_kind = 10;
@@ -241,6 +270,7 @@ void add_faults(CLI::App& app, Status& status) {
 void add_commands(CLI::App& app, Status& status) {
     add_corpus(app, status);
     add_train(app, status);
+    add_average(app, status);
     add_evaluate(app, status);
     add_mask_study(app, status);
     add_seal(app, status);

@@ -176,6 +176,34 @@ TEST(Network, LooksNoFurtherThanItSays) {
     EXPECT_GT(piece(96, 160, 32), 1e-4);
 }
 
+// The mean of a network with itself, grown or not, gives its masks; of two, weights half way between.
+TEST(Network, MeansOfWeights) {
+    torch::manual_seed(12);
+    NetworkSpec small;
+    small.width = 16;
+    small.hidden = 8;
+    small.blocks = 1;
+    small.head_hidden = 16;
+    NetworkSpec large = small;
+    large.blocks = 2;
+    large.feature_channels = 3;
+    const SeparationNetwork a(small);
+    SeparationNetwork b(large);
+    ASSERT_TRUE(copy_weights(a, b).ok());
+    const torch::NoGradGuard no_grad;
+    const auto x = torch::rand({1, 10, 3, 256});
+    auto same = mean_of_weights(std::vector{a, b});
+    ASSERT_TRUE(same.ok());
+    EXPECT_LT(largest_difference((*same)->forward(x), SeparationNetwork(a)->forward(x)), 1e-5);
+    const SeparationNetwork c(small);
+    const auto between = mean_of_weights(std::vector{a, c});
+    ASSERT_TRUE(between.ok());
+    const auto name = std::string("head2_weight");
+    const auto half = 0.5 * (a->named_parameters()[name] + c->named_parameters()[name]);
+    EXPECT_LT(largest_difference((*between)->named_parameters()[name], half), 1e-6);
+    EXPECT_FALSE(mean_of_weights(std::vector{b, a}).ok());  // does not grow smaller
+}
+
 SeparationNetwork small_network() {
     torch::manual_seed(2);
     NetworkSpec spec;
