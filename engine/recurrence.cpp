@@ -27,8 +27,24 @@ class Schedule {
     [[nodiscard]] std::int64_t groups() const {
         return memory_ > 0 ? (steps_ + memory_ - 1) / memory_ : outer_;
     }
-    // What a turn gives only readies the state: another group gives the output of these steps.
+    [[nodiscard]] bool windowed() const { return memory_ > 0; }
+    // The steps of these turns are another group's window, into which this one's output is only faded.
     [[nodiscard]] bool warms_up(std::int64_t turn) const { return turn < memory_; }
+    // Of every step, how far the output has gone over from the window's group to the one that warms up there,
+    // [steps, 1, 1]: from nothing where that begins to all where its own window follows.
+    [[nodiscard]] Tensor fade(bool backwards) const {
+        auto fade = torch::zeros({steps_, 1, 1});
+        auto* at = fade.data_ptr<float>();
+        for (std::int64_t t = 0; t < steps_; ++t) {
+            const std::int64_t group = t / memory_;
+            if (backwards ? group == 0 : group + 1 == groups()) continue;
+            const std::int64_t in = t - group * memory_;
+            const auto turn = static_cast<float>(backwards ? memory_ - 1 - in : in);
+            const float u = (turn + 0.5F) / static_cast<float>(memory_);
+            at[t] = u * u * (3.0F - 2.0F * u);
+        }
+        return fade;
+    }
 
     struct Turn {
         std::int64_t first_group, groups;  // those that take part
@@ -66,10 +82,11 @@ Tensor part_of(const Tensor& rows, const Schedule::Turn& turn) {
     return rows.narrow(0, turn.first_group * turn.rows.inner, turn.groups * turn.rows.inner);
 }
 
-// Runs one direction; `out` points at its half of the output. Leaves what the backward pass needs in kept
-// [turns, rows, 4 hidden] and states [turns + 1, rows, hidden] (states[s] is h before turn s), or only uses
-// them as scratch when they hold a single turn. States must be zero on entry: groups that wait begin there.
-void run_direction(const Tensor& x, const GruWeights& w, const Schedule& schedule, bool backwards, float* out,
+// Runs one direction; `out` is its half of the output, [outer, steps, inner, hidden], a view. Leaves what the
+// backward pass needs in kept [turns, rows, 4 hidden] and states [turns + 1, rows, hidden] (states[s] is h
+// before turn s), or only uses them as scratch when they hold a single turn. States must be zero on entry:
+// groups that wait begin there.
+void run_direction(const Tensor& x, const GruWeights& w, const Schedule& schedule, bool backwards, Tensor out,
                    Tensor& kept, Tensor& states) {
     const std::int64_t hidden = w.weight_hh.size(1);
     const std::int64_t all_rows = schedule.groups() * schedule.inner();
@@ -77,18 +94,21 @@ void run_direction(const Tensor& x, const GruWeights& w, const Schedule& schedul
     const auto weight = w.weight_hh.t();
     const auto all_gh = torch::empty({all_rows, 3 * hidden});
     const bool keeps = kept.size(0) > 1 || schedule.turns() == 1;
+    const auto early = schedule.windowed() ? torch::zeros({out.size(1), out.size(2), hidden}) : Tensor();
     for (std::int64_t s = 0; s < schedule.turns(); ++s) {
         const auto turn = schedule.turn(s, backwards);
         if (turn.groups == 0) continue;
         const auto before = part_of(states[keeps ? s : s % 2], turn);
         auto gh = part_of(all_gh, turn);
         at::addmm_out(gh, w.bias_hh, before, weight);
-        // While warming up the output is written, too: the group whose it is writes there later.
+        const bool warm = schedule.warms_up(s);
+        const std::int64_t width = warm ? hidden : 2 * hidden;
         gates(turn.rows, hidden, gx.data_ptr<float>() + turn.first_row * 3 * hidden, gh.data_ptr<float>(),
               before.data_ptr<float>(), part_of(kept[keeps ? s : 0], turn).data_ptr<float>(),
               part_of(states[keeps ? s + 1 : (s + 1) % 2], turn).data_ptr<float>(),
-              out + turn.first_row * 2 * hidden, 2 * hidden);
+              (warm ? early : out).data_ptr<float>() + turn.first_row * width, width);
     }
+    if (early.defined()) out[0].lerp_(early, schedule.fade(backwards));
 }
 
 class Operation : public torch::autograd::Function<Operation> {
@@ -108,7 +128,7 @@ class Operation : public torch::autograd::Function<Operation> {
             auto kept = torch::empty({schedule.turns(), rows, 4 * hidden});
             auto states = torch::zeros({schedule.turns() + 1, rows, hidden});
             run_direction(x, weights[static_cast<std::size_t>(d)], schedule, d == 1,
-                          out.data_ptr<float>() + d * hidden, kept, states);
+                          out.narrow(3, d * hidden, hidden), kept, states);
             saved.push_back(kept);
             saved.push_back(states);
         }
@@ -127,7 +147,6 @@ class Operation : public torch::autograd::Function<Operation> {
         auto dx = torch::zeros_like(flat_x);
         variable_list result{Tensor(), Tensor()};
         const auto all_dgh = torch::empty({rows, 3 * hidden});
-        const auto nothing = torch::zeros({hidden});
         for (std::size_t d = 0; d < 2; ++d) {
             const Tensor& weight_ih = saved[1 + 2 * d];
             const Tensor& weight_hh = saved[2 + 2 * d];
@@ -139,6 +158,14 @@ class Operation : public torch::autograd::Function<Operation> {
             // A step of x is used by the group whose output it is and by the one that warms up on it.
             auto dgx = torch::empty({flat_x.size(0), 3 * hidden});
             const auto warm_dgx = schedule.warms_up(0) ? torch::zeros_like(dgx) : Tensor();
+            auto own_slope = dout.narrow(3, static_cast<std::int64_t>(d) * hidden, hidden);
+            Tensor early_slope;
+            if (schedule.windowed()) {
+                const auto fade = schedule.fade(d == 1);
+                early_slope = (own_slope[0] * fade).contiguous();
+                own_slope = (own_slope[0] * (1.0 - fade)).contiguous();
+            }
+            const std::int64_t slope_width = schedule.windowed() ? hidden : 2 * hidden;
             for (std::int64_t s = schedule.turns() - 1; s >= 0; --s) {
                 const auto turn = schedule.turn(s, d == 1);
                 if (turn.groups == 0) continue;
@@ -146,10 +173,9 @@ class Operation : public torch::autograd::Function<Operation> {
                 const auto before = part_of(states[s], turn);
                 const auto dgh = part_of(all_dgh, turn);
                 auto carry = part_of(all_carry, turn);
-                const float* dy = dout.data_ptr<float>() + turn.first_row * 2 * hidden +
-                                  static_cast<std::int64_t>(d) * hidden;
-                gate_slopes(turn.rows, hidden, warm ? nothing.data_ptr<float>() : dy, warm ? 0 : 2 * hidden,
-                            before.data_ptr<float>(), part_of(kept[s], turn).data_ptr<float>(),
+                const auto& slope = warm ? early_slope : own_slope;
+                gate_slopes(turn.rows, hidden, slope.data_ptr<float>() + turn.first_row * slope_width,
+                            slope_width, before.data_ptr<float>(), part_of(kept[s], turn).data_ptr<float>(),
                             carry.data_ptr<float>(), dgh.data_ptr<float>(),
                             (warm ? warm_dgx : dgx).data_ptr<float>() + turn.first_row * 3 * hidden);
                 carry.addmm_(dgh, weight_hh);
@@ -182,8 +208,8 @@ Tensor bidirectional_gru(const Tensor& x, const std::array<GruWeights, 2>& w, st
     auto kept = torch::empty({1, rows, 4 * hidden});
     for (std::size_t d = 0; d < 2; ++d) {
         auto states = torch::zeros({2, rows, hidden});
-        run_direction(x, w[d], schedule, d == 1,
-                      out.data_ptr<float>() + static_cast<std::int64_t>(d) * hidden, kept, states);
+        run_direction(x, w[d], schedule, d == 1, out.narrow(3, static_cast<std::int64_t>(d) * hidden, hidden),
+                      kept, states);
     }
     return out;
 }

@@ -22,10 +22,11 @@ struct GruWeights {           // of one direction
 // x [outer, steps, inner, width], float32, contiguous -> [outer, steps, inner, 2 hidden]: forward direction,
 // then backward. Runs along `steps`; every pair of outer and inner is a sequence of its own.
 //
-// With memory_steps > 0 (outer must be 1) the output of step t depends on memory_steps to 2 memory_steps - 1
-// steps before it (after it, backward) and on nothing further away: steps are taken in windows of
-// memory_steps, and each begins with an empty state one window early. All windows run side by side, which
-// also makes few large products of many small ones.
+// With memory_steps > 0 (outer must be 1) the output of step t depends on at most 2 memory_steps - 1 steps
+// before it (after it, backward) and on nothing further away: steps are taken in windows of memory_steps, and
+// each begins with an empty state one window early. Within a window the output goes over, along a smooth
+// curve, from its own state to that of the next one, which has been warming up there; so it never jumps. All
+// windows run side by side, which also makes few large products of many small ones.
 [[nodiscard]] torch::Tensor bidirectional_gru(const torch::Tensor& x,
                                               const std::array<GruWeights, 2>& weights,
                                               std::int64_t memory_steps = 0);

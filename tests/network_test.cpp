@@ -57,7 +57,8 @@ TEST(Recurrence, EqualsLibtorchForwardAndBackward) {
 }
 
 // With an end to its memory every window of steps is what libtorch's GRU gives when it begins one window
-// early (or late) with an empty state; slopes by libtorch's own differentiation.
+// early (or late) with an empty state, faded into what the next window's gives; slopes by libtorch's own
+// differentiation.
 TEST(Recurrence, MemoryHasAnEnd) {
     torch::manual_seed(6);
     constexpr std::int64_t kWidth = 12;
@@ -83,7 +84,14 @@ TEST(Recurrence, MemoryHasAnEnd) {
                     .narrow(0, at - first, end - at)
                     .narrow(2, half * kHidden, kHidden);
             };
-            pieces.push_back(torch::cat({run(early, end, 0), run(at, late, 1)}, 2));
+            const auto u = (torch::arange(memory) + 0.5) / memory;
+            const auto fade = (u * u * (3 - 2 * u)).view({-1, 1, 1});
+            auto forward = run(early, end, 0);
+            auto backward = run(at, late, 1);
+            if (end < steps) forward = forward + fade * (run(at, end, 0) - forward);
+            if (at > 0)
+                backward = backward + fade.flip(0).narrow(0, 0, end - at) * (run(at, end, 1) - backward);
+            pieces.push_back(torch::cat({forward, backward}, 2));
         }
         const auto other_y = torch::cat(pieces, 0).unsqueeze(0);
         EXPECT_LT(largest_difference(y, other_y), 2e-6) << steps;
