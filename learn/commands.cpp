@@ -78,6 +78,7 @@ void add_train(CLI::App& app, Status& status) {
 struct AverageOptions {
     std::vector<std::filesystem::path> models;
     std::filesystem::path out;
+    int memory_steps = 0;  // 0: as it is
 };
 
 Status average(const AverageOptions& options) {
@@ -88,6 +89,13 @@ Status average(const AverageOptions& options) {
         if (!loaded) return loaded.error();
         networks.push_back(loaded->network);
         from += (from.empty() ? "" : ", ") + path.filename().string();
+    }
+    if (options.memory_steps > 0) {
+        NetworkSpec spec = networks.back()->spec();
+        spec.memory_steps = options.memory_steps;
+        SeparationNetwork other(spec);
+        if (auto status = copy_weights(networks.back(), other); !status) return status;
+        networks.back() = other;
     }
     auto mean = mean_of_weights(networks);
     if (!mean) return mean.error();
@@ -101,6 +109,8 @@ void add_average(CLI::App& app, Status& status) {
     command->add_option("models", options->models, "Weights; the last say what kind of network it becomes")
         ->required();
     command->add_option("-o,--output", options->out, "File to write")->required();
+    command->add_option("--memory-steps", options->memory_steps,
+                        "Patches that its recurrences along time look back and ahead");
     command->callback([options, &status] { status = average(*options); });
 }
 

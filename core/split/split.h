@@ -21,7 +21,7 @@ namespace rivlen {
 struct SplitOptions {
     int workers = 2;
     ChannelGrouping channels = ChannelGrouping::Pairs;
-    int chunk_frames = 4096;  // of the map, 43.7 s; rounded up to the model's grid
+    int chunk_frames = 6144;  // of the map, 65.5 s; rounded up to the model's grid
     // Frame of the map that is wanted first: a short chunk from there on is split at once, then what follows,
     // then the rest.
     std::uint64_t wanted_frame = 0;
