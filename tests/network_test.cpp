@@ -15,44 +15,54 @@ double largest_difference(const torch::Tensor& a, const torch::Tensor& b) {
     return (a - b).abs().max().item<double>();
 }
 
+// Ours beside libtorch's, with the same weights.
+struct GruPair {
+    GruPair(std::int64_t width, std::int64_t hidden)
+        : reference(torch::nn::GRUOptions(width, hidden).bidirectional(true)), ours(width, hidden) {
+        const torch::NoGradGuard no_grad;
+        for (auto& item : ours.named_parameters())
+            item.value().copy_(reference->named_parameters()[item.key()]);
+    }
+    // Outputs y (ours, of x) and other_y, and all slopes of a random product with them.
+    void expect_the_same(const torch::Tensor& x, const torch::Tensor& y, const torch::Tensor& other_x,
+                         const torch::Tensor& other_y) {
+        EXPECT_LT(largest_difference(y, other_y), 2e-6) << x.sizes();
+        const auto wanted_slope = torch::randn(y.sizes());
+        ours.zero_grad();
+        reference->zero_grad();
+        (y * wanted_slope).sum().backward();
+        (other_y * wanted_slope).sum().backward();
+        EXPECT_LT(largest_difference(x.grad(), other_x.grad()), 1e-5) << x.sizes();
+        for (const auto& item : ours.named_parameters()) {
+            const auto other = reference->named_parameters()[item.key()].grad();
+            EXPECT_LT(largest_difference(item.value().grad(), other), 5e-5) << x.sizes() << item.key();
+        }
+    }
+    torch::nn::GRU reference;
+    BidirectionalGru ours;
+};
+
 // Reference: torch::nn::GRU of libtorch, bidirectional, along each of the two axes that the network uses.
 TEST(Recurrence, EqualsLibtorchForwardAndBackward) {
     torch::manual_seed(4);
     constexpr std::int64_t kWidth = 24;
     constexpr std::int64_t kHidden = 20;
-    torch::nn::GRU reference(torch::nn::GRUOptions(kWidth, kHidden).bidirectional(true));
-    BidirectionalGru ours(kWidth, kHidden);
-    {
-        const torch::NoGradGuard no_grad;
-        for (auto& item : ours.named_parameters())
-            item.value().copy_(reference->named_parameters()[item.key()]);
-    }
+    GruPair pair(kWidth, kHidden);
     for (const auto& shape :
          {std::vector<std::int64_t>{1, 7, 6, kWidth}, {5, 6, 3, kWidth}, {2, 1, 1, kWidth}}) {
         const auto x = torch::randn(shape).requires_grad_();
         const auto other_x = x.detach().clone().requires_grad_();
-        const auto wanted_slope = torch::randn({shape[0], shape[1], shape[2], 2 * kHidden});
-        const auto y = ours.forward(x);
+        const auto y = pair.ours.forward(x);
         // [steps, outer * inner, width]
         const auto turned = other_x.transpose(0, 1).reshape({shape[1], shape[0] * shape[2], kWidth});
-        const auto other_y =
-            std::get<0>(reference(turned)).view({shape[1], shape[0], shape[2], 2 * kHidden}).transpose(0, 1);
-        EXPECT_LT(largest_difference(y, other_y), 2e-6);
+        const auto other_y = std::get<0>(pair.reference(turned))
+                                 .view({shape[1], shape[0], shape[2], 2 * kHidden})
+                                 .transpose(0, 1);
         {
             const torch::NoGradGuard no_grad;  // another path: nothing is kept for the slopes
-            EXPECT_LT(largest_difference(ours.forward(x), y), 1e-7);
+            EXPECT_LT(largest_difference(pair.ours.forward(x), y), 1e-7);
         }
-        ours.zero_grad();
-        reference->zero_grad();
-        (y * wanted_slope).sum().backward();
-        (other_y * wanted_slope).sum().backward();
-        EXPECT_LT(largest_difference(x.grad(), other_x.grad()), 1e-5);
-        for (const auto& item : ours.named_parameters()) {
-            EXPECT_LT(
-                largest_difference(item.value().grad(), reference->named_parameters()[item.key()].grad()),
-                5e-5)
-                << item.key();
-        }
+        pair.expect_the_same(x, y, other_x, other_y);
     }
 }
 
@@ -63,24 +73,18 @@ TEST(Recurrence, MemoryHasAnEnd) {
     torch::manual_seed(6);
     constexpr std::int64_t kWidth = 12;
     constexpr std::int64_t kHidden = 10;
-    torch::nn::GRU reference(torch::nn::GRUOptions(kWidth, kHidden).bidirectional(true));
-    BidirectionalGru ours(kWidth, kHidden);
-    {
-        const torch::NoGradGuard no_grad;
-        for (auto& item : ours.named_parameters())
-            item.value().copy_(reference->named_parameters()[item.key()]);
-    }
+    GruPair pair(kWidth, kHidden);
     for (const auto& [steps, memory] : {std::pair{23, 5}, {20, 5}, {4, 5}, {6, 5}, {9, 1}, {11, 6}}) {
         const auto x = torch::randn({1, steps, 3, kWidth}).requires_grad_();
         const auto other_x = x.detach().clone().requires_grad_();
-        const auto y = ours.forward(x, memory);
+        const auto y = pair.ours.forward(x, memory);
         std::vector<torch::Tensor> pieces;
         for (int at = 0; at < steps; at += memory) {
             const int end = std::min(steps, at + memory);
             const int early = std::max(0, at - memory);
             const int late = std::min(steps, end + memory);
             const auto run = [&](int first, int last, int half) {
-                return std::get<0>(reference(other_x[0].narrow(0, first, last - first)))
+                return std::get<0>(pair.reference(other_x[0].narrow(0, first, last - first)))
                     .narrow(0, at - first, end - at)
                     .narrow(2, half * kHidden, kHidden);
             };
@@ -94,23 +98,11 @@ TEST(Recurrence, MemoryHasAnEnd) {
             pieces.push_back(torch::cat({forward, backward}, 2));
         }
         const auto other_y = torch::cat(pieces, 0).unsqueeze(0);
-        EXPECT_LT(largest_difference(y, other_y), 2e-6) << steps;
         {
             const torch::NoGradGuard no_grad;
-            EXPECT_LT(largest_difference(ours.forward(x, memory), y), 1e-6) << steps;
+            EXPECT_LT(largest_difference(pair.ours.forward(x, memory), y), 1e-6) << steps;
         }
-        const auto wanted_slope = torch::randn(y.sizes());
-        ours.zero_grad();
-        reference->zero_grad();
-        (y * wanted_slope).sum().backward();
-        (other_y * wanted_slope).sum().backward();
-        EXPECT_LT(largest_difference(x.grad(), other_x.grad()), 1e-5) << steps;
-        for (const auto& item : ours.named_parameters()) {
-            EXPECT_LT(
-                largest_difference(item.value().grad(), reference->named_parameters()[item.key()].grad()),
-                5e-5)
-                << steps << item.key();
-        }
+        pair.expect_the_same(x, y, other_x, other_y);
     }
 }
 
