@@ -142,8 +142,16 @@ Figures figures_of(const Mix& mix, const std::array<Stereo, kStems>& estimates) 
         }
     }
     if (energy_of(mix.dry_voice) > 0.0 && parts > 1) {
-        figures.gain_db["dry voice"] = std::clamp(si_sdr_db(mid(estimates[0]), mix.dry_voice), -60.0, 80.0) -
-                                       std::clamp(si_sdr_db(mid(mix.mix), mix.dry_voice), -60.0, 80.0);
+        const auto against_dry = [&](const std::vector<float>& sound) {
+            return std::clamp(si_sdr_db(sound, mix.dry_voice), -60.0, 80.0);
+        };
+        const auto voice = mid(estimates[0]);
+        figures.gain_db["dry voice"] = against_dry(voice) - against_dry(mid(mix.mix));
+        if (figures.value_db.contains("reverb")) {
+            auto in_its_room = mid(estimates[1]);
+            for (std::size_t i = 0; i < in_its_room.size(); ++i) in_its_room[i] += voice[i];
+            figures.gain_db["voice without its reverb"] = against_dry(voice) - against_dry(in_its_room);
+        }
     }
     return figures;
 }

@@ -50,7 +50,7 @@ const Scratch& split_demo() {
 TEST(Demo, EveryStemIsBetterThanTheMix) {
     const Scratch& scratch = split_demo();
     const auto mix = joined(kRoot / "demo/tide-mill.mov");
-    const std::array<double, kStems> least_gain_db = {5.0, 3.8, 4.2, 9.3};
+    const std::array<double, kStems> least_gain_db = {5.1, 4.2, 4.9, 10.2};
     for (std::size_t s = 0; s < kStems; ++s) {
         const std::string name = kStemNames[s];
         const auto truth = joined(kRoot / "demo/parts" / (name + ".flac"));
@@ -355,7 +355,8 @@ TEST(Engine, ModelsAreFoundByName) {
     const double quick = si_sdr_db(joined(scratch / "quick/tide-mill dialogue.wav"), truth);
     const double fine = si_sdr_db(joined(scratch / "fine/tide-mill dialogue.wav"), truth);
     std::printf("dialogue SI-SDR: quick %.2f dB, fine %.2f dB\n", quick, fine);
-    EXPECT_GT(fine, quick - 0.5);
+    EXPECT_GT(fine, quick);
+    EXPECT_GT(fine, 6.4);  // 7.3 on 2026-11-25
 }
 
 TEST(Engine, AWrongModelFileIsASentence) {
