@@ -213,6 +213,7 @@ void Document::apply(const Session& session) {
         if (found == materials_.end() || !found->second.source) continue;
         found->second.map.reset();
         find_map(path, found->second);
+        if (found->second.map) measure_sum(path);
     }
     if (other_items) load_materials();
     if (other_items || !regrouped.empty()) emit material_changed();
@@ -394,19 +395,20 @@ void Document::split(const std::string& model) {
             *found = std::make_shared<const MaskMap>(std::move(*map));
             return {};
         },
-        [this, path, found, report, model](const Status& status) {
+        [this, path, found, report, model, channels = item->channels](const Status& status) {
             splitting_ = 0;
             materials_[path].map_so_far.reset();
             if (!status) {
                 emit said(text(status.error().message), status.error().kind != ErrorKind::Cancelled);
             } else {
-                materials_[path].map = *found;
+                // Taken back in the meantime, the map stays for later.
+                if (channels_of(path) == channels) materials_[path].map = *found;
                 emit said(tr("Split with the %1 model in %2 s, %3 × real time.")
                               .arg(text(model))
                               .arg(report->seconds, 0, 'f', 1)
                               .arg(report->times_real_time, 0, 'f', 0),
                           false);
-                measure_sum(path);
+                if (materials_[path].map) measure_sum(path);
             }
             emit material_changed();
         });
@@ -414,12 +416,12 @@ void Document::split(const std::string& model) {
 }
 
 void Document::set_channels(ChannelGrouping channels) {
-    const bool was_split = map() != nullptr;
+    const auto before = map();
     edit(tr("Channels"), {}, [&](Session& session) {
         if (session.current >= 0)
             session.items[static_cast<std::size_t>(session.current)].channels = channels;
     });
-    if (was_split && !map()) split();
+    if (before && !map()) split(before->facts().model.starts_with(kFineModel) ? kFineModel : kQuickModel);
 }
 
 void Document::reset_history() {

@@ -25,7 +25,7 @@ void real_time(benchmark::State& state, double seconds) {
 void split_stereo(benchmark::State& state) {
     ::setenv("RIVLEN_PRECISION", state.range(1) == 0 ? "float32" : "bfloat16", 1);
     const test::Scratch scratch;
-    const auto source = test::noise_source(scratch, 48000, 2, 174.0);  // five chunks
+    const auto source = test::noise_source(scratch, 48000, 2, 174.0);
     const auto separator = load_separator();
     if (!separator) return state.SkipWithError(separator.error().message.c_str());
     for (auto _ : state) {

@@ -113,7 +113,7 @@ Tensor SeparationNetworkImpl::forward(const Tensor& features, std::int64_t first
     const std::int64_t steps = (wanted_frames + pf - 1) / pf;
     auto x = features.narrow(2, 0, spec_.feature_channels);
     if (all_steps * pf != frames) x = F::pad(x, F::PadFuncOptions({0, 0, 0, 0, 0, all_steps * pf - frames}));
-    // [clips, steps, pf, 2, patches, pb] -> [patches, clips * steps, pf * 2 * pb]
+    // [clips, steps, pf, channels, patches, pb] -> [patches, clips * steps, pf * channels * pb]
     x = x.reshape({clips, all_steps, pf, spec_.feature_channels, patches, pb})
             .permute({4, 0, 1, 2, 3, 5})
             .reshape({patches, clips * all_steps, in});

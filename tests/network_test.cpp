@@ -117,14 +117,19 @@ TEST(Recurrence, ExtremeInputsStayFinite) {
     }
 }
 
+NetworkSpec small_spec() {
+    NetworkSpec spec;
+    spec.width = 16;
+    spec.hidden = 8;
+    spec.blocks = 1;
+    spec.head_hidden = 16;
+    return spec;
+}
+
 // A larger network that begins with a smaller one's weights gives the smaller one's masks.
 TEST(Network, GrowsWithoutChangingItsMasks) {
     torch::manual_seed(9);
-    NetworkSpec small;
-    small.width = 16;
-    small.hidden = 8;
-    small.blocks = 1;
-    small.head_hidden = 16;
+    NetworkSpec small = small_spec();
     NetworkSpec large = small;
     large.feature_channels = 3;
     large.blocks = 3;
@@ -149,11 +154,8 @@ TEST(Network, GrowsWithoutChangingItsMasks) {
 // less around it does not.
 TEST(Network, LooksNoFurtherThanItSays) {
     torch::manual_seed(10);
-    NetworkSpec spec;
-    spec.width = 16;
-    spec.hidden = 8;
+    NetworkSpec spec = small_spec();
     spec.blocks = 3;
-    spec.head_hidden = 16;
     spec.mlp_hidden = 12;
     spec.head_sees_input = true;
     spec.memory_steps = 4;
@@ -179,11 +181,7 @@ TEST(Network, LooksNoFurtherThanItSays) {
 // The mean of a network with itself, grown or not, gives its masks; of two, weights half way between.
 TEST(Network, MeansOfWeights) {
     torch::manual_seed(12);
-    NetworkSpec small;
-    small.width = 16;
-    small.hidden = 8;
-    small.blocks = 1;
-    small.head_hidden = 16;
+    const NetworkSpec small = small_spec();
     NetworkSpec large = small;
     large.blocks = 2;
     large.feature_channels = 3;
@@ -206,12 +204,7 @@ TEST(Network, MeansOfWeights) {
 
 SeparationNetwork small_network() {
     torch::manual_seed(2);
-    NetworkSpec spec;
-    spec.width = 16;
-    spec.hidden = 8;
-    spec.blocks = 1;
-    spec.head_hidden = 16;
-    return SeparationNetwork(spec);
+    return SeparationNetwork(small_spec());
 }
 
 // What is stored beside the weights tells a machine that computes right from one that does not.

@@ -84,7 +84,6 @@ TEST(Features, FiniteForSilenceDcAndFullScale) {
     }
 }
 
-// The error that docs/formats.md states for the map's codes.
 // Against sums taken anew for every frame.
 TEST(Bands, NormalisingFindsTheLevelAndWhatStays) {
     constexpr std::size_t kFrames = 900;
@@ -100,7 +99,8 @@ TEST(Bands, NormalisingFindsTheLevelAndWhatStays) {
         double stays = 0;
         constexpr std::size_t kBand = 77;
         for (std::size_t k = from; k < to; ++k) {
-            for (std::size_t i = 0; i < 2 * kBands; ++i) level += static_cast<double>(rows[k * kFeatures + i]);
+            for (std::size_t i = 0; i < 2 * kBands; ++i)
+                level += static_cast<double>(rows[k * kFeatures + i]);
             stays += static_cast<double>(rows[k * kFeatures + kBand]);
         }
         const auto count = static_cast<double>(to - from);
@@ -110,6 +110,7 @@ TEST(Bands, NormalisingFindsTheLevelAndWhatStays) {
     }
 }
 
+// The error that docs/formats.md states for the map's codes.
 TEST(MaskMap, CodesAreWithinAQuarterDecibelAndAddUp) {
     const Scratch scratch;
     const auto source = test::noise_source(scratch, 48000, 1, 2.0);
