@@ -4,15 +4,13 @@
 #include <torch/torch.h>
 
 #include <cmath>
-#include <cstdlib>
-#include <cstring>
 
 #include "core/split/bands.h"
 #include "core/split/mask_map.h"
 #include "core/split/separator.h"
 #include "engine/golden.h"
 #include "engine/network.h"
-#include "engine/products.h"
+#include "engine/units/kernels.h"
 
 namespace rivlen {
 
@@ -20,13 +18,12 @@ namespace {
 
 class Worker : public MaskWorker {
   public:
-    Worker(SeparationNetwork network, bool half) : network_(std::move(network)), half_(half) {}
+    explicit Worker(SeparationNetwork network) : network_(std::move(network)) {}
 
     Status masks(std::span<const float> features, std::int64_t first_wanted,
                  std::span<float> masks) override {
         at::set_num_threads(1);  // OpenMP keeps this for each thread apart
         const c10::InferenceMode inference;
-        const HalfProducts half(half_);
         const auto frames = static_cast<std::int64_t>(features.size() / kFeatures);
         // from_blob takes a pointer to non-const; the network does not write to its input.
         const auto in = torch::from_blob(const_cast<float*>(features.data()),  // NOLINT
@@ -48,14 +45,7 @@ class Worker : public MaskWorker {
 
   private:
     SeparationNetwork network_;
-    bool half_;
 };
-
-// RIVLEN_PRECISION=bfloat16, to be measured (docs/model.md).
-bool half_wanted() {
-    const char* precision = std::getenv("RIVLEN_PRECISION");  // NOLINT(concurrency-mt-unsafe)
-    return precision != nullptr && std::strcmp(precision, "bfloat16") == 0;
-}
 
 class Engine : public Separator {
   public:
@@ -64,7 +54,7 @@ class Engine : public Separator {
     [[nodiscard]] const ModelFacts& model() const override { return facts_; }
     // The weights are only read while separating, so that all workers share them.
     [[nodiscard]] std::unique_ptr<MaskWorker> make_worker() const override {
-        return std::make_unique<Worker>(network_, half_wanted());
+        return std::make_unique<Worker>(network_);
     }
 
   private:
@@ -72,7 +62,7 @@ class Engine : public Separator {
     ModelFacts facts_;
 };
 
-// Where the usual path computes wrongly, one without oneDNN's kernels is tried.
+// Where the widest vector code computes wrongly, a narrower one is tried.
 Status check_machine(LoadedNetwork& loaded) {
     if (loaded.golden.empty()) {
         return make_error(
@@ -82,14 +72,15 @@ Status check_machine(LoadedNetwork& loaded) {
     }
     at::set_num_threads(1);
     const c10::InferenceMode inference;
-    if (golden_difference(loaded.network, loaded.golden) <= kGoldenTolerance) return {};
-    at::globalContext().setUserEnabledMkldnn(false);
-    if (golden_difference(loaded.network, loaded.golden) <= kGoldenTolerance) return {};
-    return make_error(
-        ErrorKind::Unsupported,
-        "This machine's matrix library computes wrongly: the model does not give the masks it should, so "
-        "nothing is split. Choose another one with 'update-alternatives --config "
-        "libblas.so.3-x86_64-linux-gnu', or start Rivlen with OPENBLAS_CORETYPE=Haswell.");
+    for (const auto* kernels : units::available_kernels()) {
+        units::use_kernels(kernels);
+        if (golden_difference(loaded.network, loaded.golden) <= kGoldenTolerance) return {};
+    }
+    units::use_kernels(nullptr);
+    return make_error(ErrorKind::Unsupported,
+                      "This machine computes wrongly: the model does not give the masks it should, so nothing is "
+                      "split. Install Rivlen's models again; if that does not help, please report it with the kind "
+                      "of processor.");
 }
 
 Result<std::shared_ptr<const Separator>> open_engine(const std::filesystem::path& model) {

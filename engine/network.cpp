@@ -6,8 +6,6 @@
 #include "core/base/safetensors.h"
 #include "core/split/bands.h"
 #include "engine/golden.h"
-#include "engine/products.h"
-#include "engine/recurrence.h"
 
 namespace rivlen {
 
@@ -15,22 +13,37 @@ namespace {
 
 using torch::Tensor;
 namespace nn = torch::nn;
-namespace F = torch::nn::functional;
 
-// One layer per band position: x [patches, n, in] -> [patches, n, out].
-Tensor per_patch(const Tensor& x, const Tensor& weight, const Tensor& bias) {
-    return product(bias, x, weight);
+units::NormWeights weights_of(const nn::LayerNorm& norm) {
+    return {norm->weight, norm->bias};
+}
+units::LinearWeights weights_of(const nn::Linear& layer) {
+    return {layer->weight, layer->bias};
 }
 
-// All units map [steps, patches, clips, width] to the same shape and add themselves to their input. In this
-// order both recurrences read and write rows that lie together, and nothing is ever turned around.
-// A linear layer over the last dimension.
-Tensor linear(nn::Linear& layer, const Tensor& x) {
-    auto sizes = x.sizes().vec();
-    sizes.back() = layer->weight.size(0);
-    return product(layer->bias, x.reshape({-1, x.size(-1)}), layer->weight.t()).view(sizes);
-}
+// The weights of a bidirectional recurrence, named (and, at first, drawn) as those of torch::nn::GRU.
+class BidirectionalGru : public nn::Module {
+  public:
+    BidirectionalGru(std::int64_t width, std::int64_t hidden) {
+        const double reach = 1.0 / std::sqrt(static_cast<double>(hidden));
+        for (std::size_t d = 0; d < 2; ++d) {
+            const std::string end = d == 0 ? "_l0" : "_l0_reverse";
+            const auto draw = [&](const std::string& name, std::vector<std::int64_t> shape) {
+                return register_parameter(name + end, torch::empty(shape).uniform_(-reach, reach));
+            };
+            weights_[d].weight_ih = draw("weight_ih", {3 * hidden, width});
+            weights_[d].weight_hh = draw("weight_hh", {3 * hidden, hidden});
+            weights_[d].bias_ih = draw("bias_ih", {3 * hidden});
+            weights_[d].bias_hh = draw("bias_hh", {3 * hidden});
+        }
+    }
+    [[nodiscard]] const std::array<units::GruWeights, 2>& weights() const { return weights_; }
 
+  private:
+    std::array<units::GruWeights, 2> weights_;
+};
+
+// All units map [steps, patches, clips, width] to the same shape and add themselves to their input.
 class RecurrentUnit : public nn::Module {
   public:
     RecurrentUnit(const NetworkSpec& spec, bool along_time)
@@ -40,10 +53,7 @@ class RecurrentUnit : public nn::Module {
         out_ = register_module("out", nn::Linear(2 * spec.hidden, spec.width));
     }
     Tensor forward(const Tensor& x) {
-        auto y = norm_(x);
-        if (along_time_) y = y.view({1, x.size(0), x.size(1) * x.size(2), x.size(3)});
-        y = linear(out_, gru_->forward(y, memory_steps_));
-        return x + y.view(x.sizes());
+        return units::recurrent(x, along_time_, memory_steps_, weights_of(norm_), gru_->weights(), weights_of(out_));
     }
 
   private:
@@ -61,7 +71,9 @@ class Mlp : public nn::Module {
         up_ = register_module("up", nn::Linear(spec.width, spec.mlp_hidden));
         out_ = register_module("out", nn::Linear(spec.mlp_hidden, spec.width));
     }
-    Tensor forward(const Tensor& x) { return x + linear(out_, torch::relu(linear(up_, norm_(x)))); }
+    Tensor forward(const Tensor& x) {
+        return units::perceptron(x, weights_of(norm_), weights_of(up_), weights_of(out_));
+    }
 
   private:
     nn::LayerNorm norm_{nullptr};
@@ -96,30 +108,29 @@ SeparationNetworkImpl::SeparationNetworkImpl(const NetworkSpec& spec) : spec_(sp
     head2_bias_ = register_parameter("head2_bias", torch::zeros({patches, 1, out}));
 }
 
+units::PatchForm SeparationNetworkImpl::patch_form() const {
+    return {spec_.patch_frames, spec_.patch_bands, spec_.feature_channels};
+}
+units::HeadWeights SeparationNetworkImpl::head_weights() const {
+    return {weights_of(last_norm_), head1_weight_, head1_bias_, head2_weight_, head2_bias_};
+}
+
+Tensor SeparationNetworkImpl::block(std::size_t i, const Tensor& x) {
+    const auto y = band_units_[i]->as<RecurrentUnit>()->forward(x);
+    return mlps_->is_empty() ? y : mlps_[i]->as<Mlp>()->forward(y);
+}
+
 Tensor SeparationNetworkImpl::forward(const Tensor& features) {
     return forward(features, 0, features.size(1));
 }
 
 Tensor SeparationNetworkImpl::forward(const Tensor& features, std::int64_t first_frame,
                                       std::int64_t wanted_frames) {
-    const auto clips = features.size(0);
-    const auto frames = features.size(1);
+    const torch::NoGradGuard no_grad;
     const std::int64_t pf = spec_.patch_frames;
-    const std::int64_t pb = spec_.patch_bands;
-    const std::int64_t patches = kBands / pb;
-    const std::int64_t in = pf * spec_.feature_channels * pb;
-    const std::int64_t all_steps = (frames + pf - 1) / pf;
     const std::int64_t first_step = first_frame / pf;
     const std::int64_t steps = (wanted_frames + pf - 1) / pf;
-    auto x = features.narrow(2, 0, spec_.feature_channels);
-    if (all_steps * pf != frames) x = F::pad(x, F::PadFuncOptions({0, 0, 0, 0, 0, all_steps * pf - frames}));
-    // [clips, steps, pf, channels, patches, pb] -> [patches, clips * steps, pf * channels * pb]
-    x = x.reshape({clips, all_steps, pf, spec_.feature_channels, patches, pb})
-            .permute({4, 0, 1, 2, 3, 5})
-            .reshape({patches, clips * all_steps, in});
-    const auto patches_in = x;
-    x = per_patch(x, embed_weight_, embed_bias_);
-    x = x.view({patches, clips, all_steps, spec_.width}).permute({2, 0, 1, 3}).contiguous();
+    auto x = units::embed(features, patch_form(), embed_weight_, embed_bias_);
     std::int64_t before = first_step;  // steps of x before the first wanted one
     for (std::size_t i = 0; i < static_cast<std::size_t>(spec_.blocks); ++i) {
         x = time_units_[i]->as<RecurrentUnit>()->forward(x);
@@ -131,20 +142,17 @@ Tensor SeparationNetworkImpl::forward(const Tensor& features, std::int64_t first
             x = x.narrow(0, begin, std::min(x.size(0), last_window + reach) - begin);
             before -= begin;
         }
-        x = band_units_[i]->as<RecurrentUnit>()->forward(x);
-        if (!mlps_->is_empty()) x = mlps_[i]->as<Mlp>()->forward(x);
+        x = block(i, x);
     }
-    x = x.narrow(0, before, steps);
-    x = last_norm_(x).permute({1, 2, 0, 3}).reshape({patches, clips * steps, spec_.width});
-    if (spec_.head_sees_input) {
-        const auto seen = patches_in.view({patches, clips, all_steps, in}).narrow(2, first_step, steps);
-        x = torch::cat({x, seen.reshape({patches, clips * steps, in})}, 2);
-    }
-    x = torch::relu(per_patch(x, head1_weight_, head1_bias_));
-    x = per_patch(x, head2_weight_, head2_bias_);
-    // [patches, clips, steps, stems, pf, pb] -> [clips, stems, steps, pf, patches, pb]
-    x = x.view({patches, clips, steps, kStems, pf, pb}).permute({1, 3, 2, 4, 0, 5});
-    return x.reshape({clips, kStems, steps * pf, kBands}).narrow(2, 0, wanted_frames);
+    const auto logits = units::head(x.narrow(0, before, steps), features, patch_form(), first_step, head_weights());
+    return logits.narrow(2, 0, wanted_frames);
+}
+
+Tensor SeparationNetworkImpl::loss(const Tensor& features, const units::LossTensors& targets) {
+    auto x = units::embed(features, patch_form(), embed_weight_, embed_bias_);
+    for (std::size_t i = 0; i < static_cast<std::size_t>(spec_.blocks); ++i)
+        x = block(i, time_units_[i]->as<RecurrentUnit>()->forward(x));
+    return units::head_loss(x, features, patch_form(), head_weights(), targets);
 }
 
 Status copy_weights(const SeparationNetwork& from, SeparationNetwork& to) {

@@ -18,17 +18,20 @@
 
 #include "core/base/result.h"
 #include "engine/network_spec.h"
+#include "engine/units/operations.h"
 
 namespace rivlen {
 
 class SeparationNetworkImpl : public torch::nn::Module {
   public:
     explicit SeparationNetworkImpl(const NetworkSpec& spec);
-    // frames may be any number; it is padded to whole patches inside.
+    // frames may be any number; it is padded to whole patches inside. Without gradients.
     torch::Tensor forward(const torch::Tensor& features);
     // Only the logits of frames [first_frame, first_frame + frames), and only what they need is computed.
     // first_frame is a multiple of grid_frames().
     torch::Tensor forward(const torch::Tensor& features, std::int64_t first_frame, std::int64_t frames);
+    // What learning makes small (units::head_loss), with gradients.
+    torch::Tensor loss(const torch::Tensor& features, const units::LossTensors& targets);
     [[nodiscard]] const NetworkSpec& spec() const { return spec_; }
     // How far the network looks (ModelFacts in core/split/separator.h has the rule). Only for networks whose
     // recurrences have an end (spec().memory_steps > 0).
@@ -38,6 +41,11 @@ class SeparationNetworkImpl : public torch::nn::Module {
     [[nodiscard]] std::int64_t halo_frames() const { return spec_.blocks * grid_frames(); }
 
   private:
+    [[nodiscard]] units::PatchForm patch_form() const;
+    [[nodiscard]] units::HeadWeights head_weights() const;
+    // All of block i behind its recurrence along time.
+    torch::Tensor block(std::size_t i, const torch::Tensor& x);
+
     NetworkSpec spec_;
     torch::Tensor embed_weight_, embed_bias_;  // [patches, in, width], [patches, 1, width]
     torch::nn::ModuleList time_units_, band_units_, mlps_;

@@ -64,6 +64,10 @@ void add_train(CLI::App& app, Status& status) {
     command->add_option("--clip-seconds", options->clip_seconds, "Length of a clip");
     command->add_option("--steps", options->steps, "Steps in all");
     command->add_option("--rate", options->learning_rate, "Highest learning rate");
+    command->add_option("--decay-steps", options->decay_steps, "Last steps, over which the rate falls to nothing");
+    command->add_option("--absent-cost", options->absent_cost, "How much more it costs what goes to an absent stem");
+    command->add_option("--parts", options->stock.parts, "Parts that each worker's mixes are made of at a time");
+    command->add_option("--uses", options->stock.uses, "Times that a part is used, on average");
     command->add_flag("--muon,!--adamw", options->optimizer.muon, "Optimiser of the matrices");
     command->add_option("--average", options->average, "Memory of the averaged weights, a step");
     command->add_option("--evaluate-every", options->evaluate_every, "Steps between evaluations");
@@ -175,7 +179,8 @@ Status evaluate(const EvalOptions& options) {
     std::vector<Figures> figures;
     double network_seconds = 0.0;
     double mix_seconds = 0.0;
-    const EvalSet set = make_eval_set(*corpus, options.per_kind, options.seconds, !options.learned_from);
+    const EvalSet set = make_eval_set(*corpus, options.per_kind, options.seconds,
+                                      options.learned_from ? Pool::Learn : Pool::Choose);
     std::vector<std::array<Stereo, kStems>> kept;
     for (const auto& mix : set.mixes) {
         const auto start = std::chrono::steady_clock::now();

@@ -25,8 +25,9 @@ namespace rivlen::learn {
 
 NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE(Measures, bandwidth_hz, level_db, level_range_db, noise_floor_db, dc,
                                    clipped_share)
-NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE(Recording, package, path, group, kind, held_out, hash, offset_samples,
-                                   frames, channels, measures)
+NLOHMANN_JSON_SERIALIZE_ENUM(Pool, {{Pool::Learn, "learn"}, {Pool::Choose, "choose"}, {Pool::Tell, "tell"}})
+NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE(Recording, package, path, group, kind, pool, hash, offset_samples, frames,
+                                   channels, measures)
 
 namespace {
 
@@ -40,11 +41,11 @@ struct Rule {
     std::string kind;
     std::regex match;
     std::string group;
-    std::set<std::string> hold, skip;
+    std::set<std::string> choose, tell, skip;
 };
 struct Package {
     std::string name;
-    bool hold_all = false;
+    Pool pool = Pool::Learn;
     std::vector<Rule> rules;
 };
 
@@ -55,10 +56,12 @@ Result<std::vector<Package>> read_packages(const fs::path& path) {
     try {
         const json list = json::parse(*text);
         for (const auto& entry : list.at("packages")) {
-            Package package{entry.at("package"), entry.value("hold_all", false), {}};
+            Package package{entry.at("package"), entry.value("pool", Pool::Learn), {}};
             for (const auto& rule : entry.at("rules")) {
                 package.rules.push_back({rule.at("kind"), std::regex(rule.at("match").get<std::string>()),
-                                         rule.value("group", ""), rule.value("hold", std::set<std::string>{}),
+                                         rule.value("group", ""),
+                                         rule.value("choose", std::set<std::string>{}),
+                                         rule.value("tell", std::set<std::string>{}),
                                          rule.value("skip", std::set<std::string>{})});
             }
             packages.push_back(std::move(package));
@@ -264,7 +267,9 @@ Status build_package(const Package& package, const BuildOptions& options) {
             facts.path = path;
             facts.kind = match.rule->kind;
             facts.group = package.name + ":" + match.group;
-            facts.held_out = package.hold_all || match.rule->hold.contains(match.group);
+            facts.pool = match.rule->choose.contains(match.group) ? Pool::Choose
+                         : match.rule->tell.contains(match.group) ? Pool::Tell
+                                                                   : package.pool;
             facts.offset_samples = offset;
             offset += decoded.pcm.size();
             status = out->write(std::as_bytes(std::span(decoded.pcm)));
@@ -292,6 +297,11 @@ double decibels(double power) {
 }
 
 }  // namespace
+
+std::string_view name_of(Pool pool) {
+    constexpr std::array<std::string_view, kPools.size()> kNames = {"learn", "choose", "tell"};
+    return kNames[static_cast<std::size_t>(pool)];
+}
 
 Measures measure(std::span<const float> mono, int sample_rate) {
     Measures m;
@@ -383,7 +393,7 @@ Result<Corpus> Corpus::open(const fs::path& folder) {
             if (recording.measures.level_db < -60.0) continue;
             const std::string group =
                 recording.kind == "speech" ? recording.group : recording.package + ":" + recording.group;
-            corpus.groups_[{recording.kind, recording.held_out}][group].push_back(recording);
+            corpus.groups_[{recording.kind, recording.pool}][group].push_back(recording);
         }
         corpus.pcm_.emplace(path.stem().string(), std::move(*pcm));
     }
@@ -394,9 +404,9 @@ Result<Corpus> Corpus::open(const fs::path& folder) {
     return corpus;
 }
 
-const Corpus::Groups& Corpus::groups(const std::string& kind, bool held_out) const {
+const Corpus::Groups& Corpus::groups(const std::string& kind, Pool pool) const {
     static const Groups none;
-    const auto found = groups_.find({kind, held_out});
+    const auto found = groups_.find({kind, pool});
     return found != groups_.end() ? found->second : none;
 }
 
@@ -430,7 +440,7 @@ std::string Corpus::summary() const {
                 seconds += static_cast<double>(recording.frames) / kCorpusRate;
         }
         text += fmt::format("{:8} {:10} {:4} groups {:6} recordings {:8.1f} minutes\n", key.first,
-                            key.second ? "held out" : "learned", groups.size(), count, seconds / 60.0);
+                            name_of(key.second), groups.size(), count, seconds / 60.0);
     }
     return text;
 }

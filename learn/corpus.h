@@ -7,12 +7,14 @@
 // alone.
 #pragma once
 
+#include <array>
 #include <cstdint>
 #include <filesystem>
 #include <functional>
 #include <map>
 #include <span>
 #include <string>
+#include <string_view>
 #include <vector>
 
 #include "core/base/mapped_file.h"
@@ -33,9 +35,19 @@ struct Measures {
 };
 [[nodiscard]] Measures measure(std::span<const float> mono, int sample_rate);
 
+// What a reader (of speech) or a package (of music and effects) is for. The pools share nothing: a figure that
+// weights were chosen by says nothing of what they do to recordings that nobody looked at.
+enum class Pool {
+    Learn,   // mixes to learn from
+    Choose,  // validation while learning, by which weights are chosen
+    Tell     // the figures in docs/model.md, and nothing else
+};
+inline constexpr std::array<Pool, 3> kPools = {Pool::Learn, Pool::Choose, Pool::Tell};
+[[nodiscard]] std::string_view name_of(Pool pool);  // learn, choose, tell
+
 struct Recording {
     std::string package, path, group, kind;  // kind: speech, music, effects
-    bool held_out = false;                   // for validation only
+    Pool pool = Pool::Learn;
     std::uint64_t hash = 0;                  // XXH3 of the stored PCM
     std::uint64_t offset_samples = 0;        // into the package's PCM file
     std::uint64_t frames = 0;
@@ -64,14 +76,14 @@ class Corpus {
     // Recordings of a kind by group, without exact duplicates and without noisy readers (level range under 20
     // dB).
     using Groups = std::map<std::string, std::vector<Recording>>;
-    [[nodiscard]] const Groups& groups(const std::string& kind, bool held_out) const;
+    [[nodiscard]] const Groups& groups(const std::string& kind, Pool pool) const;
     // Samples [start, start + count) frames of a recording's channel, -1..1.
     void read(const Recording& recording, std::uint64_t start_frame, int channel, std::span<float> out) const;
     [[nodiscard]] std::string summary() const;
 
   private:
     std::map<std::string, MappedFile> pcm_;
-    std::map<std::pair<std::string, bool>, Groups> groups_;
+    std::map<std::pair<std::string, Pool>, Groups> groups_;
 };
 
 }  // namespace rivlen::learn

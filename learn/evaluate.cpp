@@ -69,8 +69,8 @@ torch::Tensor passes_over(SeparationNetwork& network, const torch::Tensor& featu
 
 }  // namespace
 
-EvalSet make_eval_set(const Corpus& corpus, int per_kind, double seconds, bool held_out) {
-    const Mixer mixer(corpus, held_out);
+EvalSet make_eval_set(const Corpus& corpus, int per_kind, double seconds, Pool pool) {
+    const Mixer mixer(corpus, pool);
     EvalSet set;
     std::uint64_t seed = 1000;
     for (const auto& kind : Mixer::kinds()) {

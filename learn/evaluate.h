@@ -16,8 +16,9 @@ struct EvalSet {
     std::vector<Mix> mixes;
 };
 // `per_kind` mixes of every kind of Mixer::kinds(), `seconds` long, always the same for the same corpus.
-// `held_out` false draws from what is learned from: the distance between both shows how much is memory.
-[[nodiscard]] EvalSet make_eval_set(const Corpus& corpus, int per_kind, double seconds, bool held_out = true);
+// From Pool::Learn: the distance to the others shows how much is memory.
+[[nodiscard]] EvalSet make_eval_set(const Corpus& corpus, int per_kind, double seconds,
+                                    Pool pool = Pool::Choose);
 
 // Masks [stems, frames, bands] for a mix by the network (the mean over so many passes, each behind another
 // part of a patch of nothing), or the oracle ratio mask from the known parts.

@@ -190,8 +190,8 @@ bool balanced(const Corpus& corpus, const Recording& recording) {
 
 }  // namespace
 
-CleanVoices::CleanVoices(const Corpus& corpus, bool held_out) : corpus_(&corpus) {
-    for (const auto& [name, recordings] : corpus.groups("speech", held_out)) {
+CleanVoices::CleanVoices(const Corpus& corpus, Pool pool) : corpus_(&corpus) {
+    for (const auto& [name, recordings] : corpus.groups("speech", pool)) {
         std::vector<const Recording*> clean;
         for (const auto& r : recordings) {
             const auto& m = r.measures;
@@ -295,7 +295,7 @@ struct Tally {
 Status study_faults(const FaultStudyOptions& options) {
     const auto corpus = Corpus::open(options.corpus);
     if (!corpus) return corpus.error();
-    const CleanVoices voices(*corpus, !options.held_in);
+    const CleanVoices voices(*corpus, options.held_in ? Pool::Learn : Pool::Tell);
     if (voices.empty())
         return make_error(ErrorKind::BadInput,
                           "No reader of the corpus is clean enough. Build all packages of speech.");

@@ -16,7 +16,7 @@ namespace rivlen::learn {
 // little under 40 Hz and a spectrum that falls towards the highs.
 class CleanVoices {
   public:
-    CleanVoices(const Corpus& corpus, bool held_out);
+    CleanVoices(const Corpus& corpus, Pool pool);
     [[nodiscard]] bool empty() const { return groups_.empty(); }
     // A voice of one group, with pauses and its lows cut off as in a studio. Mono at kCorpusRate; active
     // level -23 dBFS.

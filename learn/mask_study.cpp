@@ -145,7 +145,7 @@ Result<std::string> mask_study(const MaskStudyOptions& options) {
                          const std::array<Stereo, kStems>& estimates) {
         rows[way].push_back(figures_of(mix, estimates));
     };
-    for (const auto& mix : make_eval_set(*corpus, options.per_kind, options.seconds, false).mixes) {
+    for (const auto& mix : make_eval_set(*corpus, options.per_kind, options.seconds, Pool::Learn).mixes) {
         const auto one = network_masks(networks[0], mix);
         add("as they are", mix, apply_masks(one, mix));
         for (const int passes : {2, 4})

@@ -22,26 +22,6 @@ double power(std::span<const float> x) {
     return x.empty() ? 0.0 : energy_of(x) / static_cast<double>(x.size());
 }
 
-// Mean power of the 50 ms blocks that lie within 25 dB of the loudest: the level of what sounds, not of the
-// pauses.
-double active_power(std::span<const float> x) {
-    constexpr std::size_t kBlock = kCorpusRate / 20;
-    std::vector<double> blocks;
-    for (std::size_t i = 0; i + kBlock <= x.size(); i += kBlock)
-        blocks.push_back(power(x.subspan(i, kBlock)));
-    if (blocks.empty()) return power(x);
-    const double limit = *std::ranges::max_element(blocks) * 0.00316;
-    double sum = 0.0;
-    int count = 0;
-    for (const double p : blocks) {
-        if (p >= limit) {
-            sum += p;
-            ++count;
-        }
-    }
-    return count > 0 ? sum / count : 0.0;
-}
-
 void scale(Stereo& x, float gain) {
     for (auto& channel : x) {
         for (float& v : channel) v *= gain;
@@ -137,9 +117,42 @@ std::vector<float> trimmed(std::vector<float> x) {
 
 }  // namespace
 
-Mixer::Mixer(const Corpus& corpus, bool held_out) : corpus_(&corpus), vary_(!held_out) {
+double active_power(std::span<const float> x) {
+    constexpr std::size_t kBlock = kCorpusRate / 20;
+    std::vector<double> blocks;
+    for (std::size_t i = 0; i + kBlock <= x.size(); i += kBlock)
+        blocks.push_back(power(x.subspan(i, kBlock)));
+    if (blocks.empty()) return power(x);
+    const double limit = *std::ranges::max_element(blocks) * 0.00316;
+    double sum = 0.0;
+    int count = 0;
+    for (const double p : blocks) {
+        if (p >= limit) {
+            sum += p;
+            ++count;
+        }
+    }
+    return count > 0 ? sum / count : 0.0;
+}
+
+MixGains mix_gains(const Scene& scene, double music_power, double ambience_power, Rng& rng) {
+    const auto to_level = [](double power, double level_db) {
+        return power > 1e-14 ? std::sqrt(power_of_db(level_db) / power) : 1.0;
+    };
+    const float level = gain_of(rng.uniform(-14, 6));
+    const double music = to_level(music_power, kVoiceLevelDb - scene.voice_over_music_db);
+    const double ambience = to_level(ambience_power, kVoiceLevelDb - scene.voice_over_ambience_db);
+    return {{level, level, level * static_cast<float>(music), level * static_cast<float>(ambience)}, level};
+}
+
+std::size_t learned_bins(double bandwidth_hz) {
+    if (bandwidth_hz >= 20000) return kModelBins;
+    return std::min<std::size_t>(kModelBins, static_cast<std::size_t>(bandwidth_hz * kModelFft / kModelRate));
+}
+
+Mixer::Mixer(const Corpus& corpus, Pool pool) : corpus_(&corpus), vary_(pool == Pool::Learn) {
     const auto collect = [&](const char* kind, std::vector<Source>& into) {
-        for (const auto& [name, recordings] : corpus.groups(kind, held_out)) {
+        for (const auto& [name, recordings] : corpus.groups(kind, pool)) {
             double seconds = 0.0;
             double bandwidth = 0.0;
             for (const auto& r : recordings) {
@@ -249,8 +262,11 @@ Stereo Mixer::recorded_ambience(std::size_t frames, Rng& rng) const {
         const Recording* recording = &recordings[rng.below(recordings.size())];
         if (looped) at = 0;
         const double pan = rng.uniform(0.0, 1.0);
+        const auto draw_speed = [&] { return vary_ && rng.chance(0.6) ? rng.log_uniform(0.55, 1.8) : 1.0; };
+        // A loop keeps its speed: a steady machine that changed its pitch with every turn would be a melody.
+        double speed = draw_speed();
         while (at < frames) {
-            const double speed = vary_ && rng.chance(0.6) ? rng.log_uniform(0.55, 1.8) : 1.0;
+            if (!looped) speed = draw_speed();
             const auto raw_length = static_cast<std::size_t>(std::min<std::uint64_t>(
                 recording->frames, static_cast<std::uint64_t>(static_cast<double>(frames - at) * speed) + 2));
             const std::uint64_t start =
@@ -337,6 +353,13 @@ Scene Mixer::random_scene(Rng& rng) {
     scene.telephone = rng.chance(0.04);
     scene.clipped = rng.chance(0.05);
     scene.coded = rng.chance(0.05);
+    return scene;
+}
+
+Scene Mixer::random_parts(Rng& rng) {
+    Scene scene = random_scene(rng);
+    while (scene.ambiences.empty() || scene.voices == 0) scene = random_scene(rng);
+    scene.music = true;
     return scene;
 }
 
@@ -463,14 +486,12 @@ Mix Mixer::combine(const Scene& scene, const Parts& voice, const Parts& music, c
         mix.dry_voice = voice.dry_voice;
         mix.bandwidth_hz = voice.bandwidth_hz;
     }
-    if (scene.music) {
-        mix.stems[2] = music.music;
-        set_level(mix.stems[2], kVoiceLevelDb - scene.voice_over_music_db, true);
-    }
-    if (!scene.ambiences.empty()) {
-        mix.stems[3] = ambience.ambience;
-        set_level(mix.stems[3], kVoiceLevelDb - scene.voice_over_ambience_db, true);
-    }
+    const auto louder_power = [](const Stereo& x) { return std::max(active_power(x[0]), active_power(x[1])); };
+    if (scene.music) mix.stems[2] = music.music;
+    if (!scene.ambiences.empty()) mix.stems[3] = ambience.ambience;
+    const MixGains gains = mix_gains(scene, louder_power(mix.stems[2]), louder_power(mix.stems[3]), rng);
+    for (std::size_t s = 0; s < kStems; ++s) scale(mix.stems[s], gains.stems[s]);
+    for (float& x : mix.dry_voice) x *= gains.level;
     if (scene.mono) {
         for (auto& stem : mix.stems) {
             for (std::size_t i = 0; i < frames; ++i)
@@ -487,9 +508,6 @@ Mix Mixer::combine(const Scene& scene, const Parts& voice, const Parts& music, c
             }
         }
     }
-    const float level = gain_of(rng.uniform(-14, 6));
-    for (auto& stem : mix.stems) scale(stem, level);
-    for (float& x : mix.dry_voice) x *= level;
     mix.mix = silence(frames);
     for (const auto& stem : mix.stems) add(mix.mix, stem);
     if (scene.coded) lose_as_coded(mix.mix, rng);

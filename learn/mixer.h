@@ -3,6 +3,7 @@
 
 #include <array>
 #include <cstdint>
+#include <span>
 #include <string>
 #include <vector>
 
@@ -36,7 +37,23 @@ struct Scene {
     bool clipped = false;
     bool coded = false;    // loses what a lossy code at a low rate would lose
     bool coloured = true;  // microphone and tape colour
+    // Whether its mix is the sum of its parts as they are, so that it can be put together from their spectra.
+    [[nodiscard]] bool linear() const { return !telephone && !clipped && !coded; }
 };
+
+// Mean power of the 50 ms blocks that lie within 25 dB of the loudest: the level of what sounds, not of the pauses.
+[[nodiscard]] double active_power(std::span<const float> x);
+
+// Gains that a scene's levels ask for, by the active powers of its music and ambience, at a level of the whole that rng
+// draws.
+struct MixGains {
+    std::array<float, kStems> stems;
+    float level;  // of the whole; it is in the stems' gains already
+};
+[[nodiscard]] MixGains mix_gains(const Scene& scene, double music_power, double ambience_power, Rng& rng);
+
+// Bins of the model's grid that hold something to learn from.
+[[nodiscard]] std::size_t learned_bins(double bandwidth_hz);
 
 // What mixes are put together from. Making parts costs much more than putting them together, so that learning
 // uses every part several times, each time with others and at other levels.
@@ -48,10 +65,12 @@ struct Parts {
 
 class Mixer {
   public:
-    // held_out: draw only from what is kept for validation.
-    Mixer(const Corpus& corpus, bool held_out);
+    // Draws from one pool only. Speeds and pitches vary in learning alone.
+    Mixer(const Corpus& corpus, Pool pool);
 
     [[nodiscard]] static Scene random_scene(Rng& rng);
+    // A scene that has something of everything, whose parts any scene can be put together from.
+    [[nodiscard]] static Scene random_parts(Rng& rng);
     // Kinds of the fixed evaluation set.
     [[nodiscard]] static const std::vector<std::string>& kinds();
     [[nodiscard]] static Scene scene_of_kind(const std::string& kind, Rng& rng);

@@ -6,25 +6,11 @@
 #include <cmath>
 #include <thread>
 
+#include "engine/units/operations.h"
+
 namespace rivlen::learn {
 
 using torch::Tensor;
-
-Tensor orthogonalised(const Tensor& x) {
-    // Coefficients of the paper: steep at zero, so that five steps are enough.
-    constexpr double kA = 3.4445;
-    constexpr double kB = -4.7750;
-    constexpr double kC = 2.0315;
-    const bool tall = x.size(1) > x.size(2);
-    auto y = tall ? x.transpose(1, 2).contiguous() : x.clone();
-    y = y / (y.flatten(1).norm(2, 1).view({-1, 1, 1}) + 1e-7);
-    for (int i = 0; i < 5; ++i) {
-        const auto gram = torch::bmm(y, y.transpose(1, 2));
-        const auto poly = torch::baddbmm(gram, gram, gram, kB, kC);
-        y = torch::baddbmm(y, poly, y, kA, 1.0);
-    }
-    return tall ? y.transpose(1, 2) : y;
-}
 
 Optimizer::Optimizer(torch::nn::Module& network, OptimizerOptions options) : options_(options) {
     for (const auto& item : network.named_parameters()) {
@@ -76,7 +62,7 @@ void Optimizer::step_one(Slot& slot, double rate) const {
     if (!slot.matrices.empty()) {
         slot.first.mul_(options_.momentum).add_(gradient);
         const auto ahead = gradient + options_.momentum * slot.first;
-        const auto update = orthogonalised(ahead.view(slot.matrices)).reshape(slot.parameter.sizes());
+        const auto update = units::orthogonalised(ahead.view(slot.matrices)).reshape(slot.parameter.sizes());
         const auto larger = static_cast<double>(std::max(slot.matrices[1], slot.matrices[2]));
         slot.parameter.add_(update, -rate * 0.2 * std::sqrt(larger));
     } else {

@@ -8,10 +8,6 @@
 
 namespace rivlen::learn {
 
-// The nearest matrix with all singular values near one, by five steps of a quintic Newton-Schulz iteration
-// (Jordan et al., "Muon: An optimizer for hidden layers in neural networks", 2024). x [batch, rows, columns].
-[[nodiscard]] torch::Tensor orthogonalised(const torch::Tensor& x);
-
 struct OptimizerOptions {
     double weight_decay = 0.01;
     double momentum = 0.95;  // of matrices
@@ -20,7 +16,7 @@ struct OptimizerOptions {
     bool muon = true;        // false: AdamW for matrices, too
 };
 
-// Matrices take orthogonalised steps of the size 0.2 sqrt(max(rows, columns)) times the rate, which equals
+// Matrices take orthogonalised steps (units::orthogonalised) of the size 0.2 sqrt(max(rows, columns)) times the rate, which equals
 // AdamW's usual step in root mean square (Liu et al., "Muon is scalable for LLM training", 2025), so that one
 // rate serves both. The three gates of a recurrence count as three matrices, layers of single bands as one
 // each.

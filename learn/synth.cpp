@@ -51,11 +51,11 @@ void modulate(std::vector<float>& x, const std::vector<float>& curve) {
     for (std::size_t i = 0; i < x.size(); ++i) x[i] *= curve[i];
 }
 
-// Harmonics of a drifting fundamental.
-std::vector<float> harmonics(std::size_t frames, double f0_hz, double drift, int count, double slope_db,
+// Harmonics of a fundamental that drifts by at most so many cents.
+std::vector<float> harmonics(std::size_t frames, double f0_hz, double drift_cents, int count, double slope_db,
                              Rng& rng) {
     std::vector<float> out(frames, 0.0F);
-    const auto pitch = slow_curve(frames, 0.7, drift, rng);
+    const auto pitch = slow_curve(frames, 0.7, drift_cents * 20.0 * std::log10(2.0) / 1200.0, rng);
     for (int h = 1; h <= count; ++h) {
         const double gain =
             std::pow(10.0, (slope_db * std::log2(static_cast<double>(h)) + rng.uniform(-8.0, 4.0)) / 20.0);
@@ -92,7 +92,7 @@ std::vector<float> channel_of(const std::string& kind, std::size_t n, Rng& rng, 
         filter(tyres, Biquad::band_pass(kCorpusRate, shared.log_uniform(500, 1800), 0.5));
         modulate(tyres, slow_curve(n, shared.uniform(0.8, 2.5), 10, shared));
         add(x, tyres, static_cast<float>(shared.uniform(0.05, 0.5)));
-        const auto engine = harmonics(n, shared.uniform(22, 90), 0.8, 9, -5.0, shared);
+        const auto engine = harmonics(n, shared.uniform(22, 90), shared.log_uniform(1, 160), 9, -5.0, shared);
         add(x, engine, static_cast<float>(shared.uniform(0.0, 0.06)));
     } else if (kind == "rain") {
         x = noise(n, rng);
@@ -117,12 +117,12 @@ std::vector<float> channel_of(const std::string& kind, std::size_t n, Rng& rng, 
                                   shared.uniform(-6, 12)));
         const int tones = shared.between(0, 3);
         for (int i = 0; i < tones; ++i) {
-            add(x, harmonics(n, shared.log_uniform(60, 900), 0.02, 2, -9.0, shared),
+            add(x, harmonics(n, shared.log_uniform(60, 900), 4.0, 2, -9.0, shared),
                 static_cast<float>(shared.uniform(0.01, 0.12)));
         }
         modulate(x, slow_curve(n, 2.0, 1.0, shared));
     } else if (kind == "hum") {
-        x = harmonics(n, shared.chance(0.5) ? 50.0 : 60.0, 0.002, shared.between(3, 14),
+        x = harmonics(n, shared.chance(0.5) ? 50.0 : 60.0, 0.4, shared.between(3, 14),
                       shared.uniform(-9, -3), shared);
         add(x, noise(n, rng), static_cast<float>(shared.log_uniform(0.003, 0.1)));
     } else if (kind == "machine") {
@@ -136,9 +136,9 @@ std::vector<float> channel_of(const std::string& kind, std::size_t n, Rng& rng, 
             x[i] *= static_cast<float>(1.0 - depth + depth * std::pow(beat, sharp));
         }
         add(x,
-            harmonics(n, shared.log_uniform(25, 400), 0.15, shared.between(2, 10), shared.uniform(-8, -2),
-                      shared),
-            static_cast<float>(shared.log_uniform(0.005, 0.2)));
+            harmonics(n, shared.log_uniform(25, 400), shared.log_uniform(0.2, 30), shared.between(2, 14),
+                      shared.uniform(-9, -2), shared),
+            static_cast<float>(shared.log_uniform(0.005, 10.0)));
     } else {  // bangs: single blows, clicks and rattles
         x.assign(n, 0.0F);
         const int count =

@@ -2,6 +2,7 @@
 
 #include <cmath>
 
+#include "core/base/levels.h"
 #include "core/split/bands.h"
 #include "core/split/stft.h"
 
@@ -31,9 +32,7 @@ LossSums loss_sums(const Mix& mix) {
     sums.cross = torch::zeros({kStems, static_cast<std::int64_t>(frames), kBands});
     float* mixture = sums.mixture.data_ptr<float>();
     float* cross = sums.cross.data_ptr<float>();
-    const auto top = std::min<std::size_t>(
-        kModelBins, static_cast<std::size_t>(
-                        mix.bandwidth_hz >= 20000 ? kModelBins : mix.bandwidth_hz * kModelFft / kModelRate));
+    const std::size_t top = learned_bins(mix.bandwidth_hz);
     double total = 0.0;
     const bool mono = mix.mix[0] == mix.mix[1];
     for (std::size_t c = 0; c < (mono ? 1U : 2U); ++c) {
@@ -49,6 +48,7 @@ LossSums loss_sums(const Mix& mix) {
             }
         }
         for (std::size_t s = 0; s < kStems; ++s) {
+            sums.absent[s] = (c == 0 || sums.absent[s]) && energy_of(mix.stems[s][c]) == 0.0;
             const auto y = analyse(stft, mix.stems[s][c]);
             for (std::size_t t = 0; t < frames; ++t) {
                 for (std::size_t k = 0; k < top; ++k) {
@@ -68,16 +68,29 @@ LossSums loss_sums(const Mix& mix) {
     return sums;
 }
 
-torch::Tensor batch_loss(const torch::Tensor& logits, const std::vector<LossSums>& sums) {
-    const auto log_masks = torch::log_softmax(logits, 1);
-    auto loss = torch::zeros({});
-    for (std::size_t i = 0; i < sums.size(); ++i) {
-        const auto clip = log_masks[static_cast<std::int64_t>(i)];
-        // exp(log M / 2) instead of sqrt(M): its slope stays finite where a mask goes to nothing.
-        const auto fit = (clip.exp() * sums[i].mixture).sum() - ((0.5 * clip).exp() * sums[i].cross).sum();
-        loss = loss + (fit + sums[i].constant) * sums[i].scale;
+Batch batch_of(const std::vector<Example>& examples, std::size_t clips, double absent_cost) {
+    Batch batch;
+    std::vector<torch::Tensor> features;
+    std::vector<torch::Tensor> mixture;
+    std::vector<torch::Tensor> cross;
+    const auto count = static_cast<std::int64_t>(examples.size());
+    batch.targets.absent = torch::zeros({count, kStems});
+    batch.targets.weights = torch::empty({count});
+    for (std::size_t i = 0; i < examples.size(); ++i) {
+        const LossSums& sums = examples[i].sums;
+        features.push_back(examples[i].features);
+        mixture.push_back(sums.mixture);
+        cross.push_back(sums.cross);
+        const double weight = sums.scale / static_cast<double>(clips);
+        batch.targets.weights.data_ptr<float>()[i] = static_cast<float>(weight);
+        batch.constant += sums.constant * weight;
+        for (std::size_t s = 0; s < kStems; ++s)
+            batch.targets.absent.data_ptr<float>()[i * kStems + s] = sums.absent[s] ? static_cast<float>(absent_cost) : 0.0F;
     }
-    return loss / static_cast<double>(sums.size());
+    batch.features = torch::stack(features);
+    batch.targets.mixture = torch::stack(mixture);
+    batch.targets.cross = torch::stack(cross);
+    return batch;
 }
 
 }  // namespace rivlen::learn

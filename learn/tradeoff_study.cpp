@@ -210,7 +210,7 @@ void report(const json& mixes, const std::function<void(const std::string&)>& lo
 Status study_tradeoff(const TradeOffStudyOptions& options) {
     auto corpus = Corpus::open(options.corpus);
     if (!corpus) return corpus.error();
-    const Mixer mixer(*corpus, true);
+    const Mixer mixer(*corpus, Pool::Choose);
     std::vector<std::string> kinds;
     for (const auto& kind : Mixer::kinds()) {
         Rng rng(1);

@@ -3,18 +3,20 @@
 #include <ATen/Parallel.h>
 #include <torch/torch.h>
 
+#include <algorithm>
+#include <array>
 #include <chrono>
-#include <cmath>
-#include <deque>
+#include <ctime>
 #include <fstream>
-#include <limits>
 #include <nlohmann/json.hpp>
+#include <numeric>
 #include <thread>
 
 #include "core/base/output_file.h"
 #include "engine/network.h"
 #include "learn/evaluate.h"
 #include "learn/mixer.h"
+#include "learn/stock.h"
 #include "learn/tensors.h"
 
 namespace rivlen::learn {
@@ -28,84 +30,73 @@ double seconds_since(Clock::time_point start) {
     return std::chrono::duration<double>(Clock::now() - start).count();
 }
 
-std::uint64_t clip_seed(std::uint64_t run_seed, std::int64_t step, int clip) {
-    Rng rng(run_seed * 0x100000001B3ULL + static_cast<std::uint64_t>(step) * 4096 +
-            static_cast<std::uint64_t>(clip));
-    return rng.bits();
+// Processor time of this thread: what other work takes away does not count.
+double thread_seconds() {
+    timespec t{};
+    clock_gettime(CLOCK_THREAD_CPUTIME_ID, &t);
+    return static_cast<double>(t.tv_sec) + 1e-9 * static_cast<double>(t.tv_nsec);
 }
 
-// A worker's stock of parts: with every step some are made anew and take the place of the oldest, and mixes
-// are put together from all that are there. What it holds depends on the step alone, so that a run can go on
-// anywhere.
-class Stock {
+// What a step consists of, and the processor time that each stage took.
+constexpr std::array<const char*, 5> kStages = {"parts", "mixing", "forward", "backward", "optimiser"};
+class StageTimes {
   public:
-    Stock(const Mixer& mixer, const TrainOptions& options, std::size_t worker)
-        : mixer_(&mixer), options_(&options), worker_(worker) {}
-
-    void follow(std::int64_t step, int clips) {
-        const auto fresh = static_cast<std::int64_t>((clips + kUses - 1) / kUses);
-        for (std::int64_t at = std::max(made_until_, step - kSteps + 1); at <= step; ++at) {
-            for (std::int64_t i = 0; i < fresh; ++i) {
-                Rng rng(clip_seed(options_->seed + 7777 + worker_, at, static_cast<int>(i)));
-                Scene scene = Mixer::random_scene(rng);
-                while (scene.ambiences.empty() || scene.voices == 0) scene = Mixer::random_scene(rng);
-                scene.music = true;
-                const auto frames = static_cast<std::size_t>(options_->clip_seconds * kCorpusRate);
-                parts_.push_back(mixer_->make_parts(scene, frames, rng));
-            }
-        }
-        made_until_ = step + 1;
-        while (parts_.size() > static_cast<std::size_t>(kSteps * fresh)) parts_.pop_front();
+    void lap(std::size_t stage) {
+        const double now = thread_seconds();
+        seconds_[stage] += now - mark_;
+        mark_ = now;
     }
-    [[nodiscard]] Mix draw(Rng& rng) const {
-        const Scene scene = Mixer::random_scene(rng);
-        const auto any = [&]() -> const Parts& { return parts_[rng.below(parts_.size())]; };
-        const Parts& voice = any();
-        const Parts& music = any();
-        return Mixer::combine(scene, voice, music, any(), rng);
+    void begin() { mark_ = thread_seconds(); }
+    void add(const StageTimes& other) {
+        for (std::size_t i = 0; i < seconds_.size(); ++i) seconds_[i] += other.seconds_[i];
+    }
+    [[nodiscard]] double sum() const { return std::accumulate(seconds_.begin(), seconds_.end(), 0.0); }
+    [[nodiscard]] std::string shares() const {
+        std::string text;
+        for (std::size_t i = 0; i < kStages.size(); ++i)
+            text += fmt::format("{}{} {:.0f} %", i == 0 ? "" : ", ", kStages[i], 100.0 * seconds_[i] / (sum() + 1e-9));
+        return text;
     }
 
   private:
-    static constexpr int kUses = 4;             // of every part, on average
-    static constexpr std::int64_t kSteps = 16;  // that a part stays
-    const Mixer* mixer_;
-    const TrainOptions* options_;
-    std::size_t worker_;
-    std::int64_t made_until_ = std::numeric_limits<std::int64_t>::min();
-    std::deque<Parts> parts_;
+    std::array<double, kStages.size()> seconds_{};
+    double mark_ = 0.0;
 };
 
 // One worker's share of a step: mixes, forward, backward. Gradients stay in the worker's own copy of the
 // network.
 double work(SeparationNetwork& network, Stock& stock, const TrainOptions& options, std::int64_t step,
-            int first, int count) {
+            int first, int count, StageTimes& times) {
     at::set_num_threads(1);  // per thread: OpenMP keeps this setting for each thread apart
-    std::vector<torch::Tensor> features;
-    std::vector<LossSums> sums;
+    times.begin();
     stock.follow(step, count);
+    times.lap(0);
+    std::vector<Example> examples;
     for (int i = 0; i < count; ++i) {
-        Rng rng(clip_seed(options.seed, step, first + i));
-        const Mix mix = stock.draw(rng);
-        features.push_back(features_of(mix.mix));
-        sums.push_back(loss_sums(mix));
+        Rng rng(seed_of(options.seed, step, first + i));
+        examples.push_back(stock.draw(rng));
     }
+    const Batch batch = batch_of(examples, static_cast<std::size_t>(options.clips), options.absent_cost);
+    times.lap(1);
     network->zero_grad();
-    const auto logits = network->forward(torch::stack(features));
-    const auto loss = batch_loss(logits, sums) * (static_cast<double>(count) / options.clips);
+    const auto loss = network->loss(batch.features, batch.targets);
+    times.lap(2);
     loss.backward();
-    return loss.item<double>();
+    times.lap(3);
+    return loss.item<double>() + batch.constant;
 }
 
+// Warms up, stays, and falls to nothing in a straight line over the last `decay_steps`.
 double rate_factor(const TrainOptions& options, std::int64_t step) {
-    if (step < options.warmup_steps) return static_cast<double>(step + 1) / options.warmup_steps;
-    const double along = static_cast<double>(step - options.warmup_steps) /
-                         static_cast<double>(std::max<std::int64_t>(1, options.steps - options.warmup_steps));
-    return 0.02 + 0.98 * 0.5 * (1.0 + std::cos(3.14159265358979 * std::min(along, 1.0)));
+    const double warm = static_cast<double>(step + 1) / std::max(1, options.warmup_steps);
+    const double left = static_cast<double>(options.steps - step) /
+                        static_cast<double>(std::max<std::int64_t>(1, options.decay_steps));
+    return std::min({1.0, warm, std::max(left, 0.02)});
 }
 
 struct Progress {
     std::int64_t step = 0;
-    double hours = 0;  // spent learning, over all sessions
+    double hours = 0;  // of processors spent learning, over all sessions
 };
 
 void save_checkpoint(const fs::path& run, SeparationNetwork& network, SeparationNetwork& average,
@@ -155,7 +146,7 @@ Status train(const TrainOptions& options) {
     fs::create_directories(options.run);
     at::set_num_threads(1);
     torch::manual_seed(options.seed);
-    const Mixer mixer(*corpus, false);
+    const Mixer mixer(*corpus, Pool::Learn);
     const EvalSet eval_set = make_eval_set(*corpus, options.evaluate_per_kind, 6.0);
 
     SeparationNetwork network(options.spec);
@@ -169,9 +160,13 @@ Status train(const TrainOptions& options) {
     std::vector<SeparationNetwork> replicas;
     std::vector<Stock> stocks;
     for (int w = 0; w < options.workers; ++w) {
-        replicas.emplace_back(options.spec);
-        stocks.emplace_back(mixer, options, static_cast<std::size_t>(w));
+        replicas.push_back(w == 0 ? network : SeparationNetwork(options.spec));  // the first learns with the network itself
+        StockOptions stock = options.stock;
+        stock.seed = seed_of(options.seed, w, -1);
+        stock.clip_seconds = options.clip_seconds;
+        stocks.emplace_back(mixer, stock);
     }
+    std::vector<StageTimes> times(replicas.size() + 1);  // the last is the optimiser's
     Optimizer optimizer(*network, options.optimizer);
 
     Progress progress;
@@ -180,10 +175,11 @@ Status train(const TrainOptions& options) {
     const bool fresh_log = !fs::exists(options.run / "log.csv");
     std::ofstream log(options.run / "log.csv", std::ios::app);
     if (fresh_log)
-        log << "step,hours,mix_hours,loss,learning_rate,dialogue_db,music_db,ambience_db,dry_voice_db\n";
+        log << "step,core_hours,mix_hours,loss,learning_rate,dialogue_db,music_db,ambience_db,dry_voice_db\n";
 
     const auto session_start = Clock::now();
     const double hours_before = progress.hours;
+    const std::int64_t first_step = progress.step;
     double smooth_loss = 0.0;
     while (progress.step < options.steps) {
         std::vector<double> losses(replicas.size());
@@ -194,9 +190,11 @@ Status train(const TrainOptions& options) {
                 const int left = options.clips - first;
                 const int share = (left + static_cast<int>(replicas.size() - w) - 1) /
                                   static_cast<int>(replicas.size() - w);
-                if (auto status = copy_weights(network, replicas[w]); !status) return status;
+                if (w > 0) {
+                    if (auto status = copy_weights(network, replicas[w]); !status) return status;
+                }
                 threads.emplace_back([&, w, first, share] {
-                    losses[w] = work(replicas[w], stocks[w], options, progress.step, first, share);
+                    losses[w] = work(replicas[w], stocks[w], options, progress.step, first, share, times[w]);
                 });
                 first += share;
             }
@@ -204,13 +202,13 @@ Status train(const TrainOptions& options) {
         {
             const torch::NoGradGuard no_grad;
             auto parameters = network->parameters();
-            for (std::size_t i = 0; i < parameters.size(); ++i) {
-                auto sum = replicas[0]->parameters()[i].grad().clone();
-                for (std::size_t w = 1; w < replicas.size(); ++w) sum += replicas[w]->parameters()[i].grad();
-                parameters[i].mutable_grad() = sum;
+            for (std::size_t w = 1; w < replicas.size(); ++w) {
+                const auto others = replicas[w]->parameters();
+                for (std::size_t i = 0; i < parameters.size(); ++i) parameters[i].mutable_grad() += others[i].grad();
             }
         }
         const double rate = options.learning_rate * rate_factor(options, progress.step);
+        times.back().begin();
         optimizer.step(rate, options.workers);
         {
             const torch::NoGradGuard no_grad;
@@ -221,11 +219,14 @@ Status train(const TrainOptions& options) {
             const auto now = network->parameters();
             for (std::size_t i = 0; i < averaged.size(); ++i) averaged[i].mul_(keep).add_(now[i], 1.0 - keep);
         }
+        times.back().lap(4);
         double loss = 0.0;
         for (const double l : losses) loss += l;
         smooth_loss = smooth_loss == 0.0 ? loss : 0.98 * smooth_loss + 0.02 * loss;
         ++progress.step;
-        progress.hours = hours_before + seconds_since(session_start) / 3600.0;
+        StageTimes all;
+        for (const auto& t : times) all.add(t);
+        progress.hours = hours_before + all.sum() / 3600.0;
         const double mix_hours =
             static_cast<double>(progress.step) * options.clips * options.clip_seconds / 3600.0;
 
@@ -242,8 +243,11 @@ Status train(const TrainOptions& options) {
                                progress.hours, mix_hours, smooth_loss, rate, gains[0], gains[1], gains[2],
                                gains[3]);
             options.log(fmt::format(
-                "step {} {:.2f} h loss {:.4f}: dialogue {:.2f} music {:.2f} ambience {:.2f} dry {:.2f} dB",
+                "step {} {:.2f} core hours loss {:.4f}: dialogue {:.2f} music {:.2f} ambience {:.2f} dry {:.2f} dB",
                 progress.step, progress.hours, smooth_loss, gains[0], gains[1], gains[2], gains[3]));
+            const double mixed_s = static_cast<double>(progress.step - first_step) * options.clips * options.clip_seconds;
+            options.log(fmt::format("{:.1f} s of mixes a second of a core ({:.1f} by the clock); {}", mixed_s / all.sum(),
+                                    mixed_s / seconds_since(session_start), all.shares()));
             if (auto status = write_text_file(options.run / "validation.json", summary_json(figures));
                 !status)
                 return status;
@@ -255,7 +259,7 @@ Status train(const TrainOptions& options) {
         if (last || progress.step % options.save_every == 0) {
             save_checkpoint(options.run, network, average, optimizer, progress);
             const nlohmann::json record = {{"steps", progress.step},
-                                           {"hours", progress.hours},
+                                           {"core_hours", progress.hours},
                                            {"mix_hours", mix_hours},
                                            {"clips", options.clips},
                                            {"clip_seconds", options.clip_seconds},

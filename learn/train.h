@@ -10,6 +10,7 @@
 #include "engine/network_spec.h"
 #include "learn/corpus.h"
 #include "learn/optimizer.h"
+#include "learn/stock.h"
 
 namespace rivlen::learn {
 
@@ -18,11 +19,14 @@ struct TrainOptions {
     std::filesystem::path run;  // folder of this run: checkpoint, weights, log.csv
     NetworkSpec spec;
     int workers = 1;  // threads, each with a share of the batch
-    int clips = 6;    // a step, over all workers
+    int clips = 2;    // a step, over all workers
     double clip_seconds = 3.0;
-    std::int64_t steps = 2000;  // the learning rate has decayed to nothing by then
+    StockOptions stock;  // of each worker; its seed and clips follow from those of the run
+    std::int64_t steps = 2000;
     double learning_rate = 2e-3;
     int warmup_steps = 100;
+    std::int64_t decay_steps = 500;  // the last ones, over which the rate falls to nothing
+    double absent_cost = 1.0;        // what goes to an absent stem costs so much more (tensors.h)
     OptimizerOptions optimizer;
     double average = 0.995;  // of the weights that are saved and evaluated
     int save_every = 100;

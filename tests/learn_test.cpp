@@ -108,7 +108,7 @@ TEST(BuildCorpus, OpensWhatIsPackedAndCountsEverySoundOnce) {
     ASSERT_EQ(std::system(commands.c_str()), 0);  // NOLINT
     ASSERT_TRUE(write_text_file(scratch / "packages.json",
                                 R"({"packages": [{"package": "made", "licence": "CC0", "rules": [
-        {"kind": "effects", "match": "/(held)\\.wav$", "hold": ["held"]},
+        {"kind": "effects", "match": "/(held)\\.wav$", "tell": ["held"]},
         {"kind": "effects", "match": "\\.wav$"}]}]})")
                     .ok());
     int lines = 0;
@@ -122,12 +122,12 @@ TEST(BuildCorpus, OpensWhatIsPackedAndCountsEverySoundOnce) {
     const auto corpus = Corpus::open(scratch / "corpus");
     ASSERT_TRUE(corpus.ok());
     std::size_t learned = 0;
-    for (const auto& [group, recordings] : corpus->groups("effects", false)) learned += recordings.size();
+    for (const auto& [group, recordings] : corpus->groups("effects", Pool::Learn)) learned += recordings.size();
     std::size_t held = 0;
-    for (const auto& [group, recordings] : corpus->groups("effects", true)) {
+    for (const auto& [group, recordings] : corpus->groups("effects", Pool::Tell)) {
         for (const auto& recording : recordings) {
             ++held;
-            EXPECT_TRUE(recording.held_out);
+            EXPECT_EQ(recording.pool, Pool::Tell);
             EXPECT_EQ(recording.frames, 24000U);
             std::vector<float> x(100);
             corpus->read(recording, 0, 0, x);

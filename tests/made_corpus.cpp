@@ -58,7 +58,7 @@ std::vector<float> bursts(double seconds_between, std::size_t frames, Rng& rng) 
 class Package {
   public:
     Package(const Scratch& scratch, std::string name) : scratch_(scratch), name_(std::move(name)) {}
-    void add(const char* kind, const std::string& group, bool held_out, int channels,
+    void add(const char* kind, const std::string& group, const std::string& pool, int channels,
              const std::vector<float>& sound) {
         const json measures = {{"bandwidth_hz", 20000}, {"level_db", -22}, {"level_range_db", 45},
                                {"noise_floor_db", -70}, {"dc", 0},         {"clipped_share", 0}};
@@ -66,7 +66,7 @@ class Package {
                           {"path", group + std::to_string(index_.size())},
                           {"group", group},
                           {"kind", kind},
-                          {"held_out", held_out},
+                          {"pool", pool},
                           {"hash", std::hash<std::string>{}(name_ + group + std::to_string(index_.size()))},
                           {"offset_samples", pcm_.size()},
                           {"frames", sound.size() / static_cast<std::size_t>(channels)},
@@ -98,21 +98,23 @@ class Package {
 learn::Corpus made_corpus(const Scratch& scratch) {
     Rng rng(77);
     Package speech(scratch, "made-speech");
-    for (const auto& [group, pitch, held_out] :
-         {std::tuple{"low", 120.0, false}, std::tuple{"middle", 160.0, false},
-          std::tuple{"high", 210.0, true}}) {
-        for (int i = 0; i < 2; ++i) speech.add("speech", group, held_out, 1, voice(pitch, 3 * kRate, rng));
+    for (const auto& [group, pitch_hz, pool] :
+         {std::tuple{"low", 120.0, "learn"}, std::tuple{"middle", 160.0, "learn"},
+          std::tuple{"high", 210.0, "choose"}, std::tuple{"higher", 250.0, "tell"}}) {
+        for (int i = 0; i < 2; ++i) speech.add("speech", group, pool, 1, voice(pitch_hz, 3 * kRate, rng));
     }
     speech.write();
     Package music(scratch, "made-music");
-    music.add("music", "minor", false, 2, chords(220.0, 6 * kRate));
-    music.add("music", "major", false, 2, chords(330.0, 6 * kRate));
-    music.add("music", "other", true, 2, chords(275.0, 6 * kRate));
+    music.add("music", "minor", "learn", 2, chords(220.0, 6 * kRate));
+    music.add("music", "major", "learn", 2, chords(330.0, 6 * kRate));
+    music.add("music", "other", "choose", 2, chords(275.0, 6 * kRate));
+    music.add("music", "another", "tell", 2, chords(247.0, 6 * kRate));
     music.write();
     Package effects(scratch, "made-effects");
-    effects.add("effects", "steps", false, 1, bursts(0.6, 3 * kRate, rng));
-    effects.add("effects", "rattle", false, 1, bursts(0.09, 3 * kRate, rng));
-    effects.add("effects", "knocks", true, 1, bursts(0.35, 3 * kRate, rng));
+    effects.add("effects", "steps", "learn", 1, bursts(0.6, 3 * kRate, rng));
+    effects.add("effects", "rattle", "learn", 1, bursts(0.09, 3 * kRate, rng));
+    effects.add("effects", "knocks", "choose", 1, bursts(0.35, 3 * kRate, rng));
+    effects.add("effects", "taps", "tell", 1, bursts(0.25, 3 * kRate, rng));
     effects.write();
     auto corpus = learn::Corpus::open(scratch / "corpus");
     if (!corpus) throw std::runtime_error(corpus.error().message);

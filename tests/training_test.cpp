@@ -31,7 +31,7 @@ Mix example_mix(const Corpus& corpus, std::uint64_t seed) {
     scene.room = 1;
     scene.music = true;
     scene.ambiences = {"traffic"};
-    return Mixer(corpus, false).make(scene, kCorpusRate / 2, rng);
+    return Mixer(corpus, Pool::Learn).make(scene, kCorpusRate / 2, rng);
 }
 
 // The loss as learn/tensors.h states it, bin by bin and without its short cut.
@@ -237,7 +237,7 @@ TEST(Evaluation, FiguresOfTheVoiceBesideOthers) {
     const auto corpus = test::made_corpus(scratch);
     Rng rng(2);
     const Mix mix =
-        Mixer(corpus, true).make(Mixer::scene_of_kind("voice in traffic", rng), kCorpusRate * 2, rng);
+        Mixer(corpus, Pool::Choose).make(Mixer::scene_of_kind("voice in traffic", rng), kCorpusRate * 2, rng);
     const auto estimates = apply_masks(oracle_masks(mix), mix);
     Figures figures = figures_of(mix, estimates);
     ASSERT_TRUE(add_voice_figures(mix, estimates, figures).ok());

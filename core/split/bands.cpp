@@ -19,12 +19,6 @@ std::array<int, kBands + 1> make_edges() {
     return edges;
 }
 
-// 0.15 is the exponent that the features were first measured with; the small offset keeps digital silence
-// finite.
-float compress(float power) {
-    return std::pow(power + 1e-12F, 0.15F);
-}
-
 }  // namespace
 
 const std::array<int, kBands + 1>& band_edges() {
@@ -51,6 +45,12 @@ double band_centre_hz(int band) {
     return 0.5 * (edges[b] + edges[b + 1] - 1) * kModelRate / kModelFft;
 }
 
+// 0.15 is the exponent that the features were first measured with; the small offset keeps digital silence
+// finite.
+float compressed_power(float power) {
+    return std::pow(power + 1e-12F, 0.15F);
+}
+
 void frame_features(std::span<const std::span<const Complex>> channel_spectra, std::span<float> features) {
     const auto& edges = band_edges();
     const float share = 1.0F / static_cast<float>(channel_spectra.size());
@@ -65,8 +65,8 @@ void frame_features(std::span<const std::span<const Complex>> channel_spectra, s
             }
             mid += std::norm(sum * share);
         }
-        features[b] = compress(mid);
-        features[kBands + b] = compress(std::max(0.0F, all - mid));
+        features[b] = compressed_power(mid);
+        features[kBands + b] = compressed_power(std::max(0.0F, all - mid));
     }
 }
 

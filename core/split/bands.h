@@ -32,6 +32,9 @@ inline constexpr std::array<const char*, kStems> kStemNames = {"dialogue", "reve
 // Centre of a band in Hz.
 [[nodiscard]] double band_centre_hz(int band);
 
+// A band's power as the network sees it: p^0.15.
+[[nodiscard]] float compressed_power(float power);
+
 // Compressed band powers of one frame, before normalising: features[channel * kBands + band] = p^0.15, where
 // p is the power of mid (the mean of all channels) or of side (mean power of the channels less the mid's)
 // summed over the band. The third channel is left as it is. channel_spectra: one spectrum of kModelBins a

@@ -1,0 +1,56 @@
+#include "engine/units/kernels.h"
+
+#include <atomic>
+
+namespace rivlen::units {
+
+#if defined(__x86_64__)
+extern const Kernels kAvx512Kernels;
+extern const Kernels kAvx2Kernels;
+#endif
+extern const Kernels kPlainKernels;
+
+namespace {
+
+std::atomic<const Kernels*> chosen_kernels{nullptr};
+
+bool windowed(const Sequences& sequences, Size memory_steps) {
+    return memory_steps > 0 && memory_steps < sequences.steps;
+}
+
+}  // namespace
+
+Size state_floats(const Sequences& sequences, Size memory_steps, Size hidden) {
+    // Two directions; in windows, the state that warms up beside the one that gives the output.
+    return (windowed(sequences, memory_steps) ? 4 : 2) * sequences.count() * sequences.steps * hidden;
+}
+Size kept_values(const Sequences& sequences, Size memory_steps, Size hidden) {
+    return 4 * state_floats(sequences, memory_steps, hidden);
+}
+
+std::vector<const Kernels*> available_kernels() {
+    std::vector<const Kernels*> found;
+#if defined(__x86_64__)
+    // Exactly what CMakeLists.txt lets the compiler use.
+    if (__builtin_cpu_supports("avx512f") != 0 && __builtin_cpu_supports("avx512vl") != 0 &&
+        __builtin_cpu_supports("avx512bw") != 0 && __builtin_cpu_supports("avx512dq") != 0)
+        found.push_back(&kAvx512Kernels);
+    if (__builtin_cpu_supports("avx2") != 0 && __builtin_cpu_supports("fma") != 0 &&
+        __builtin_cpu_supports("f16c") != 0)
+        found.push_back(&kAvx2Kernels);
+#endif
+    found.push_back(&kPlainKernels);
+    return found;
+}
+
+const Kernels& kernels() {
+    if (const Kernels* chosen = chosen_kernels.load(std::memory_order_relaxed); chosen != nullptr) return *chosen;
+    static const Kernels* const widest = available_kernels().front();
+    return *widest;
+}
+
+void use_kernels(const Kernels* chosen) {
+    chosen_kernels.store(chosen, std::memory_order_relaxed);
+}
+
+}  // namespace rivlen::units

@@ -1,0 +1,13 @@
+// The units for one instruction set; CMakeLists.txt has the compiler's options that belong to it.
+#define RIVLEN_UNITS avx2
+#include "engine/units/dense.h"
+#include "engine/units/recurrent.h"
+
+namespace rivlen::units {
+
+extern const Kernels kAvx2Kernels;
+const Kernels kAvx2Kernels = {
+    "avx2",    sizeof(Kept), &recurrent,    &recurrent_slopes, &perceptron, &perceptron_slopes,
+    &embed, &embed_slopes, &head, &head_loss, &orthogonalise};
+
+}  // namespace rivlen::units

@@ -1,0 +1,438 @@
+// The recurrent unit, for one instruction set. A tile of sequences runs through all steps at once, window after
+// window; its states and what is computed for one step stay in the cache, and x is read and written once a direction.
+//
+// In windows (engine/recurrence.h) two states run side by side: the one that began a window ago and gives the output,
+// and the one that begins here, into which the output is faded, and which takes over at the end of the window.
+#pragma once
+
+#include "engine/units/kernels.h"
+#include "engine/units/rows.h"
+#include "engine/units/scratch.h"
+#include "engine/units/tiles.h"
+
+namespace rivlen::units {
+inline namespace RIVLEN_UNITS {
+
+inline constexpr Size kTile = 24;     // sequences
+inline constexpr Size kBackSteps = 8;  // steps of a backward pass whose slopes of weights are summed up together
+
+// One window of one direction.
+struct Window {
+    Size begin, end;  // steps
+    bool first;       // in the order of this direction: the state is empty
+    bool hands_over;  // a state warms up here
+};
+
+class Windows {
+  public:
+    Windows(const Sequences& sequences, Size memory_steps)
+        : steps_(sequences.steps),
+          memory_(memory_steps > 0 && memory_steps < sequences.steps ? memory_steps : sequences.steps) {}
+    [[nodiscard]] bool several() const { return memory_ < steps_; }
+    [[nodiscard]] Size count() const { return (steps_ + memory_ - 1) / memory_; }
+    // The n-th in the order of the direction.
+    [[nodiscard]] Window at(Size n, bool backwards) const {
+        const Size index = backwards ? count() - 1 - n : n;
+        const Size end = (index + 1) * memory_ < steps_ ? (index + 1) * memory_ : steps_;
+        return {index * memory_, end, n == 0, n + 1 < count()};
+    }
+    // How far the output has gone over at a step, in a window that hands over.
+    [[nodiscard]] float fade(Size step, bool backwards) const {
+        const Size in = step % memory_;
+        const auto turn = static_cast<float>(backwards ? memory_ - 1 - in : in);
+        const float u = (turn + 0.5F) / static_cast<float>(memory_);
+        return u * u * (3.0F - 2.0F * u);
+    }
+
+  private:
+    Size steps_, memory_;
+};
+
+// Rows of a tile of sequences.
+class Tile {
+  public:
+    Tile(const Sequences& sequences, Size first, Size width) : step_(sequences.step_stride * width) {
+        rows = sequences.count() - first < kTile ? sequences.count() - first : kTile;
+        for (Size r = 0; r < rows; ++r) {
+            const Size at = first + r;
+            starts_[r] =
+                (at / sequences.inner * sequences.outer_stride + at % sequences.inner) * width;
+        }
+    }
+    [[nodiscard]] Size at(Size row, Size step) const { return starts_[row] + step * step_; }
+    Size rows;
+
+  private:
+    Size starts_[kTile];
+    Size step_;
+};
+
+// Weights of a direction as the products take them.
+struct PackedGru {
+    float *ih, *hh_rz, *hh_n, *bias, *out;
+    const float* bias_n;  // of the product with h that the reset gate scales
+};
+
+inline PackedGru pack_forward(const Recurrent<const float>& unit, int direction, Scratch& s) {
+    const Size w = unit.width;
+    const Size h = unit.hidden;
+    const auto& gru = unit.gru[direction];
+    const PackedGru packed{s.take(3 * h * w), s.take(2 * h * h), s.take(h * h),
+                           s.take(3 * h),     s.take(h * w),     gru.bias_hh + 2 * h};
+    pack(3 * h, w, gru.weight_ih, w, true, packed.ih);
+    pack(2 * h, h, gru.weight_hh, h, true, packed.hh_rz);
+    pack(h, h, gru.weight_hh + 2 * h * h, h, true, packed.hh_n);
+    pack(w, h, unit.out_weight + direction * h, 2 * h, true, packed.out);
+    for (Size j = 0; j < 3 * h; ++j)
+        packed.bias[j] = gru.bias_ih[j] + (j < 2 * h ? gru.bias_hh[j] : 0.0F);
+    return packed;
+}
+
+// g: products with x [rows, 3 hidden] that take in those with h; u: Un h + cn; before: null for an empty state.
+// kept: r, z, n, u of every row behind one another; null when nothing will be learned.
+inline void gates(Size rows, Size hidden, const float* g, const float* u, const float* before, Kept* memory,
+                  float* now) {
+    for (Size i = 0; i < rows; ++i) {
+        const float* a = g + i * 3 * hidden;
+        for (Size j = 0; j < hidden; j += kLanes) {
+            const Vec r = sigmoid_of(load(a + j));
+            const Vec z = sigmoid_of(load(a + hidden + j));
+            const Vec un = load(u + i * hidden + j);
+            const Vec n = tanh_of(load(a + 2 * hidden + j) + r * un);
+            const Vec old = before != nullptr ? load(before + i * hidden + j) : Vec{};
+            if (memory != nullptr) {
+                Kept* k = memory + i * 4 * hidden + j;
+                keep(k, r);
+                keep(k + hidden, z);
+                keep(k + 2 * hidden, n);
+                keep(k + 3 * hidden, un);
+            }
+            store(now + i * hidden + j, n + z * (old - n));
+        }
+    }
+}
+
+// One step of a state. g [rows, 3 hidden] holds the products with x and is overwritten.
+inline void step(Size rows, Size hidden, const PackedGru& weights, float* g, float* u, const float* before,
+                 Kept* memory, float* now) {
+    if (before != nullptr) {
+        multiply(rows, 2 * hidden, hidden, before, {hidden, 1}, {weights.hh_rz, 0}, g, 3 * hidden, true);
+        multiply(rows, hidden, hidden, before, {hidden, 1}, {weights.hh_n, 0}, u, hidden, false, weights.bias_n);
+    } else {
+        for (Size r = 0; r < rows; ++r) copy_row(hidden, weights.bias_n, u + r * hidden);
+    }
+    gates(rows, hidden, g, u, before, memory, now);
+}
+
+// Where a tile's part of the memory lies: [direction][stream][sequence][step][row].
+class TileMemory {
+  public:
+    TileMemory(const RecurrentMemory& memory, const Sequences& sequences, Size memory_steps, Size hidden, int direction,
+               Size first, Size rows)
+        : hidden_(hidden), rows_(rows) {
+        const bool several = Windows(sequences, memory_steps).several();
+        stream_ = sequences.count() * sequences.steps * hidden;
+        const Size start = direction * (several ? 2 : 1) * stream_ + first * sequences.steps * hidden;
+        states_ = memory.states + start;
+        kept_ = static_cast<Kept*>(memory.kept) + 4 * start;
+    }
+    // stream 0: the state that gives the output; 1: the one that warms up.
+    [[nodiscard]] float* state(int stream, Size step) const {
+        return states_ + stream * stream_ + step * rows_ * hidden_;
+    }
+    [[nodiscard]] Kept* kept(int stream, Size step) const {
+        return kept_ + 4 * (stream * stream_ + step * rows_ * hidden_);
+    }
+
+  private:
+    Size hidden_, rows_, stream_ = 0;
+    float* states_ = nullptr;
+    Kept* kept_ = nullptr;
+};
+
+struct ForwardScratch {
+    float *y, *g, *g2, *u, *faded, *out;
+    float* states[2][2];  // of a stream, in turns, when nothing is kept
+};
+
+// h = lerp(own, early, fade).
+inline void fade_over(Size count, float fade, const float* own, const float* early, float* h) {
+    for (Size j = 0; j < count; j += kLanes) {
+        const Vec a = load(own + j);
+        store(h + j, a + (load(early + j) - a) * fade);
+    }
+}
+
+inline void run_direction(const Tile& tile, const Windows& windows, const Recurrent<const float>& unit,
+                          const PackedGru& weights, bool backwards, const float* x, float* out,
+                          const TileMemory* memory, const ForwardScratch& s) {
+    const Size w = unit.width;
+    const Size h = unit.hidden;
+    const Size rows = tile.rows;
+    const float* own = nullptr;  // states after the step before
+    const float* early = nullptr;
+    Size turn = 0;
+    for (Size n = 0; n < windows.count(); ++n) {
+        const Window window = windows.at(n, backwards);
+        own = window.first ? nullptr : early;
+        early = nullptr;
+        for (Size k = 0; k < window.end - window.begin; ++k, ++turn) {
+            const Size t = backwards ? window.end - 1 - k : window.begin + k;
+            for (Size r = 0; r < rows; ++r) norm_row(w, x + tile.at(r, t), unit.norm, s.y + r * w);
+            multiply(rows, 3 * h, w, s.y, {w, 1}, {weights.ih, 0}, s.g, 3 * h, false, weights.bias);
+            if (window.hands_over) {
+                copy_row(rows * 3 * h, s.g, s.g2);
+                float* now = memory != nullptr ? memory->state(1, t) : s.states[1][turn % 2];
+                step(rows, h, weights, s.g2, s.u, early, memory != nullptr ? memory->kept(1, t) : nullptr, now);
+                early = now;
+            }
+            float* now = memory != nullptr ? memory->state(0, t) : s.states[0][turn % 2];
+            step(rows, h, weights, s.g, s.u, own, memory != nullptr ? memory->kept(0, t) : nullptr, now);
+            own = now;
+            const float* result = own;
+            if (window.hands_over) {
+                fade_over(rows * h, windows.fade(t, backwards), own, early, s.faded);
+                result = s.faded;
+            }
+            multiply(rows, w, h, result, {h, 1}, {weights.out, 0}, s.out, w, false,
+                     backwards ? nullptr : unit.out_bias);
+            for (Size r = 0; r < rows; ++r) {
+                const Size at = tile.at(r, t);
+                add_rows(w, backwards ? out + at : x + at, s.out + r * w, out + at);
+            }
+        }
+    }
+}
+
+inline void recurrent(const Sequences& sequences, Size memory_steps, const Recurrent<const float>& unit, const float* x,
+                      float* out, const RecurrentMemory* memory) {
+    const Size w = unit.width;
+    const Size h = unit.hidden;
+    Scratch& s = scratch();
+    const PackedGru packed[2] = {pack_forward(unit, 0, s), pack_forward(unit, 1, s)};
+    ForwardScratch work{s.take(kTile * w), s.take(kTile * 3 * h), s.take(kTile * 3 * h), s.take(kTile * h),
+                        s.take(kTile * h), s.take(kTile * w),     {}};
+    for (auto& stream : work.states) {
+        for (auto& state : stream) state = s.take(kTile * h);
+    }
+    const Windows windows(sequences, memory_steps);
+    for (Size first = 0; first < sequences.count(); first += kTile) {
+        const Tile tile(sequences, first, w);
+        for (int d = 0; d < 2; ++d) {
+            if (memory != nullptr) {
+                const TileMemory own(*memory, sequences, memory_steps, h, d, first, tile.rows);
+                run_direction(tile, windows, unit, packed[d], d == 1, x, out, &own, work);
+            } else {
+                run_direction(tile, windows, unit, packed[d], d == 1, x, out, nullptr, work);
+            }
+        }
+    }
+}
+
+// Slopes of one step of a state; carry is that of h after the step on entry, and of h before it, as far as it
+// does not go through the gates, on exit. dg [rows, 3 hidden]: of the products with x; dn: of Un h + cn.
+inline void gate_slopes(Size rows, Size hidden, const float* dh_out, float share, const float* before,
+                        const Kept* memory, float* carry, float* dg, float* dn) {
+    for (Size i = 0; i < rows; ++i) {
+        const Kept* k = memory + i * 4 * hidden;
+        float* a = dg + i * 3 * hidden;
+        for (Size j = 0; j < hidden; j += kLanes) {
+            const Size at = i * hidden + j;
+            const Vec r = kept(k + j);
+            const Vec z = kept(k + hidden + j);
+            const Vec n = kept(k + 2 * hidden + j);
+            const Vec u = kept(k + 3 * hidden + j);
+            const Vec dh = load(dh_out + at) * share + load(carry + at);
+            const Vec dnew = dh * (1.0F - z) * (1.0F - n * n);
+            store(a + j, dnew * u * r * (1.0F - r));
+            store(a + hidden + j, dh * (load(before + at) - n) * z * (1.0F - z));
+            store(a + 2 * hidden + j, dnew);
+            store(dn + at, dnew * r);
+            store(carry + at, dh * z);
+        }
+    }
+}
+
+struct BackwardScratch {
+    float *y, *dout, *dy, *dh, *faded;  // rows of kBackSteps steps
+    float* dg[2];                           // of a stream
+    float* dn[2];
+    float* before[2];
+    float* carry[2];
+};
+struct PackedGruSlopes {
+    float *ih, *hh_rz, *hh_n, *out;  // the same weights, as products with slopes take them
+};
+
+inline PackedGruSlopes pack_backward(const Recurrent<const float>& unit, int direction, Scratch& s) {
+    const Size w = unit.width;
+    const Size h = unit.hidden;
+    const auto& gru = unit.gru[direction];
+    const PackedGruSlopes packed{s.take(3 * h * w), s.take(2 * h * h), s.take(h * h), s.take(h * w)};
+    pack(w, 3 * h, gru.weight_ih, w, false, packed.ih);
+    pack(h, 2 * h, gru.weight_hh, h, false, packed.hh_rz);
+    pack(h, h, gru.weight_hh + 2 * h * h, h, false, packed.hh_n);
+    pack(h, w, unit.out_weight + direction * h, 2 * h, false, packed.out);
+    return packed;
+}
+
+// The backward pass of one direction through a tile.
+class DirectionSlopes {
+  public:
+    DirectionSlopes(const Tile& tile, const Windows& windows, const Recurrent<const float>& unit,
+                    const PackedGruSlopes& packed, bool backwards, const TileMemory& memory, const BackwardScratch& s,
+                    const Recurrent<float>& slopes)
+        : tile_(tile), windows_(windows), unit_(unit), packed_(packed), backwards_(backwards), memory_(memory), s_(s),
+          slopes_(slopes) {}
+
+    void run(const float* x, const float* dout, float* dx) {
+        const Size state = tile_.rows * unit_.hidden;
+        clear(state, s_.carry[0]);
+        clear(state, s_.carry[1]);
+        for (Size n = windows_.count() - 1; n >= 0; --n) {
+            const Window window = windows_.at(n, backwards_);
+            // The state that warmed up here is the one that gave the output of the window after this one; that which
+            // gave the output here ends here.
+            copy_row(state, s_.carry[0], s_.carry[1]);
+            clear(state, s_.carry[0]);
+            const Size turns = window.end - window.begin;
+            for (Size last = turns; last > 0;) {
+                const Size first = last > kBackSteps ? last - kBackSteps : 0;
+                run_steps(window, first, last, x, dout, dx);
+                last = first;
+            }
+        }
+    }
+
+  private:
+    [[nodiscard]] Size step_of(const Window& window, Size turn) const {
+        return backwards_ ? window.end - 1 - turn : window.begin + turn;
+    }
+    // The state of a stream before a turn of a window; null when it is empty.
+    [[nodiscard]] const float* state_before(const Window& window, Size turn, int stream) const {
+        if (turn > 0) return memory_.state(stream, step_of(window, turn - 1));
+        if (stream == 1 || window.first) return nullptr;
+        return memory_.state(1, backwards_ ? window.end : window.begin - 1);
+    }
+    void gather(const Window& window, Size first, Size last, const float* x, const float* dout) {
+        const Size w = unit_.width;
+        const Size state = tile_.rows * unit_.hidden;
+        for (Size turn = first; turn < last; ++turn) {
+            const Size t = step_of(window, turn);
+            const Size row = (turn - first) * tile_.rows;
+            for (Size r = 0; r < tile_.rows; ++r) {
+                norm_row(w, x + tile_.at(r, t), unit_.norm, s_.y + (row + r) * w);
+                copy_row(w, dout + tile_.at(r, t), s_.dout + (row + r) * w);
+            }
+            for (int stream = 0; stream < (window.hands_over ? 2 : 1); ++stream) {
+                float* to = s_.before[stream] + (turn - first) * state;
+                const float* before = state_before(window, turn, stream);
+                if (before != nullptr) {
+                    copy_row(state, before, to);
+                } else {
+                    clear(state, to);
+                }
+            }
+            if (window.hands_over) {
+                fade_over(state, windows_.fade(t, backwards_), memory_.state(0, t), memory_.state(1, t),
+                          s_.faded + (turn - first) * state);
+            } else {
+                copy_row(state, memory_.state(0, t), s_.faded + (turn - first) * state);
+            }
+        }
+    }
+    void step_back(const Window& window, Size turn, Size first, int stream) {
+        const Size h = unit_.hidden;
+        const Size rows = tile_.rows;
+        const Size at = (turn - first) * rows;
+        const Size t = step_of(window, turn);
+        const float fade = window.hands_over ? windows_.fade(t, backwards_) : 0.0F;
+        float* dg = s_.dg[stream] + at * 3 * h;
+        float* dn = s_.dn[stream] + at * h;
+        float* carry = s_.carry[stream];
+        gate_slopes(rows, h, s_.dh + at * h, stream == 0 ? 1.0F - fade : fade, s_.before[stream] + at * h,
+                    memory_.kept(stream, t), carry, dg, dn);
+        multiply(rows, h, 2 * h, dg, {3 * h, 1}, {packed_.hh_rz, 0}, carry, h, true);
+        multiply(rows, h, h, dn, {h, 1}, {packed_.hh_n, 0}, carry, h, true);
+    }
+    void add_weight_slopes(Size count, bool hands_over) {
+        const Size w = unit_.width;
+        const Size h = unit_.hidden;
+        const auto& gru = slopes_.gru[backwards_ ? 1 : 0];
+        for (int stream = 0; stream < (hands_over ? 2 : 1); ++stream) {
+            const float* dg = s_.dg[stream];
+            const float* dn = s_.dn[stream];
+            add_transposed_product(2 * h, h, count, dg, 3 * h, s_.before[stream], h, gru.weight_hh, h);
+            add_transposed_product(h, h, count, dn, h, s_.before[stream], h, gru.weight_hh + 2 * h * h, h);
+            add_column_sums(count, 2 * h, dg, 3 * h, gru.bias_hh);
+            add_column_sums(count, h, dn, h, gru.bias_hh + 2 * h);
+        }
+        // Both states see the same x.
+        if (hands_over) add_rows(count * 3 * h, s_.dg[0], s_.dg[1], s_.dg[0]);
+        add_transposed_product(3 * h, w, count, s_.dg[0], 3 * h, s_.y, w, gru.weight_ih, w);
+        add_column_sums(count, 3 * h, s_.dg[0], 3 * h, gru.bias_ih);
+        add_transposed_product(w, h, count, s_.dout, w, s_.faded, h,
+                               slopes_.out_weight + (backwards_ ? h : 0), 2 * h);
+        if (!backwards_) add_column_sums(count, w, s_.dout, w, slopes_.out_bias);
+    }
+    void run_steps(const Window& window, Size first, Size last, const float* x, const float* dout, float* dx) {
+        const Size w = unit_.width;
+        const Size h = unit_.hidden;
+        const Size count = (last - first) * tile_.rows;
+        gather(window, first, last, x, dout);
+        multiply(count, h, w, s_.dout, {w, 1}, {packed_.out, 0}, s_.dh, h, false);
+        for (Size turn = last - 1; turn >= first; --turn) {
+            step_back(window, turn, first, 0);
+            if (window.hands_over) step_back(window, turn, first, 1);
+        }
+        add_weight_slopes(count, window.hands_over);
+        multiply(count, w, 3 * h, s_.dg[0], {3 * h, 1}, {packed_.ih, 0}, s_.dy, w, false);
+        for (Size turn = first; turn < last; ++turn) {
+            const Size t = step_of(window, turn);
+            for (Size r = 0; r < tile_.rows; ++r) {
+                const Size at = tile_.at(r, t);
+                norm_row_slopes(w, x + at, unit_.norm, s_.dy + ((turn - first) * tile_.rows + r) * w,
+                                backwards_ ? dx + at : dout + at, dx + at, slopes_.norm);
+            }
+        }
+    }
+
+    const Tile& tile_;
+    const Windows& windows_;
+    const Recurrent<const float>& unit_;
+    const PackedGruSlopes& packed_;
+    bool backwards_;
+    const TileMemory& memory_;
+    const BackwardScratch& s_;
+    const Recurrent<float>& slopes_;
+};
+
+inline void recurrent_slopes(const Sequences& sequences, Size memory_steps, const Recurrent<const float>& unit,
+                             const float* x, const RecurrentMemory& memory, const float* dout, float* dx,
+                             const Recurrent<float>& slopes) {
+    const Size w = unit.width;
+    const Size h = unit.hidden;
+    Scratch& s = scratch();
+    const PackedGruSlopes packed[2] = {pack_backward(unit, 0, s), pack_backward(unit, 1, s)};
+    constexpr Size kRows = kBackSteps * kTile;
+    BackwardScratch work{};
+    for (float** rows : {&work.y, &work.dout, &work.dy}) *rows = s.take(kRows * w);
+    for (float** rows : {&work.dh, &work.faded}) *rows = s.take(kRows * h);
+    for (int stream = 0; stream < 2; ++stream) {
+        work.dg[stream] = s.take(kRows * 3 * h);
+        work.dn[stream] = s.take(kRows * h);
+        work.before[stream] = s.take(kRows * h);
+        work.carry[stream] = s.take(kTile * h);
+    }
+    const Windows windows(sequences, memory_steps);
+    for (Size first = 0; first < sequences.count(); first += kTile) {
+        const Tile tile(sequences, first, w);
+        for (int d = 0; d < 2; ++d) {
+            const TileMemory own(memory, sequences, memory_steps, h, d, first, tile.rows);
+            DirectionSlopes(tile, windows, unit, packed[d], d == 1, own, work, slopes).run(x, dout, dx);
+        }
+    }
+}
+
+}  // namespace RIVLEN_UNITS
+}  // namespace rivlen::units

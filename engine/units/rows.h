@@ -1,0 +1,88 @@
+// Work on rows of features that is no matrix product, for one instruction set.
+#pragma once
+
+#include "engine/units/kernels.h"
+#include "engine/units/vectors.h"
+
+namespace rivlen::units {
+inline namespace RIVLEN_UNITS {
+
+struct Moments {
+    float mean, scale;  // scale = 1 / sqrt(variance + epsilon)
+};
+RIVLEN_INLINE Moments moments_of(Size width, const float* x) {
+    constexpr float kEpsilon = 1e-5F;  // as torch's layer norm
+    Vec sum{};
+    Vec squares{};
+    for (Size j = 0; j < width; j += kLanes) {
+        const Vec v = load(x + j);
+        sum += v;
+        squares += v * v;
+    }
+    const auto count = static_cast<float>(width);
+    const float mean = sum_of(sum) / count;
+    const float variance = sum_of(squares) / count - mean * mean;
+    return {mean, 1.0F / __builtin_sqrtf((variance > 0.0F ? variance : 0.0F) + kEpsilon)};
+}
+RIVLEN_INLINE void norm_row(Size width, const float* x, const Norm<const float>& norm, float* y) {
+    const Moments m = moments_of(width, x);
+    for (Size j = 0; j < width; j += kLanes) {
+        const Vec v = (load(x + j) - m.mean) * m.scale;
+        store(y + j, v * load(norm.weight + j) + load(norm.bias + j));
+    }
+}
+// dx = base + the slope of x for the slope dy of its norm; slopes of weight and bias are added to. dx may be base.
+RIVLEN_INLINE void norm_row_slopes(Size width, const float* x, const Norm<const float>& norm, const float* dy,
+                                   const float* base, float* dx, const Norm<float>& slopes) {
+    const Moments m = moments_of(width, x);
+    Vec sum{};
+    Vec along{};
+    for (Size j = 0; j < width; j += kLanes) {
+        const Vec v = (load(x + j) - m.mean) * m.scale;
+        const Vec d = load(dy + j);
+        store(slopes.bias + j, load(slopes.bias + j) + d);
+        store(slopes.weight + j, load(slopes.weight + j) + d * v);
+        const Vec e = d * load(norm.weight + j);
+        sum += e;
+        along += e * v;
+    }
+    const auto count = static_cast<float>(width);
+    const float mean = sum_of(sum) / count;
+    const float mean_along = sum_of(along) / count;
+    for (Size j = 0; j < width; j += kLanes) {
+        const Vec v = (load(x + j) - m.mean) * m.scale;
+        const Vec e = load(dy + j) * load(norm.weight + j);
+        store(dx + j, load(base + j) + (e - v * mean_along - mean) * m.scale);
+    }
+}
+
+RIVLEN_INLINE void add_rows(Size count, const float* a, const float* b, float* out) {
+    for (Size j = 0; j < count; j += kLanes) store(out + j, load(a + j) + load(b + j));
+}
+RIVLEN_INLINE void copy_row(Size count, const float* from, float* to) {
+    for (Size j = 0; j < count; j += kLanes) store(to + j, load(from + j));
+}
+RIVLEN_INLINE void clear(Size count, float* to) {
+    for (Size j = 0; j < count; j += kLanes) store(to + j, Vec{});
+}
+RIVLEN_INLINE void rectify(Size count, float* x) {
+    for (Size j = 0; j < count; j += kLanes) store(x + j, larger(load(x + j), Vec{}));
+}
+// Slopes pass where the rectified value is above nothing.
+RIVLEN_INLINE void rectify_slopes(Size count, const float* rectified, float* slopes) {
+    for (Size j = 0; j < count; j += kLanes) {
+        const Vec on = load(rectified + j);
+        store(slopes + j, on > Vec{} ? load(slopes + j) : Vec{});
+    }
+}
+// sums [columns] += sum of the rows of a.
+inline void add_column_sums(Size rows, Size columns, const float* a, Size lda, float* sums) {
+    for (Size j = 0; j < columns; j += kLanes) {
+        Vec sum = load(sums + j);
+        for (Size r = 0; r < rows; ++r) sum += load(a + r * lda + j);
+        store(sums + j, sum);
+    }
+}
+
+}  // namespace RIVLEN_UNITS
+}  // namespace rivlen::units
