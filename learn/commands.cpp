@@ -13,8 +13,11 @@
 #include "learn/evaluate.h"
 #include "learn/faults.h"
 #include "learn/mask_study.h"
+#include "learn/telling/tell.h"
 #include "learn/tradeoff_study.h"
 #include "learn/train.h"
+#include "learn/world/ambience.h"
+#include "learn/world/music.h"
 
 namespace rivlen::learn {
 
@@ -73,10 +76,59 @@ void add_train(CLI::App& app, Status& status) {
     command->add_option("--evaluate-every", options->evaluate_every, "Steps between evaluations");
     command->add_option("--save-every", options->save_every, "Steps between checkpoints");
     command->add_option("--seed", options->seed, "Seed of mixes and weights");
-    command->add_option("--max-hours", options->max_hours, "Stop after this time; call again to go on");
+    command->add_option("--max-core-hours", options->max_core_hours,
+                        "Stop after so much processor time; call again to go on");
     command->add_option("--start-from", options->start_from,
                         "Weights to begin with; the network may be larger than theirs");
     command->callback([options, &status] { status = train(*options); });
+}
+
+struct ExampleOptions {
+    std::filesystem::path corpus, out;
+    double seconds = 5.0;
+    std::uint64_t seed = 1;
+};
+
+Status write_examples(const ExampleOptions& options) {
+    auto corpus = Corpus::open(options.corpus);
+    if (!corpus) return corpus.error();
+    const Material material(*corpus, Pool::Learn);
+    const auto frames = static_cast<std::size_t>(options.seconds * kCorpusRate);
+    std::filesystem::create_directories(options.out);
+    std::vector<std::pair<std::string, std::function<Stereo(Rng&)>>> makers = {
+        {"crowd", [&](Rng& rng) { return material.crowd(frames, rng); }},
+        {"talkers behind", [&](Rng& rng) { return material.talkers_behind(frames, rng); }},
+        {"recorded", [&](Rng& rng) { return material.recorded_ambience(frames, rng); }},
+        {"music", [&](Rng& rng) { return material.music(frames, rng); }},
+        {"music by rule", [&](Rng& rng) { return synthesise_music(frames, rng); }}};
+    for (const auto& name : synthetic_ambiences())
+        makers.emplace_back(name, [&, name](Rng& rng) { return synthesise_ambience(name, frames, rng); });
+    for (const auto& [name, make] : makers) {
+        const auto start = std::chrono::steady_clock::now();
+        Rng rng(options.seed);
+        Stereo sound = make(rng);
+        const double seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
+        const double power = std::max(active_power(sound[0]), active_power(sound[1]));
+        for (auto& channel : sound) {
+            for (float& v : channel) v *= static_cast<float>(0.05 / std::sqrt(power + 1e-12));
+        }
+        auto writer = SoundFileWriter::create(options.out / (name + ".wav"), SoundFormat::WavFloat, kCorpusRate, 2);
+        if (!writer) return writer.error();
+        if (auto status = writer->write(sound); !status) return status;
+        if (auto status = writer->commit(); !status) return status;
+        fmt::print("{:24} {:6.0f} x real time\n", name, options.seconds / seconds);
+    }
+    return {};
+}
+
+void add_examples(CLI::App& app, Status& status) {
+    auto options = std::make_shared<ExampleOptions>();
+    auto* command = app.add_subcommand("examples", "Write one example of everything that mixes are made of");
+    command->add_option("corpus", options->corpus, "Corpus folder")->required();
+    command->add_option("out", options->out, "Folder to write into")->required();
+    command->add_option("--seconds", options->seconds, "Length of each");
+    command->add_option("--seed", options->seed, "Another seed, other examples");
+    command->callback([options, &status] { status = write_examples(*options); });
 }
 
 struct AverageOptions {
@@ -128,48 +180,6 @@ struct EvalOptions {
     std::filesystem::path worst;
 };
 
-// The ten mixes whose worst stem gains least, as files to look at and listen to: the mix, what the stem is,
-// and what came out.
-Status keep_worst(const EvalSet& set, const std::vector<Figures>& figures,
-                  const std::vector<std::array<Stereo, kStems>>& estimates,
-                  const std::filesystem::path& folder) {
-    struct Case {
-        double gain_db;
-        std::size_t mix, stem;
-        bool operator<(const Case& other) const { return gain_db < other.gain_db; }
-    };
-    std::vector<Case> cases;
-    for (std::size_t m = 0; m < figures.size(); ++m) {
-        Case worst{1e9, m, 0};
-        for (std::size_t s = 0; s < kStems; ++s) {
-            const auto gain = figures[m].gain_db.find(kStemNames[s]);
-            if (gain != figures[m].gain_db.end()) worst = std::min(worst, Case{gain->second, m, s});
-        }
-        if (worst.gain_db < 1e9) cases.push_back(worst);
-    }
-    std::ranges::sort(cases, std::less());
-    cases.resize(std::min<std::size_t>(cases.size(), 10));
-    std::filesystem::create_directories(folder);
-    for (std::size_t i = 0; i < cases.size(); ++i) {
-        const auto& c = cases[i];
-        const auto name =
-            fmt::format("{:02} {}, {} {:+.1f} dB", i + 1, figures[c.mix].kind, kStemNames[c.stem], c.gain_db);
-        fmt::print("{}\n", name);
-        const std::array<std::pair<const char*, const Stereo*>, 3> sounds = {
-            {{"mix", &set.mixes[c.mix].mix},
-             {"is", &set.mixes[c.mix].stems[c.stem]},
-             {"came out", &estimates[c.mix][c.stem]}}};
-        for (const auto& [what, sound] : sounds) {
-            auto writer = SoundFileWriter::create(folder / fmt::format("{} {}.wav", name, what),
-                                                  SoundFormat::WavFloat, kCorpusRate, 2);
-            if (!writer) return writer.error();
-            if (auto status = writer->write(*sound); !status) return status;
-            if (auto status = writer->commit(); !status) return status;
-        }
-    }
-    return {};
-}
-
 Status evaluate(const EvalOptions& options) {
     at::set_num_threads(1);
     auto corpus = Corpus::open(options.corpus);
@@ -181,7 +191,6 @@ Status evaluate(const EvalOptions& options) {
     double mix_seconds = 0.0;
     const EvalSet set = make_eval_set(*corpus, options.per_kind, options.seconds,
                                       options.learned_from ? Pool::Learn : Pool::Choose);
-    std::vector<std::array<Stereo, kStems>> kept;
     for (const auto& mix : set.mixes) {
         const auto start = std::chrono::steady_clock::now();
         const auto masks = options.oracle ? oracle_masks(mix) : network_masks(loaded->network, mix);
@@ -189,12 +198,13 @@ Status evaluate(const EvalOptions& options) {
         mix_seconds += static_cast<double>(mix.frames()) / kCorpusRate;
         const auto estimates = apply_masks(masks, mix);
         figures.push_back(figures_of(mix, estimates));
-        if (!options.worst.empty()) kept.push_back(estimates);
         if (!options.voice) continue;
         if (auto status = add_voice_figures(mix, estimates, figures.back()); !status) return status;
     }
     if (!options.worst.empty()) {
-        if (auto status = keep_worst(set, figures, kept, options.worst); !status) return status;
+        const auto again = [&](std::size_t i) { return set.mixes[i]; };
+        const auto estimate = [&](const Mix& mix) { return apply_masks(network_masks(loaded->network, mix), mix); };
+        if (auto status = keep_worst(figures, again, estimate, options.worst); !status) return status;
     }
     const std::string json = summary_json(figures);
     const auto gains = mean_gains(figures);
@@ -223,6 +233,23 @@ void add_evaluate(CLI::App& app, Status& status) {
     command->add_flag("--learned-from", options->learned_from,
                       "Measure on material learned from instead: the distance shows how much is memory");
     command->callback([options, &status] { status = evaluate(*options); });
+}
+
+void add_tell(CLI::App& app, Status& status) {
+    auto options = std::make_shared<TellOptions>();
+    auto* command = app.add_subcommand("tell", "The figures of docs/model.md: mixes, lone parts, plain sounds");
+    command->add_option("corpus", options->corpus, "Corpus folder")->required();
+    command->add_option("model", options->model, "Weights (.safetensors)")->required();
+    command->add_option("--per-kind", options->per_kind, "Mixes of every kind");
+    command->add_option("--lone-voices", options->lone_voices, "Voices on their own");
+    command->add_option("--lone-others", options->lone_others, "Musics and ambiences on their own, each");
+    command->add_option("--seconds", options->seconds, "Length of a mix");
+    command->add_option("--workers", options->workers, "Threads");
+    command->add_option("--json", options->json, "Write every figure here");
+    command->add_option("--keep-worst", options->worst,
+                        "Write the ten mixes that come out worst into this folder: mix, stem, estimate");
+    command->add_flag("--oracle", options->oracle, "Measure the oracle ratio mask instead of the model");
+    command->callback([options, &status] { status = tell(*options); });
 }
 
 void add_mask_study(CLI::App& app, Status& status) {
@@ -286,7 +313,9 @@ void add_commands(CLI::App& app, Status& status) {
     add_corpus(app, status);
     add_train(app, status);
     add_average(app, status);
+    add_examples(app, status);
     add_evaluate(app, status);
+    add_tell(app, status);
     add_mask_study(app, status);
     add_seal(app, status);
     add_tradeoff(app, status);

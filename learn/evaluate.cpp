@@ -265,6 +265,48 @@ Status add_voice_figures(const Mix& mix, const std::array<Stereo, kStems>& estim
     return {};
 }
 
+Status keep_worst(const std::vector<Figures>& figures, const std::function<Mix(std::size_t)>& mix_of,
+                  const std::function<std::array<Stereo, kStems>(const Mix&)>& estimate,
+                  const std::filesystem::path& folder) {
+    struct Case {
+        double gain_db;
+        std::size_t mix, stem;
+        bool operator<(const Case& other) const { return gain_db < other.gain_db; }
+    };
+    std::vector<Case> cases;
+    for (std::size_t m = 0; m < figures.size(); ++m) {
+        Case worst{1e9, m, 0};
+        for (std::size_t s = 0; s < kStems; ++s) {
+            // What little reverb a nearly dry voice has says nothing.
+            if (s == static_cast<std::size_t>(Stem::Reverb)) continue;
+            const auto gain = figures[m].gain_db.find(kStemNames[s]);
+            if (gain != figures[m].gain_db.end()) worst = std::min(worst, Case{gain->second, m, s});
+        }
+        if (worst.gain_db < 1e9) cases.push_back(worst);
+    }
+    std::ranges::sort(cases, std::less());
+    cases.resize(std::min<std::size_t>(cases.size(), 10));
+    std::filesystem::create_directories(folder);
+    for (std::size_t i = 0; i < cases.size(); ++i) {
+        const auto& c = cases[i];
+        const auto name =
+            fmt::format("{:02} {}, {} {:+.1f} dB", i + 1, figures[c.mix].kind, kStemNames[c.stem], c.gain_db);
+        fmt::print("{}\n", name);
+        const Mix mix = mix_of(c.mix);
+        const auto estimates = estimate(mix);
+        const std::array<std::pair<const char*, const Stereo*>, 3> sounds = {
+            {{"mix", &mix.mix}, {"is", &mix.stems[c.stem]}, {"came out", &estimates[c.stem]}}};
+        for (const auto& [what, sound] : sounds) {
+            auto writer = SoundFileWriter::create(folder / fmt::format("{} {}.wav", name, what),
+                                                  SoundFormat::WavFloat, kCorpusRate, 2);
+            if (!writer) return writer.error();
+            if (auto status = writer->write(*sound); !status) return status;
+            if (auto status = writer->commit(); !status) return status;
+        }
+    }
+    return {};
+}
+
 std::string gain_table(const std::vector<Figures>& figures) {
     return "| kind | dialogue | music | ambience | dry voice |\n|---|---|---|---|---|\n" +
            table_of(

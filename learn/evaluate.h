@@ -2,6 +2,7 @@
 #pragma once
 
 #include <filesystem>
+#include <functional>
 #include <map>
 #include <string>
 #include <vector>
@@ -47,7 +48,13 @@ struct Figures {
 [[nodiscard]] Status add_voice_figures(const Mix& mix, const std::array<Stereo, kStems>& estimates,
                                        Figures& figures);
 
-// The table of docs/model.md: a row a kind, gains as mean (worst).
+// Writes the ten mixes whose worst stem gains least, as files to look at and listen to: the mix, what the stem is, and
+// what came out. mix_of makes mix i again, `estimate` its stems. Errors: DiskFull, Io.
+[[nodiscard]] Status keep_worst(const std::vector<Figures>& figures, const std::function<Mix(std::size_t)>& mix_of,
+                                const std::function<std::array<Stereo, kStems>(const Mix&)>& estimate,
+                                const std::filesystem::path& folder);
+
+// A row a kind, gains as mean (worst).
 [[nodiscard]] std::string gain_table(const std::vector<Figures>& figures);
 // The table of the figures that add_voice_figures() adds.
 [[nodiscard]] std::string voice_table(const std::vector<Figures>& figures);

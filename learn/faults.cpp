@@ -154,8 +154,8 @@ void make_telephone(std::vector<float>& voice, Rng& rng) {
 }
 
 void add_echo(std::vector<float>& voice, Rng& rng) {
-    RoomSpec room;
-    room.decay_seconds = rng.uniform(0.9, 2.0);
+    RoomSpec room = random_room(rng, Strength::Strong, Microphones::Together);
+    room.decay_s.fill(rng.uniform(0.9, 2.0));
     room.direct_to_reverb_db = rng.uniform(-3, 3);
     const auto sound = put_in_room(voice, room, 0.0, rng);
     for (std::size_t i = 0; i < voice.size(); ++i) voice[i] = sound.direct[0][i] + sound.reverb[0][i];

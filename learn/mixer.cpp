@@ -6,7 +6,8 @@
 #include "core/base/levels.h"
 #include "core/chain/biquad.h"
 #include "core/split/stft.h"
-#include "learn/synth.h"
+#include "learn/world/ambience.h"
+#include "learn/world/codecs.h"
 
 namespace rivlen::learn {
 
@@ -18,20 +19,49 @@ float gain_of(double db) {
     return static_cast<float>(amplitude_of_db(db));
 }
 
-double power(std::span<const float> x) {
-    return x.empty() ? 0.0 : energy_of(x) / static_cast<double>(x.size());
-}
-
 void scale(Stereo& x, float gain) {
     for (auto& channel : x) {
         for (float& v : channel) v *= gain;
     }
 }
 
+double mean_power(const Stereo& x) {
+    return x[0].empty() ? 0.0 : 0.5 * (energy_of(x[0]) + energy_of(x[1])) / static_cast<double>(x[0].size());
+}
+
 void set_level(Stereo& x, double level_db, bool active) {
-    const double now =
-        active ? std::max(active_power(x[0]), active_power(x[1])) : 0.5 * (power(x[0]) + power(x[1]));
-    if (now > 1e-14) scale(x, static_cast<float>(std::sqrt(std::pow(10.0, level_db / 10.0) / now)));
+    const double now = active ? std::max(active_power(x[0]), active_power(x[1])) : mean_power(x);
+    if (now > 1e-14) scale(x, static_cast<float>(std::sqrt(power_of_db(level_db) / now)));
+}
+
+// A name from families, each as often as its weight says.
+std::string draw_family(std::span<const AmbienceFamily> families, Rng& rng) {
+    double total = 0.0;
+    for (const auto& f : families) total += f.weight;
+    double at = rng.uniform() * total;
+    for (const auto& f : families) {
+        at -= f.weight;
+        if (at <= 0.0) return f.name;
+    }
+    return families.back().name;
+}
+std::string draw_synthetic(Rng& rng) {
+    return rng.chance(0.58) ? draw_family(bed_families(), rng) : draw_family(event_families(), rng);
+}
+
+// A lone voice, lone music, or lone surroundings.
+void make_lone(Scene& scene, Rng& rng) {
+    const double what = rng.uniform();
+    scene.ducked = false;
+    scene.music = what >= 0.4 && what < 0.7;
+    if (what < 0.4) {
+        scene.voices = 1;
+        scene.ambiences.clear();
+    } else {
+        scene.voices = 0;
+        if (what < 0.7) scene.ambiences.clear();
+        if (what >= 0.7 && scene.ambiences.empty()) scene.ambiences = {draw_synthetic(rng)};
+    }
 }
 
 void add(Stereo& to, const Stereo& from, float gain = 1.0F) {
@@ -48,92 +78,20 @@ void filter(Stereo& x, const Biquad& coefficients) {
     for (auto& channel : x) BiquadFilter(coefficients).process(channel);
 }
 
-// Reads at another speed (linear interpolation is clean enough at a few per cent, and keeps the highs' place
-// honest).
-std::vector<float> at_speed(const std::vector<float>& x, double speed) {
-    if (x.size() < 2) return x;
-    std::vector<float> out(static_cast<std::size_t>(static_cast<double>(x.size() - 1) / speed));
-    for (std::size_t i = 0; i < out.size(); ++i) {
-        const double at = static_cast<double>(i) * speed;
-        const auto k = static_cast<std::size_t>(at);
-        const auto part = static_cast<float>(at - static_cast<double>(k));
-        out[i] = x[k] * (1.0F - part) + x[std::min(k + 1, x.size() - 1)] * part;
-    }
-    return out;
-}
-
-std::vector<Biquad> random_colour(Rng& rng, double depth_db) {
-    std::vector<Biquad> filters;
-    filters.push_back(
-        Biquad::low_shelf(kCorpusRate, rng.log_uniform(80, 400), rng.uniform(-depth_db, depth_db)));
-    filters.push_back(
-        Biquad::high_shelf(kCorpusRate, rng.log_uniform(2000, 9000), rng.uniform(-depth_db, depth_db)));
-    filters.push_back(Biquad::peaking(kCorpusRate, rng.log_uniform(200, 6000), rng.uniform(0.5, 3),
-                                      rng.uniform(-depth_db, depth_db)));
-    return filters;
-}
-
-// What a lossy code at a low rate takes away: the highs, and in every band whatever lies far enough below its
-// level at that moment. A sketch of perceptual coding, not a code.
-void lose_as_coded(Stereo& x, Rng& rng) {
-    const double cutoff_hz = rng.log_uniform(7000, 17000);
-    const double kept_db = rng.uniform(8, 18);
-    const auto top = static_cast<std::size_t>(cutoff_hz * kModelFft / kCorpusRate);
-    Stft stft(kModelFft);
+// The gain of a frame holds at its middle, where the grid's window is highest.
+void duck(Stereo& x, std::span<const float> activity) {
     for (auto& channel : x) {
-        auto spectra = analyse(stft, channel);
-        for (std::size_t at = 0; at < spectra.size(); at += kModelBins) {
-            const auto frame = std::span(spectra).subspan(at, kModelBins);
-            for (std::size_t first = 1; first < top; first += std::max<std::size_t>(4, first / 5)) {
-                const auto band =
-                    frame.subspan(first, std::min(std::max<std::size_t>(4, first / 5), top - first));
-                float highest = 0.0F;
-                for (const Complex& bin : band) highest = std::max(highest, std::norm(bin));
-                const float least = highest * static_cast<float>(power_of_db(-kept_db));
-                for (Complex& bin : band) {
-                    if (std::norm(bin) < least) bin = {};
-                }
-            }
-            std::ranges::fill(frame.subspan(top), Complex{});
+        for (std::size_t i = 0; i < channel.size(); ++i) {
+            const float place = static_cast<float>(i) / kModelHop;
+            const auto t = std::min(static_cast<std::size_t>(place), activity.size() - 1);
+            const std::size_t next = std::min(t + 1, activity.size() - 1);
+            const float part = place - static_cast<float>(t);
+            channel[i] *= duck_gain(activity[t] + part * (activity[next] - activity[t]));
         }
-        channel = synthesise(stft, spectra, channel.size());
     }
-}
-
-// Cuts the silence before and after an utterance (below -45 dB of its peak), leaving 20 ms.
-std::vector<float> trimmed(std::vector<float> x) {
-    float peak = 0.0F;
-    for (const float v : x) peak = std::max(peak, std::abs(v));
-    const float limit = peak * 0.0056F;
-    const auto loud = [&](float v) { return std::abs(v) > limit; };
-    const auto first = std::ranges::find_if(x, loud);
-    if (first == x.end()) return {};
-    const auto last = std::find_if(x.rbegin(), x.rend(), loud).base();
-    constexpr std::ptrdiff_t kMargin = kCorpusRate / 50;
-    const auto from = std::max(x.begin(), first - std::min<std::ptrdiff_t>(kMargin, first - x.begin()));
-    const auto to = last + std::min<std::ptrdiff_t>(kMargin, x.end() - last);
-    return {from, to};
 }
 
 }  // namespace
-
-double active_power(std::span<const float> x) {
-    constexpr std::size_t kBlock = kCorpusRate / 20;
-    std::vector<double> blocks;
-    for (std::size_t i = 0; i + kBlock <= x.size(); i += kBlock)
-        blocks.push_back(power(x.subspan(i, kBlock)));
-    if (blocks.empty()) return power(x);
-    const double limit = *std::ranges::max_element(blocks) * 0.00316;
-    double sum = 0.0;
-    int count = 0;
-    for (const double p : blocks) {
-        if (p >= limit) {
-            sum += p;
-            ++count;
-        }
-    }
-    return count > 0 ? sum / count : 0.0;
-}
 
 MixGains mix_gains(const Scene& scene, double music_power, double ambience_power, Rng& rng) {
     const auto to_level = [](double power, double level_db) {
@@ -145,183 +103,34 @@ MixGains mix_gains(const Scene& scene, double music_power, double ambience_power
     return {{level, level, level * static_cast<float>(music), level * static_cast<float>(ambience)}, level};
 }
 
+std::vector<float> voice_activity(const Stereo& voice) {
+    // Of the frames of the model's grid, smoothed over a quarter of a second, as somebody at a fader would.
+    constexpr float kSpeed = 0.05F;
+    const std::size_t frames = Stft::frame_count(voice[0].size(), kModelHop);
+    const double threshold = 0.02 * std::max(active_power(voice[0]), active_power(voice[1]));
+    std::vector<float> activity(frames);
+    float now = 0.0F;
+    for (std::size_t t = 0; t < frames; ++t) {
+        double power = 0.0;
+        const std::size_t from = t * kModelHop;
+        const std::size_t to = std::min(from + kModelHop, voice[0].size());
+        for (const auto& channel : voice) {
+            if (from < to) power += energy_of(std::span(channel).subspan(from, to - from)) / kModelHop;
+        }
+        now += kSpeed * ((threshold > 0.0 && power > threshold ? 1.0F : 0.0F) - now);
+        activity[t] = now;
+    }
+    return activity;
+}
+
+float duck_gain(float activity) {
+    constexpr float kDepthDb = 12.0F;
+    return static_cast<float>(amplitude_of_db(-static_cast<double>(kDepthDb * std::min(1.0F, 1.5F * activity))));
+}
+
 std::size_t learned_bins(double bandwidth_hz) {
     if (bandwidth_hz >= 20000) return kModelBins;
     return std::min<std::size_t>(kModelBins, static_cast<std::size_t>(bandwidth_hz * kModelFft / kModelRate));
-}
-
-Mixer::Mixer(const Corpus& corpus, Pool pool) : corpus_(&corpus), vary_(pool == Pool::Learn) {
-    const auto collect = [&](const char* kind, std::vector<Source>& into) {
-        for (const auto& [name, recordings] : corpus.groups(kind, pool)) {
-            double seconds = 0.0;
-            double bandwidth = 0.0;
-            for (const auto& r : recordings) {
-                seconds += static_cast<double>(r.frames) / kCorpusRate;
-                bandwidth += r.measures.bandwidth_hz / static_cast<double>(recordings.size());
-            }
-            double weight = std::sqrt(std::min(seconds, 1200.0));
-            if (std::string_view(kind) == "speech" && bandwidth > 14000) weight *= 2.0;
-            into.push_back({&recordings, weight});
-        }
-    };
-    collect("speech", readers_);
-    collect("music", pieces_);
-    collect("effects", effects_);
-}
-
-const Mixer::Source& Mixer::draw(const std::vector<Source>& sources, Rng& rng) const {
-    double total = 0.0;
-    for (const auto& s : sources) total += s.weight;
-    double at = rng.uniform() * total;
-    for (const auto& s : sources) {
-        at -= s.weight;
-        if (at <= 0.0) return s;
-    }
-    return sources.back();
-}
-
-std::vector<float> Mixer::talk(std::size_t frames, double& bandwidth_hz, Rng& rng) const {
-    const auto& recordings = *draw(readers_, rng).recordings;
-    const double speed = rng.chance(0.6) ? rng.uniform(0.84, 1.18) : 1.0;
-    std::vector<float> out(frames, 0.0F);
-    std::size_t at = rng.chance(0.3) ? rng.below(frames / 3 + 1) : 0;
-    bool first = true;
-    while (at < frames) {
-        const auto& recording = recordings[rng.below(recordings.size())];
-        std::vector<float> utterance(
-            static_cast<std::size_t>(std::min<std::uint64_t>(recording.frames, kCorpusRate * 20)));
-        const std::uint64_t skip =
-            recording.frames > utterance.size() ? rng.below(recording.frames - utterance.size()) : 0;
-        corpus_->read(recording, skip, 0, utterance);
-        utterance = trimmed(std::move(utterance));
-        if (speed != 1.0) utterance = at_speed(utterance, speed);
-        const double p = active_power(utterance);
-        const float gain =
-            p > 1e-12 ? static_cast<float>(std::sqrt(1e-2 / p)) * gain_of(rng.uniform(-3, 3)) : 0.0F;
-        // A long utterance may be entered in its middle.
-        std::size_t from = first && utterance.size() > frames ? rng.below(utterance.size() - frames / 2) : 0;
-        const std::size_t count = std::min(utterance.size() - from, frames - at);
-        for (std::size_t i = 0; i < count; ++i) out[at + i] = gain * utterance[from + i];
-        at += count + static_cast<std::size_t>(rng.log_uniform(0.03, 0.7) * kCorpusRate);
-        double top = recording.measures.bandwidth_hz * speed;
-        bandwidth_hz = std::min(bandwidth_hz, std::max(top, 3000.0));
-        first = false;
-        if (rng.chance(0.06)) break;
-    }
-    return out;
-}
-
-Stereo Mixer::music(std::size_t frames, Rng& rng) const {
-    const auto& recordings = *draw(pieces_, rng).recordings;
-    const auto& recording = recordings[rng.below(recordings.size())];
-    // Few pieces have to stand for all music: other speeds are other keys and tempos.
-    const double speed = vary_             ? (rng.chance(0.6) ? rng.log_uniform(0.7, 1.42) : 1.0)
-                         : rng.chance(0.4) ? rng.uniform(0.85, 1.17)
-                                           : 1.0;
-    const auto wanted = static_cast<std::size_t>(static_cast<double>(frames) * speed) + 8;
-    const std::uint64_t start = recording.frames > wanted ? rng.below(recording.frames - wanted) : 0;
-    Stereo out;
-    for (int c = 0; c < 2; ++c) {
-        std::vector<float> raw(wanted);
-        corpus_->read(recording, start, c, raw);
-        raw = speed != 1.0 ? at_speed(raw, speed) : std::move(raw);
-        raw.resize(frames, 0.0F);
-        out[static_cast<std::size_t>(c)] = std::move(raw);
-    }
-    const double width = rng.chance(0.15) ? 0.0 : rng.chance(0.12) ? rng.uniform(1.2, 1.8) : 1.0;
-    for (std::size_t i = 0; i < frames; ++i) {
-        const float mid = 0.5F * (out[0][i] + out[1][i]);
-        const float side = 0.5F * (out[0][i] - out[1][i]) * static_cast<float>(width);
-        out[0][i] = mid + side;
-        out[1][i] = mid - side;
-    }
-    if (rng.chance(0.25)) {  // it starts or stops within the mix
-        const std::size_t edge = rng.below(frames);
-        const bool starts = rng.chance(0.5);
-        const std::size_t fade = rng.below(kCorpusRate) + 480;
-        for (auto& channel : out) {
-            for (std::size_t i = 0; i < frames; ++i) {
-                const double along =
-                    (static_cast<double>(i) - static_cast<double>(edge)) / static_cast<double>(fade);
-                const auto g = static_cast<float>(std::clamp(starts ? along : 1.0 - along, 0.0, 1.0));
-                channel[i] *= g;
-            }
-        }
-    }
-    return out;
-}
-
-Stereo Mixer::recorded_ambience(std::size_t frames, Rng& rng) const {
-    Stereo out = silence(frames);
-    const int layers = rng.between(1, 3);
-    for (int layer = 0; layer < layers; ++layer) {
-        const auto& recordings = *draw(effects_, rng).recordings;
-        const bool looped = rng.chance(0.5);
-        const float gain = gain_of(rng.uniform(-12, 0));
-        std::size_t at = rng.below(frames);
-        const Recording* recording = &recordings[rng.below(recordings.size())];
-        if (looped) at = 0;
-        const double pan = rng.uniform(0.0, 1.0);
-        const auto draw_speed = [&] { return vary_ && rng.chance(0.6) ? rng.log_uniform(0.55, 1.8) : 1.0; };
-        // A loop keeps its speed: a steady machine that changed its pitch with every turn would be a melody.
-        double speed = draw_speed();
-        while (at < frames) {
-            if (!looped) speed = draw_speed();
-            const auto raw_length = static_cast<std::size_t>(std::min<std::uint64_t>(
-                recording->frames, static_cast<std::uint64_t>(static_cast<double>(frames - at) * speed) + 2));
-            const std::uint64_t start =
-                recording->frames > raw_length ? rng.below(recording->frames - raw_length) : 0;
-            std::array<std::vector<float>, 2> piece;
-            for (int c = 0; c < 2; ++c) {
-                auto& samples = piece[static_cast<std::size_t>(c)];
-                samples.resize(raw_length);
-                corpus_->read(*recording, start, c, samples);
-                if (speed != 1.0) samples = at_speed(samples, speed);
-            }
-            const std::size_t length = std::min(piece[0].size(), frames - at);
-            const double p = std::max(active_power(piece[0]), active_power(piece[1]));
-            const float level = p > 1e-12 ? gain * static_cast<float>(std::sqrt(1e-2 / p)) : 0.0F;
-            const std::size_t fade = std::min<std::size_t>(length / 4, 960);
-            for (std::size_t c = 0; c < 2; ++c) {
-                const auto side = recording->channels == 1
-                                      ? static_cast<float>(c == 0 ? 1.0 - 0.7 * pan : 0.3 + 0.7 * pan)
-                                      : 1.0F;
-                for (std::size_t i = 0; i < length; ++i) {
-                    const std::size_t edge = std::min(i, length - 1 - i);
-                    const float ramp =
-                        edge < fade ? static_cast<float>(edge) / static_cast<float>(fade) : 1.0F;
-                    out[c][at + i] += level * side * ramp * piece[c][i];
-                }
-            }
-            const double gap = looped ? 0.0 : rng.log_uniform(0.05, 2.0);
-            at += length - (looped ? fade : 0) + static_cast<std::size_t>(gap * kCorpusRate) + 1;
-            if (!looped) recording = &recordings[rng.below(recordings.size())];
-        }
-    }
-    return out;
-}
-
-// Talkers are added dry in two heaps, and each heap is convolved once: a room each would cost three times the
-// time.
-Stereo Mixer::crowd(std::size_t frames, Rng& rng) const {
-    Stereo out = silence(frames);
-    const int talkers = rng.between(5, 16);
-    for (int heap = 0; heap < 2; ++heap) {
-        std::vector<float> dry(frames, 0.0F);
-        for (int t = 0; t < talkers / 2; ++t) {
-            double bandwidth = 24000;
-            const auto voice = talk(frames, bandwidth, rng);
-            const float gain = gain_of(rng.uniform(-14, 0));
-            for (std::size_t i = 0; i < frames; ++i) dry[i] += gain * voice[i];
-        }
-        RoomSpec room = random_room(rng, true);
-        room.direct_to_reverb_db = rng.uniform(-10, 0);
-        const auto sound = put_in_room(dry, room, rng.uniform(-1, 1), rng);
-        add(out, sound.direct);
-        add(out, sound.reverb);
-    }
-    filter(out, Biquad::low_pass(kCorpusRate, rng.log_uniform(2500, 16000), 0.6));
-    return out;
 }
 
 Scene Mixer::random_scene(Rng& rng) {
@@ -338,21 +147,20 @@ Scene Mixer::random_scene(Rng& rng) {
         const int layers = rng.chance(0.35) ? 2 : 1;
         for (int i = 0; i < layers; ++i) {
             const double what = rng.uniform();
-            if (what < 0.30) {
-                scene.ambiences.emplace_back("recorded");
-            } else if (what < 0.50) {
-                scene.ambiences.emplace_back("crowd");
-            } else {
-                const auto& kinds = synthetic_ambiences();
-                scene.ambiences.push_back(kinds[rng.below(kinds.size())]);
-            }
+            scene.ambiences.push_back(what < 0.32   ? "recorded"
+                                      : what < 0.48 ? "crowd"
+                                      : what < 0.54 ? "talkers behind"
+                                                    : draw_synthetic(rng));
         }
+        if (rng.chance(0.35)) scene.ambiences.push_back(draw_synthetic(rng));
     }
     scene.voice_over_ambience_db = rng.uniform(-6, 22);
     scene.mono = rng.chance(0.4);
     scene.telephone = rng.chance(0.04);
     scene.clipped = rng.chance(0.05);
     scene.coded = rng.chance(0.05);
+    scene.ducked = scene.voices > 0 && scene.music && rng.chance(0.15);
+    if (rng.chance(0.1)) make_lone(scene, rng);
     return scene;
 }
 
@@ -426,7 +234,7 @@ Parts Mixer::make_parts(const Scene& scene, std::size_t frames, Rng& rng) const 
         *part = silence(frames);
     parts.dry_voice.assign(frames, 0.0F);
     for (int v = 0; v < scene.voices; ++v) {
-        auto dry = talk(frames, parts.bandwidth_hz, rng);
+        auto dry = material_.talk(frames, Material::Pitch::Moved, parts.bandwidth_hz, rng);
         if (scene.coloured && rng.chance(0.7)) {
             for (const auto& f : random_colour(rng, 7.0)) BiquadFilter(f).process(dry);
         }
@@ -437,7 +245,9 @@ Parts Mixer::make_parts(const Scene& scene, std::size_t frames, Rng& rng) const 
         double pan = rng.chance(0.75) ? 0.0 : rng.uniform(-0.7, 0.7);
         if (rng.chance(0.02)) pan = rng.chance(0.5) ? -1.0 : 1.0;
         if (scene.room > 0) {
-            const auto sound = put_in_room(dry, random_room(rng, scene.room == 2), pan, rng);
+            const auto room = random_room(rng, scene.room == 2 ? Strength::Strong : Strength::Light,
+                                          material_.varied() ? Microphones::Any : Microphones::Together);
+            const auto sound = put_in_room(dry, room, pan, rng);
             add(parts.dialogue, sound.direct);
             add(parts.reverb, sound.reverb);
         } else {
@@ -453,24 +263,35 @@ Parts Mixer::make_parts(const Scene& scene, std::size_t frames, Rng& rng) const 
         for (std::size_t i = 0; i < frames; ++i) parts.dry_voice[i] += dry[i];
     }
     if (scene.music) {
-        parts.music = music(frames, rng);
+        parts.music = material_.music(frames, rng);
         if (rng.chance(0.4)) {
             for (const auto& f : random_colour(rng, 6.0)) filter(parts.music, f);
         }
     }
     if (!scene.ambiences.empty()) {
         for (const auto& kind : scene.ambiences) {
-            Stereo layer = kind == "crowd"      ? crowd(frames, rng)
-                           : kind == "recorded" ? recorded_ambience(frames, rng)
-                                                : synthesise_ambience(kind, frames, rng);
-            set_level(layer, rng.uniform(-8, 0), kind == "bangs" || kind == "recorded");
+            Stereo layer = kind == "crowd"            ? material_.crowd(frames, rng)
+                           : kind == "recorded"       ? material_.recorded_ambience(frames, rng)
+                           : kind == "talkers behind" ? material_.talkers_behind(frames, rng)
+                                                      : synthesise_ambience(kind, frames, rng);
+            parts.talkers_behind = parts.talkers_behind || kind == "talkers behind";
+            set_level(layer, rng.uniform(-8, 0), kind == "recorded" || ambience_family(kind).events);
             add(parts.ambience, layer);
         }
         if (rng.chance(0.5)) {
             for (const auto& f : random_colour(rng, 8.0)) filter(parts.ambience, f);
         }
     }
+    parts.activity = voice_activity(parts.dialogue);
     return parts;
+}
+
+bool Mixer::goes_with(const Parts& ambience, Scene& scene) {
+    if (!ambience.talkers_behind || scene.ambiences.empty()) return true;
+    // Distant talkers alone could be anybody's dialogue.
+    if (scene.voices == 0) return false;
+    scene.voice_over_ambience_db = std::max(scene.voice_over_ambience_db, kBehindDb);
+    return true;
 }
 
 Mix Mixer::combine(const Scene& scene, const Parts& voice, const Parts& music, const Parts& ambience,
@@ -490,6 +311,7 @@ Mix Mixer::combine(const Scene& scene, const Parts& voice, const Parts& music, c
     if (scene.music) mix.stems[2] = music.music;
     if (!scene.ambiences.empty()) mix.stems[3] = ambience.ambience;
     const MixGains gains = mix_gains(scene, louder_power(mix.stems[2]), louder_power(mix.stems[3]), rng);
+    if (scene.ducked) duck(mix.stems[2], voice.activity);  // from the level that was asked for
     for (std::size_t s = 0; s < kStems; ++s) scale(mix.stems[s], gains.stems[s]);
     for (float& x : mix.dry_voice) x *= gains.level;
     if (scene.mono) {
@@ -510,7 +332,9 @@ Mix Mixer::combine(const Scene& scene, const Parts& voice, const Parts& music, c
     }
     mix.mix = silence(frames);
     for (const auto& stem : mix.stems) add(mix.mix, stem);
-    if (scene.coded) lose_as_coded(mix.mix, rng);
+    if (scene.coded) {
+        if (auto coded = through_codec(mix.mix, random_codec(rng))) mix.mix = std::move(*coded);
+    }
     if (scene.clipped) {
         float peak = 1e-9F;
         for (const auto& channel : mix.mix) {

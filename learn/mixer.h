@@ -10,6 +10,7 @@
 #include "core/split/bands.h"
 #include "learn/corpus.h"
 #include "learn/rooms.h"
+#include "learn/world/material.h"
 
 namespace rivlen::learn {
 
@@ -30,19 +31,17 @@ struct Scene {
     int room = 0;    // 0 dry, 1 light, 2 strong
     bool music = false;
     double voice_over_music_db = 6;
-    std::vector<std::string> ambiences;  // synthetic kinds, "crowd", "recorded"
+    std::vector<std::string> ambiences;  // synthetic_ambiences(), "crowd", "talkers behind", "recorded"
     double voice_over_ambience_db = 8;
     bool mono = false;
     bool telephone = false;
     bool clipped = false;
-    bool coded = false;    // loses what a lossy code at a low rate would lose
+    bool coded = false;    // through a lossy codec
+    bool ducked = false;   // music that is taken down while the voice speaks
     bool coloured = true;  // microphone and tape colour
     // Whether its mix is the sum of its parts as they are, so that it can be put together from their spectra.
     [[nodiscard]] bool linear() const { return !telephone && !clipped && !coded; }
 };
-
-// Mean power of the 50 ms blocks that lie within 25 dB of the loudest: the level of what sounds, not of the pauses.
-[[nodiscard]] double active_power(std::span<const float> x);
 
 // Gains that a scene's levels ask for, by the active powers of its music and ambience, at a level of the whole that rng
 // draws.
@@ -61,12 +60,17 @@ struct Parts {
     Stereo dialogue, reverb, music, ambience;
     std::vector<float> dry_voice;
     double bandwidth_hz = 24000;
+    std::vector<float> activity;  // of the dialogue, 0 to 1, by frames of the model's grid
+    bool talkers_behind = false;  // in the ambience
 };
+[[nodiscard]] std::vector<float> voice_activity(const Stereo& voice);
+// Gain of ducked music while the voice is so active.
+[[nodiscard]] float duck_gain(float activity);
 
 class Mixer {
   public:
     // Draws from one pool only. Speeds and pitches vary in learning alone.
-    Mixer(const Corpus& corpus, Pool pool);
+    Mixer(const Corpus& corpus, Pool pool) : material_(corpus, pool) {}
 
     [[nodiscard]] static Scene random_scene(Rng& rng);
     // A scene that has something of everything, whose parts any scene can be put together from.
@@ -85,20 +89,12 @@ class Mixer {
     [[nodiscard]] static Mix combine(const Scene& scene, const Parts& voice, const Parts& music,
                                      const Parts& ambience, Rng& rng);
 
-  private:
-    struct Source {
-        const std::vector<Recording>* recordings;
-        double weight;
-    };
-    [[nodiscard]] const Source& draw(const std::vector<Source>& sources, Rng& rng) const;
-    std::vector<float> talk(std::size_t frames, double& bandwidth_hz, Rng& rng) const;
-    Stereo music(std::size_t frames, Rng& rng) const;
-    Stereo recorded_ambience(std::size_t frames, Rng& rng) const;
-    Stereo crowd(std::size_t frames, Rng& rng) const;
+    // Whether this ambience may be used in a scene; one with talkers in it only far below a voice, which is arranged.
+    [[nodiscard]] static bool goes_with(const Parts& ambience, Scene& scene);
 
-    const Corpus* corpus_;
-    bool vary_;  // speeds and pitches, in learning only: the evaluation mixes stay as they are
-    std::vector<Source> readers_, pieces_, effects_;
+  private:
+    static constexpr double kBehindDb = 12.0;
+    Material material_;
 };
 
 }  // namespace rivlen::learn

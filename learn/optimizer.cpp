@@ -18,7 +18,8 @@ Optimizer::Optimizer(torch::nn::Module& network, OptimizerOptions options) : opt
         slot.parameter = item.value();
         slot.first = torch::zeros_like(slot.parameter);
         const auto sizes = slot.parameter.sizes();
-        const bool matrix = (sizes.size() == 2 || sizes.size() == 3) && sizes[sizes.size() - 2] > 1;
+        const bool matrix = (sizes.size() == 2 || sizes.size() == 3) && sizes[sizes.size() - 2] > 1 &&
+                            sizes[sizes.size() - 2] % 16 == 0 && sizes[sizes.size() - 1] % 16 == 0;
         if (options_.muon && matrix) {
             const bool gates = item.key().find("weight_ih") != std::string::npos ||
                                item.key().find("weight_hh") != std::string::npos;

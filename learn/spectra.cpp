@@ -37,6 +37,7 @@ class FrameMixer {
     FrameMixer(std::array<const StemSpectra*, kStems> stems, std::array<float, kStems> gains, bool mono)
         : stems_(stems), gains_(gains), mono_(mono) {}
 
+    void set_gain(std::size_t s, float gain) { gains_[s] = gain; }
     // Fills stem() of those that sound, and mix().
     void mix(std::size_t frame, std::size_t channel) {
         mix_.fill(0.0F);
@@ -116,6 +117,7 @@ void features_of_frame(const std::array<FrameMixer::Frame, 2>& channels, const s
 PartsSpectra spectra_of(const Parts& parts) {
     PartsSpectra out;
     out.bandwidth_hz = parts.bandwidth_hz;
+    out.activity = parts.activity;
     Stft stft(kModelFft);
     const std::array<const Stereo*, kStems> stems = {&parts.dialogue, &parts.reverb, &parts.music, &parts.ambience};
     for (std::size_t s = 0; s < kStems; ++s) {
@@ -167,6 +169,7 @@ Example example_of(const Scene& scene, const PartsSpectra& voice, const PartsSpe
     alignas(64) std::array<FrameMixer::Frame, 2> channels{};
     alignas(64) std::array<Bins, 2> powers{};
     for (std::size_t t = 0; t < frames; ++t) {
+        if (scene.ducked) frame.set_gain(2, gains.stems[2] * duck_gain(voice.activity[t]));
         for (std::size_t c = 0; c < (scene.mono ? 1U : 2U); ++c) {
             frame.mix(t, c);
             channels[c] = frame.mix();

@@ -21,6 +21,7 @@ inline constexpr std::size_t kPaddedBins = 1040;  // kModelBins, up to whole vec
 struct PartsSpectra {
     std::array<StemSpectra, kStems> stems;
     double bandwidth_hz = 24000;
+    std::vector<float> activity;  // as in Parts
 };
 [[nodiscard]] PartsSpectra spectra_of(const Parts& parts);
 

@@ -31,10 +31,13 @@ void Stock::follow(std::int64_t step, int clips) {
 }
 
 Example Stock::draw(Rng& rng) const {
-    const Scene scene = Mixer::random_scene(rng);
-    const Item& voice = items_[rng.below(items_.size())];
-    const Item& music = items_[rng.below(items_.size())];
-    const Item& ambience = items_[rng.below(items_.size())];
+    Scene scene = Mixer::random_scene(rng);
+    const auto any = [&]() -> const Item& { return items_[rng.below(items_.size())]; };
+    const Item& voice = any();
+    const Item& music = any();
+    const Item* around = &any();
+    for (int tries = 0; tries < 16 && !Mixer::goes_with(around->parts, scene); ++tries) around = &any();
+    const Item& ambience = *around;
     if (scene.linear()) return example_of(scene, voice.spectra, music.spectra, ambience.spectra, rng);
     const Mix mix = Mixer::combine(scene, voice.parts, music.parts, ambience.parts, rng);
     return {features_of(mix.mix), loss_sums(mix)};

@@ -231,7 +231,7 @@ Status train(const TrainOptions& options) {
             static_cast<double>(progress.step) * options.clips * options.clip_seconds / 3600.0;
 
         const bool last =
-            progress.step == options.steps || seconds_since(session_start) / 3600.0 > options.max_hours;
+            progress.step == options.steps || progress.hours - hours_before > options.max_core_hours;
         const bool evaluated = last || progress.step % options.evaluate_every == 0;
         if (evaluated) {
             average->eval();

@@ -1,0 +1,140 @@
+#include "learn/world/voices.h"
+
+#include <rubberband/RubberBandStretcher.h>
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+
+#include "core/media/resample.h"
+#include "learn/corpus.h"
+
+namespace rivlen::learn {
+
+namespace {
+
+using RubberBand::RubberBandStretcher;
+
+constexpr int kPitchRate = 12000;
+constexpr double kPitchHop_s = 0.01;
+
+double semitones(double factor) {
+    return 12.0 * std::log2(factor);
+}
+
+// The notes of a made-up tune: where each ends (seconds) and how many semitones it lies from the voice's own pitch.
+struct Note {
+    double end_s, semitones;
+};
+std::vector<Note> tune(double seconds, Rng& rng) {
+    constexpr std::array<int, 7> kScale = {0, 2, 4, 5, 7, 9, 11};
+    std::vector<Note> notes;
+    int degree = rng.between(-2, 3);
+    const double beat_s = rng.uniform(0.2, 0.8);
+    for (double t = 0.0; t < seconds;) {
+        t += beat_s * std::exp2(rng.between(-1, 2));
+        const int octave = degree >= 0 ? degree / 7 : (degree - 6) / 7;
+        notes.push_back({t, static_cast<double>(kScale[static_cast<std::size_t>(degree - 7 * octave)] + 12 * octave)});
+        degree = std::clamp(degree + rng.between(-2, 2), -4, 6);
+    }
+    return notes;
+}
+
+}  // namespace
+
+Samples at_speed(const Samples& x, double speed) {
+    return resample(x, kCorpusRate * speed, kCorpusRate);
+}
+
+Samples with_pitch(const Samples& voice, double factor) {
+    RubberBandStretcher stretcher(kCorpusRate, 1,
+                                  RubberBandStretcher::OptionProcessOffline | RubberBandStretcher::OptionFormantPreserved |
+                                      RubberBandStretcher::OptionThreadingNever,
+                                  1.0, factor);
+    const float* in = voice.data();
+    stretcher.study(&in, voice.size(), true);
+    stretcher.process(&in, voice.size(), true);
+    Samples out(static_cast<std::size_t>(std::max(0, stretcher.available())));
+    float* to = out.data();
+    stretcher.retrieve(&to, out.size());
+    out.resize(voice.size(), 0.0F);
+    return out;
+}
+
+std::vector<double> fundamentals(const Samples& voice) {
+    constexpr std::size_t kWindow = kPitchRate / 25;
+    constexpr std::size_t kShortest = kPitchRate / 420;
+    constexpr std::size_t kLongest = kPitchRate / 70;
+    constexpr double kVoiced = 0.55;  // of the energy repeats
+    const Samples x = resample(voice, kCorpusRate, kPitchRate);
+    std::vector<double> out;
+    const auto hop = static_cast<std::size_t>(kPitchRate * kPitchHop_s);
+    for (std::size_t at = 0; at + kWindow + kLongest < x.size(); at += hop) {
+        double best = 0.0;
+        std::size_t best_lag = 0;
+        double energy = 1e-9;
+        for (std::size_t i = 0; i < kWindow; ++i) energy += static_cast<double>(x[at + i]) * static_cast<double>(x[at + i]);
+        double late_energy = 1e-9;
+        for (std::size_t i = kShortest; i < kShortest + kWindow; ++i)
+            late_energy += static_cast<double>(x[at + i]) * static_cast<double>(x[at + i]);
+        for (std::size_t lag = kShortest; lag < kLongest; ++lag) {
+            float sum = 0.0F;
+            for (std::size_t i = 0; i < kWindow; ++i) sum += x[at + i] * x[at + i + lag];
+            // Shorter periods first: a longer one must be clearly better, or octaves fall.
+            const double match = static_cast<double>(sum) / std::sqrt(energy * late_energy) - 0.0004 * static_cast<double>(lag);
+            if (match > best) {
+                best = match;
+                best_lag = lag;
+            }
+            late_energy += static_cast<double>(x[at + lag + kWindow]) * static_cast<double>(x[at + lag + kWindow]) -
+                           static_cast<double>(x[at + lag]) * static_cast<double>(x[at + lag]);
+            late_energy = std::max(late_energy, 1e-9);
+        }
+        out.push_back(best > kVoiced && energy > 1e-6 ? static_cast<double>(kPitchRate) / static_cast<double>(best_lag) : 0.0);
+    }
+    return out;
+}
+
+Samples sung(const Samples& voice, Rng& rng) {
+    constexpr std::size_t kBlock = 480;  // 10 ms, as the fundamentals
+    auto f0 = fundamentals(voice);
+    std::vector<double> voiced;
+    std::ranges::copy_if(f0, std::back_inserter(voiced), [](double f) { return f > 0.0; });
+    if (voiced.size() < 30) return {};
+    const auto middle = voiced.begin() + static_cast<std::ptrdiff_t>(voiced.size() / 2);
+    std::ranges::nth_element(voiced, middle);
+    const double own_hz = *middle;
+
+    const double stretch = rng.log_uniform(1.1, 2.6);
+    const double transpose = rng.uniform(-3, 6);
+    const double vibrato = rng.chance(0.7) ? rng.uniform(0.1, 0.6) : 0.0;  // semitones
+    const double vibrato_hz = rng.uniform(4.5, 6.5);
+    const auto notes = tune(static_cast<double>(voice.size()) / kCorpusRate, rng);
+    RubberBandStretcher stretcher(
+        kCorpusRate, 1,
+        RubberBandStretcher::OptionProcessRealTime | RubberBandStretcher::OptionFormantPreserved |
+            RubberBandStretcher::OptionThreadingNever | RubberBandStretcher::OptionPitchHighConsistency,
+        stretch, 1.0);
+    Samples out;
+    double now = 0.0;  // semitones to move by, gliding
+    std::size_t note = 0;
+    for (std::size_t at = 0; at + kBlock <= voice.size(); at += kBlock) {
+        const double t = static_cast<double>(at) / kCorpusRate;
+        while (note + 1 < notes.size() && t > notes[note].end_s) ++note;
+        const double f = at / kBlock < f0.size() ? f0[at / kBlock] : 0.0;
+        if (f > 0.0) {
+            const double wanted = notes[note].semitones + transpose + vibrato * std::sin(6.2831853 * vibrato_hz * t * stretch);
+            now += 0.5 * (wanted - semitones(f / own_hz) - now);
+        }
+        stretcher.setPitchScale(std::exp2(std::clamp(now, -12.0, 14.0) / 12.0));
+        const float* in = voice.data() + at;
+        stretcher.process(&in, kBlock, at + 2 * kBlock > voice.size());
+        const auto there = static_cast<std::size_t>(std::max(0, stretcher.available()));
+        out.resize(out.size() + there);
+        float* to = out.data() + out.size() - there;
+        stretcher.retrieve(&to, there);
+    }
+    return out;
+}
+
+}  // namespace rivlen::learn
