@@ -3,6 +3,7 @@
 #include <ATen/Parallel.h>
 #include <torch/torch.h>
 
+#include <algorithm>
 #include <cmath>
 
 #include "core/split/bands.h"
@@ -29,16 +30,11 @@ class Worker : public MaskWorker {
         const auto in = torch::from_blob(const_cast<float*>(features.data()),  // NOLINT
                                          {1, frames, kFeatureChannels, kBands});
         const auto wanted = static_cast<std::int64_t>(masks.size() / kMaskRow);
-        const auto logits = network_->forward(in, first_wanted, wanted);
-        const auto out = torch::softmax(logits, 1).squeeze(0).permute({1, 0, 2}).contiguous();
-        const float* values = out.data_ptr<float>();
-        for (std::size_t i = 0; i < masks.size(); ++i) {
-            if (!std::isfinite(values[i])) {
-                return make_error(
-                    ErrorKind::Internal,
-                    "The separation gave values that are no numbers; nothing was kept. Please report this.");
-            }
-            masks[i] = values[i];
+        network_->forward(in, first_wanted, torch::from_blob(masks.data(), {1, wanted, kStems, kBands}));
+        if (!std::ranges::all_of(masks, [](float m) { return std::isfinite(m); })) {
+            return make_error(
+                ErrorKind::Internal,
+                "The separation gave values that are no numbers; nothing was kept. Please report this.");
         }
         return {};
     }

@@ -121,12 +121,14 @@ Tensor SeparationNetworkImpl::block(std::size_t i, const Tensor& x) {
 }
 
 Tensor SeparationNetworkImpl::forward(const Tensor& features) {
-    return forward(features, 0, features.size(1));
+    auto masks = torch::empty({features.size(0), features.size(1), kStems, kBands});
+    forward(features, 0, masks);
+    return masks;
 }
 
-Tensor SeparationNetworkImpl::forward(const Tensor& features, std::int64_t first_frame,
-                                      std::int64_t wanted_frames) {
+void SeparationNetworkImpl::forward(const Tensor& features, std::int64_t first_frame, const Tensor& masks) {
     const torch::NoGradGuard no_grad;
+    const std::int64_t wanted_frames = masks.size(1);
     const std::int64_t pf = spec_.patch_frames;
     const std::int64_t first_step = first_frame / pf;
     const std::int64_t steps = (wanted_frames + pf - 1) / pf;
@@ -144,8 +146,7 @@ Tensor SeparationNetworkImpl::forward(const Tensor& features, std::int64_t first
         }
         x = block(i, x);
     }
-    const auto logits = units::head(x.narrow(0, before, steps), features, patch_form(), first_step, head_weights());
-    return logits.narrow(2, 0, wanted_frames);
+    units::head(x.narrow(0, before, steps), features, patch_form(), first_step, head_weights(), masks);
 }
 
 Tensor SeparationNetworkImpl::loss(const Tensor& features, const units::LossTensors& targets) {

@@ -1,6 +1,6 @@
 // The separation network, defined once for trainer and engine.
-// Input: features [clips, frames, 3, 256] (core/split/bands.h). Output: mask logits [clips, 4, frames, 256];
-// a softmax over the stems makes masks that add up to one in every band.
+// Input: features [clips, frames, 3, 256] (core/split/bands.h). Output: masks [clips, frames, 4, 256],
+// which add up to one over the stems in every band.
 //
 // Form: patches of patch_frames x patch_bands go through a linear layer of their own per band position to
 // `width` features; blocks of a recurrence along time and one along the patches of a frame (and a
@@ -25,11 +25,11 @@ namespace rivlen {
 class SeparationNetworkImpl : public torch::nn::Module {
   public:
     explicit SeparationNetworkImpl(const NetworkSpec& spec);
-    // frames may be any number; it is padded to whole patches inside. Without gradients.
+    // Masks [clips, frames, stems, 256]. frames may be any number; it is padded to whole patches inside. Without gradients.
     torch::Tensor forward(const torch::Tensor& features);
-    // Only the logits of frames [first_frame, first_frame + frames), and only what they need is computed.
+    // Only the masks of frames [first_frame, first_frame + frames), into `masks`, and only what they need is computed.
     // first_frame is a multiple of grid_frames().
-    torch::Tensor forward(const torch::Tensor& features, std::int64_t first_frame, std::int64_t frames);
+    void forward(const torch::Tensor& features, std::int64_t first_frame, const torch::Tensor& masks);
     // What learning makes small (units::head_loss), with gradients.
     torch::Tensor loss(const torch::Tensor& features, const units::LossTensors& targets);
     [[nodiscard]] const NetworkSpec& spec() const { return spec_; }

@@ -61,7 +61,7 @@ torch::Tensor passes_over(SeparationNetwork& network, const torch::Tensor& featu
     for (int pass = 0; pass < passes; ++pass) {
         const std::int64_t shift = pass * network->spec().patch_frames / passes;
         const auto seen = shift == 0 ? features : F::pad(features, F::PadFuncOptions({0, 0, 0, 0, shift, 0}));
-        const auto masks = torch::softmax(network->forward(seen), 1).narrow(2, shift, features.size(1));
+        const auto masks = network->forward(seen).narrow(1, shift, features.size(1));
         sum = sum.defined() ? sum + masks : masks;
     }
     return passes == 1 ? sum : sum / static_cast<double>(passes);
@@ -86,7 +86,7 @@ EvalSet make_eval_set(const Corpus& corpus, int per_kind, double seconds, Pool p
 torch::Tensor network_masks(SeparationNetwork& network, const Mix& mix, int passes) {
     const torch::NoGradGuard no_grad;
     const auto features = features_of(mix.mix).unsqueeze(0);
-    return passes_over(network, features, passes).squeeze(0).contiguous();
+    return passes_over(network, features, passes).squeeze(0).transpose(0, 1).contiguous();
 }
 
 torch::Tensor oracle_masks(const Mix& mix) {

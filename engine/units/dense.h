@@ -139,19 +139,34 @@ inline void head_rows(const Patches& p, const Head<const float>& unit, Size firs
     }
 }
 
-inline void head(const Patches& p, Size first_step, Size steps, const Head<const float>& unit, const float* x,
-                 const float* features, float* logits) {
+// Logits of one patch [stems, size] to masks, in place.
+inline void softmax_over_stems(Size size, float* logits) {
+    for (Size j = 0; j < size; j += kLanes) {
+        Vec top = load(logits + j);
+        for (Size stem = 1; stem < kStemCount; ++stem) top = larger(top, load(logits + stem * size + j));
+        Vec mask[kStemCount];
+        Vec total{};
+        for (Size stem = 0; stem < kStemCount; ++stem) {
+            mask[stem] = exp_of(load(logits + stem * size + j) - top);
+            total += mask[stem];
+        }
+        for (Size stem = 0; stem < kStemCount; ++stem) store(logits + stem * size + j, mask[stem] / total);
+    }
+}
+
+inline void head(const Patches& p, Size first_step, Size frames, const Head<const float>& unit, const float* x,
+                 const float* features, float* masks) {
     const Size k = unit.inputs;
     const Size h = unit.hidden;
     const Size o = unit.outputs;
-    const Size frames = steps * p.patch_frames;
+    const Size rows = (frames + p.patch_frames - 1) / p.patch_frames * p.clips;
     Scratch& s = scratch();
     float* in = s.take(kRows * k);
     float* hidden = s.take(kRows * h);
     float* z = s.take(kRows * o);
     for (Size position = 0; position < p.positions(); ++position) {
-        for (Size first = 0; first < steps * p.clips; first += kRows) {
-            const Size n = tile_rows(first, steps * p.clips);
+        for (Size first = 0; first < rows; first += kRows) {
+            const Size n = tile_rows(first, rows);
             head_rows(p, unit, first_step, position, first, n, x, features, in);
             multiply(n, h, k, in, {k, 1}, {unit.weight1 + position * k * h, h}, hidden, h, false,
                      unit.bias1 + position * h);
@@ -159,15 +174,16 @@ inline void head(const Patches& p, Size first_step, Size steps, const Head<const
             multiply(n, o, h, hidden, {h, 1}, {unit.weight2 + position * h * o, o}, z, o, false,
                      unit.bias2 + position * o);
             for (Size r = 0; r < n; ++r) {
+                softmax_over_stems(p.patch_frames * p.patch_bands, z + r * o);
                 const float* from = z + r * o;
+                const Size start = (first + r) / p.clips * p.patch_frames;
                 for (Size stem = 0; stem < kStemCount; ++stem) {
-                    float* to = logits +
-                                (((first + r) % p.clips * kStemCount + stem) * frames +
-                                 (first + r) / p.clips * p.patch_frames) *
-                                    p.bands +
-                                position * p.patch_bands;
                     for (Size f = 0; f < p.patch_frames; ++f, from += p.patch_bands) {
-                        for (Size b = 0; b < p.patch_bands; ++b) to[f * p.bands + b] = from[b];
+                        if (start + f >= frames) continue;
+                        float* to = masks +
+                                    (((first + r) % p.clips * frames + start + f) * kStemCount + stem) * p.bands +
+                                    position * p.patch_bands;
+                        for (Size b = 0; b < p.patch_bands; ++b) to[b] = from[b];
                     }
                 }
             }

@@ -116,10 +116,10 @@ struct Kernels {
     void (*embed)(const Patches&, const Embedding<const float>&, const float* features, float* out);
     void (*embed_slopes)(const Patches&, const Embedding<const float>&, const float* features, const float* dout,
                          const Embedding<float>& slopes);
-    // x [steps, positions, clips, width], of which the first is the patches' first_step-th; logits [clips, stems,
-    // steps x patch_frames, bands].
-    void (*head)(const Patches&, Size first_step, Size steps, const Head<const float>&, const float* x,
-                 const float* features, float* logits);
+    // x [steps, positions, clips, width], of which the first is the patches' first_step-th; masks (softmax over the
+    // stems) [clips, frames, stems, bands] of the first `frames` frames of these steps.
+    void (*head)(const Patches&, Size first_step, Size frames, const Head<const float>&, const float* x,
+                 const float* features, float* masks);
     // Softmax over the stems and the loss of a batch without its constant, with all slopes at once.
     double (*head_loss)(const Patches&, const Head<const float>&, const float* x, const float* features,
                         const LossTargets&, float* dx, const Head<float>& slopes);

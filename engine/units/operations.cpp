@@ -233,18 +233,14 @@ Tensor embed(const Tensor& features, const PatchForm& form, const Tensor& weight
     return EmbedOperation::apply(form, features.contiguous(), weight, bias);
 }
 
-Tensor head(const Tensor& x, const Tensor& features, const PatchForm& form, std::int64_t first_step,
-            const HeadWeights& w) {
+void head(const Tensor& x, const Tensor& features, const PatchForm& form, std::int64_t first_step,
+          const HeadWeights& w, const Tensor& masks) {
     const torch::NoGradGuard no_grad;
     const auto in = x.contiguous();
     const auto seen = features.contiguous();
-    const Size steps = in.size(0);
-    const Size stems = w.weight2.size(2) / (form.frames * form.bands);
-    auto logits = torch::empty({seen.size(0), stems, steps * form.frames, seen.size(3)});
     const std::array<Tensor, 6> list{w.norm.weight, w.norm.bias, w.weight1, w.bias1, w.weight2, w.bias2};
-    kernels().head(patches_of(seen, form), first_step, steps, head_of<const float>(list, read), read(in), read(seen),
-                   write(logits));
-    return logits;
+    kernels().head(patches_of(seen, form), first_step, masks.size(1), head_of<const float>(list, read), read(in), read(seen),
+                   write(masks));
 }
 
 Tensor head_loss(const Tensor& x, const Tensor& features, const PatchForm& form, const HeadWeights& w,

@@ -52,10 +52,10 @@ struct HeadWeights {
     torch::Tensor weight1, bias1;  // [positions, inputs, hidden], [positions, 1, hidden]
     torch::Tensor weight2, bias2;  // [positions, hidden, stems x patch]
 };
-// Logits [clips, stems, steps x patch frames, bands] of the steps of x, of which the first is the features'
-// first_step-th. Without gradients.
-[[nodiscard]] torch::Tensor head(const torch::Tensor& x, const torch::Tensor& features, const PatchForm& form,
-                                 std::int64_t first_step, const HeadWeights& weights);
+// Masks of the first frames of the steps of x, of which the first is the features' first_step-th, written into `masks`
+// [clips, frames, stems, bands]. Without gradients.
+void head(const torch::Tensor& x, const torch::Tensor& features, const PatchForm& form, std::int64_t first_step,
+          const HeadWeights& weights, const torch::Tensor& masks);
 
 // What masks are measured against (learn/tensors.h): over clips, frames and bands, with M the softmax of the logits,
 //   sum of weight (M mixture (1 + absent) - sqrt(M) cross).

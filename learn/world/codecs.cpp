@@ -14,6 +14,7 @@ extern "C" {
 #include <span>
 #include <vector>
 
+#include "core/base/real_fft.h"
 #include "core/media/resample.h"
 #include "learn/corpus.h"
 
@@ -180,19 +181,24 @@ std::ptrdiff_t lag_of(std::span<const float> late, std::span<const float> early)
             from = at;
         }
     }
-    std::ptrdiff_t best = 0;
-    float highest = -1.0F;
-    for (std::ptrdiff_t lag = kEarliest; lag <= kLatest; ++lag) {
-        const std::ptrdiff_t first = std::max<std::ptrdiff_t>(from, -lag);
-        const std::ptrdiff_t last = std::min(from + count, static_cast<std::ptrdiff_t>(late.size()) - lag);
-        float sum = 0.0F;
-        for (std::ptrdiff_t i = first; i < last; ++i)
-            sum += late[static_cast<std::size_t>(i + lag)] * early[static_cast<std::size_t>(i)];
-        if (sum > highest) {
-            highest = sum;
-            best = lag;
-        }
+    // Correlation at all lags at once, as a product of spectra.
+    const std::ptrdiff_t span = count + kLatest - kEarliest;
+    std::size_t fft_size = 1024;
+    while (fft_size < static_cast<std::size_t>(span + count)) fft_size *= 2;
+    std::vector<float> window(static_cast<std::size_t>(span), 0.0F);
+    for (std::ptrdiff_t i = 0; i < span; ++i) {
+        const std::ptrdiff_t at = from + kEarliest + i;
+        if (at >= 0 && at < static_cast<std::ptrdiff_t>(late.size()))
+            window[static_cast<std::size_t>(i)] = late[static_cast<std::size_t>(at)];
     }
+    RealFft fft(fft_size);
+    fft.forward(early.subspan(static_cast<std::size_t>(from), static_cast<std::size_t>(count)));
+    const std::vector<std::complex<float>> pattern(fft.bins().begin(), fft.bins().end());
+    fft.forward(window);
+    for (std::size_t k = 0; k < pattern.size(); ++k) fft.bins()[k] *= std::conj(pattern[k]);
+    fft.inverse();
+    const auto products = std::span<const float>(fft.time()).first(static_cast<std::size_t>(kLatest - kEarliest + 1));
+    const std::ptrdiff_t best = std::ranges::max_element(products) - products.begin() + kEarliest;
     return best;
 }
 

@@ -219,9 +219,13 @@ TEST_P(Units, EmbeddingEqualsLibtorch) {
 TEST_P(Units, HeadAndLossEqualLibtorch) {
     const Patchwork p;
     const auto x = torch::randn({Patchwork::kSteps, Patchwork::kPositions, Patchwork::kClips, kWidth}).requires_grad_();
-    EXPECT_TRUE(torch::allclose(head(x, p.features, Patchwork::kForm, 0, p.head), p.logits(x), 1e-4, 1e-5));
-    EXPECT_TRUE(torch::allclose(head(x.narrow(0, 1, 2), p.features, Patchwork::kForm, 1, p.head),
-                                p.logits(x).narrow(2, Patchwork::kPatchFrames, 2 * Patchwork::kPatchFrames), 1e-4, 1e-5));
+    const auto expected = torch::softmax(p.logits(x), 1).transpose(1, 2);  // [clips, frames, stems, bands]
+    auto whole = torch::empty({Patchwork::kClips, Patchwork::kFrames, 4, Patchwork::kBands});
+    head(x, p.features, Patchwork::kForm, 0, p.head, whole);
+    EXPECT_TRUE(torch::allclose(whole, expected.narrow(1, 0, Patchwork::kFrames), 1e-4, 1e-5));
+    auto part = torch::empty({Patchwork::kClips, 5, 4, Patchwork::kBands});
+    head(x.narrow(0, 1, 2), p.features, Patchwork::kForm, 1, p.head, part);
+    EXPECT_TRUE(torch::allclose(part, expected.narrow(1, Patchwork::kPatchFrames, 5), 1e-4, 1e-5));
     const std::vector<Tensor> inputs{x,           p.head.norm.weight, p.head.norm.bias, p.head.weight1,
                                      p.head.bias1, p.head.weight2,     p.head.bias2};
     const auto run = [&](const Tensor& loss) {
