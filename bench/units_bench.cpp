@@ -1,4 +1,5 @@
-// GFLOP/s of the network's units, each with the shapes of models/fine, for every instruction set that the machine has:
+// GFLOP/s of the network's units, each with the shapes of models/fine, for every instruction set that the
+// machine has:
 //   build/release/bench/rivlen-units-bench
 // Operations count a product and a sum each; norms and gates are not counted.
 #include <benchmark/benchmark.h>
@@ -22,7 +23,8 @@ Tensor weight(std::vector<std::int64_t> shape) {
 
 // Forward alone, or forward and backward, which is three times the work.
 template <typename Operation>
-void run(benchmark::State& state, const Kernels* chosen, bool learning, double products, const Operation& operation) {
+void run(benchmark::State& state, const Kernels* chosen, bool learning, double products,
+         const Operation& operation) {
     at::set_num_threads(1);
     use_kernels(chosen);
     const auto x = torch::randn({kSteps, kPositions, kClips, kWidth}).requires_grad_();
@@ -43,7 +45,8 @@ void recurrent_unit(benchmark::State& state, const Kernels* chosen, bool learnin
     const NormWeights norm{weight({kWidth}), weight({kWidth})};
     std::array<GruWeights, 2> gru;
     for (auto& d : gru)
-        d = {weight({3 * kHidden, kWidth}), weight({3 * kHidden, kHidden}), weight({3 * kHidden}), weight({3 * kHidden})};
+        d = {weight({3 * kHidden, kWidth}), weight({3 * kHidden, kHidden}), weight({3 * kHidden}),
+             weight({3 * kHidden})};
     const LinearWeights out{weight({kWidth, 2 * kHidden}), weight({kWidth})};
     const double twice_hidden = memory_steps > 0 ? 2.0 : 1.0;  // a state that warms up beside the other
     run(state, chosen, learning,
@@ -63,7 +66,8 @@ void add_benches() {
     for (const Kernels* k : available_kernels()) {
         for (const bool learning : {false, true}) {
             const auto add = [&](const std::string& unit, auto... arguments) {
-                const std::string name = std::string(k->name) + "/" + unit + (learning ? "/learning" : "/splitting");
+                const std::string name =
+                    std::string(k->name) + "/" + unit + (learning ? "/learning" : "/splitting");
                 benchmark::RegisterBenchmark(name.c_str(), arguments...)->Unit(benchmark::kMillisecond);
             };
             add("recurrence along time", [=](auto& s) { recurrent_unit(s, k, learning, true, 0); });

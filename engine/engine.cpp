@@ -30,7 +30,8 @@ class Worker : public MaskWorker {
         const auto in = torch::from_blob(const_cast<float*>(features.data()),  // NOLINT
                                          {1, frames, kFeatureChannels, kBands});
         const auto wanted = static_cast<std::int64_t>(masks.size() / kMaskRow);
-        network_->forward(in, first_wanted, torch::from_blob(masks.data(), {1, wanted, kStems, kBands}));
+        network_->forward(in, first_wanted, torch::from_blob(masks.data(), {1, wanted, kStems, kBands}),
+                          workspace_);
         if (!std::ranges::all_of(masks, [](float m) { return std::isfinite(m); })) {
             return make_error(
                 ErrorKind::Internal,
@@ -41,6 +42,7 @@ class Worker : public MaskWorker {
 
   private:
     SeparationNetwork network_;
+    Workspace workspace_;
 };
 
 class Engine : public Separator {
@@ -73,10 +75,11 @@ Status check_machine(LoadedNetwork& loaded) {
         if (golden_difference(loaded.network, loaded.golden) <= kGoldenTolerance) return {};
     }
     units::use_kernels(nullptr);
-    return make_error(ErrorKind::Unsupported,
-                      "This machine computes wrongly: the model does not give the masks it should, so nothing is "
-                      "split. Install Rivlen's models again; if that does not help, please report it with the kind "
-                      "of processor.");
+    return make_error(
+        ErrorKind::Unsupported,
+        "This machine computes wrongly: the model does not give the masks it should, so nothing is "
+        "split. Install Rivlen's models again; if that does not help, please report it with the kind "
+        "of processor.");
 }
 
 Result<std::shared_ptr<const Separator>> open_engine(const std::filesystem::path& model) {

@@ -52,8 +52,13 @@ class RecurrentUnit : public nn::Module {
         gru_ = register_module("gru", std::make_shared<BidirectionalGru>(spec.width, spec.hidden));
         out_ = register_module("out", nn::Linear(2 * spec.hidden, spec.width));
     }
+    void forward_into(const Tensor& x, const Tensor& out) {
+        units::recurrent_into(x, along_time_, memory_steps_, weights_of(norm_), gru_->weights(),
+                              weights_of(out_), out);
+    }
     Tensor forward(const Tensor& x) {
-        return units::recurrent(x, along_time_, memory_steps_, weights_of(norm_), gru_->weights(), weights_of(out_));
+        return units::recurrent(x, along_time_, memory_steps_, weights_of(norm_), gru_->weights(),
+                                weights_of(out_));
     }
 
   private:
@@ -70,6 +75,9 @@ class Mlp : public nn::Module {
         norm_ = register_module("norm", nn::LayerNorm(nn::LayerNormOptions({spec.width})));
         up_ = register_module("up", nn::Linear(spec.width, spec.mlp_hidden));
         out_ = register_module("out", nn::Linear(spec.mlp_hidden, spec.width));
+    }
+    void forward_in_place(const Tensor& x) {
+        units::perceptron_in_place(x, weights_of(norm_), weights_of(up_), weights_of(out_));
     }
     Tensor forward(const Tensor& x) {
         return units::perceptron(x, weights_of(norm_), weights_of(up_), weights_of(out_));
@@ -115,44 +123,67 @@ units::HeadWeights SeparationNetworkImpl::head_weights() const {
     return {weights_of(last_norm_), head1_weight_, head1_bias_, head2_weight_, head2_bias_};
 }
 
-Tensor SeparationNetworkImpl::block(std::size_t i, const Tensor& x) {
-    const auto y = band_units_[i]->as<RecurrentUnit>()->forward(x);
-    return mlps_->is_empty() ? y : mlps_[i]->as<Mlp>()->forward(y);
+Tensor Workspace::take(std::size_t which, std::vector<std::int64_t> shape) {
+    std::int64_t count = 1;
+    for (const std::int64_t n : shape) count *= n;
+    Tensor& buffer = buffers_[which];
+    if (!buffer.defined() || buffer.numel() < count) buffer = torch::empty({count});
+    return buffer.narrow(0, 0, count).view(shape);
+}
+
+// Both units take every step by itself, so that they follow one another on few steps at a time, which stay in
+// the cache.
+void SeparationNetworkImpl::finish_block(std::size_t i, const Tensor& x, const Tensor& out) {
+    constexpr std::int64_t kSteps = 32;
+    for (std::int64_t first = 0; first < x.size(0); first += kSteps) {
+        const std::int64_t steps = std::min(kSteps, x.size(0) - first);
+        const auto piece = out.narrow(0, first, steps);
+        band_units_[i]->as<RecurrentUnit>()->forward_into(x.narrow(0, first, steps), piece);
+        if (!mlps_->is_empty()) mlps_[i]->as<Mlp>()->forward_in_place(piece);
+    }
 }
 
 Tensor SeparationNetworkImpl::forward(const Tensor& features) {
     auto masks = torch::empty({features.size(0), features.size(1), kStems, kBands});
-    forward(features, 0, masks);
+    Workspace workspace;
+    forward(features, 0, masks, workspace);
     return masks;
 }
 
-void SeparationNetworkImpl::forward(const Tensor& features, std::int64_t first_frame, const Tensor& masks) {
+void SeparationNetworkImpl::forward(const Tensor& any_features, std::int64_t first_frame, const Tensor& masks,
+                                    Workspace& workspace) {
     const torch::NoGradGuard no_grad;
-    const std::int64_t wanted_frames = masks.size(1);
+    const auto features = any_features.contiguous();
     const std::int64_t pf = spec_.patch_frames;
     const std::int64_t first_step = first_frame / pf;
-    const std::int64_t steps = (wanted_frames + pf - 1) / pf;
-    auto x = units::embed(features, patch_form(), embed_weight_, embed_bias_);
+    const std::int64_t steps = (masks.size(1) + pf - 1) / pf;
+    auto x = workspace.take(
+        0, {(features.size(1) + pf - 1) / pf, kBands / spec_.patch_bands, features.size(0), spec_.width});
+    units::embed_into(features, patch_form(), embed_weight_, embed_bias_, x);
     std::int64_t before = first_step;  // steps of x before the first wanted one
     for (std::size_t i = 0; i < static_cast<std::size_t>(spec_.blocks); ++i) {
-        x = time_units_[i]->as<RecurrentUnit>()->forward(x);
+        auto y = workspace.take(1, x.sizes().vec());
+        time_units_[i]->as<RecurrentUnit>()->forward_into(x, y);
         if (const std::int64_t memory = spec_.memory_steps; memory > 0) {
             // What the blocks that follow do not look at is left out from here on.
             const std::int64_t reach = memory * (spec_.blocks - 1 - static_cast<std::int64_t>(i));
             const std::int64_t begin = std::max<std::int64_t>(0, before - reach);
             const std::int64_t last_window = (before + steps + memory - 1) / memory * memory;
-            x = x.narrow(0, begin, std::min(x.size(0), last_window + reach) - begin);
+            y = y.narrow(0, begin, std::min(y.size(0), last_window + reach) - begin);
             before -= begin;
         }
-        x = block(i, x);
+        x = workspace.take(0, y.sizes().vec());
+        finish_block(i, y, x);
     }
     units::head(x.narrow(0, before, steps), features, patch_form(), first_step, head_weights(), masks);
 }
 
 Tensor SeparationNetworkImpl::loss(const Tensor& features, const units::LossTensors& targets) {
     auto x = units::embed(features, patch_form(), embed_weight_, embed_bias_);
-    for (std::size_t i = 0; i < static_cast<std::size_t>(spec_.blocks); ++i)
-        x = block(i, time_units_[i]->as<RecurrentUnit>()->forward(x));
+    for (std::size_t i = 0; i < static_cast<std::size_t>(spec_.blocks); ++i) {
+        x = band_units_[i]->as<RecurrentUnit>()->forward(time_units_[i]->as<RecurrentUnit>()->forward(x));
+        if (!mlps_->is_empty()) x = mlps_[i]->as<Mlp>()->forward(x);
+    }
     return units::head_loss(x, features, patch_form(), head_weights(), targets);
 }
 

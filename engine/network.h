@@ -10,6 +10,7 @@
 
 #include <torch/torch.h>
 
+#include <array>
 #include <filesystem>
 #include <map>
 #include <span>
@@ -22,14 +23,27 @@
 
 namespace rivlen {
 
+// Memory of a forward pass, kept from one to the next: getting tens of megabytes from the system, zeroed, for
+// every unit of every chunk took a fifth of a split's time. One thread's.
+class Workspace {
+  public:
+    // One of two buffers, [shape], with whatever it held before.
+    torch::Tensor take(std::size_t which, std::vector<std::int64_t> shape);
+
+  private:
+    std::array<torch::Tensor, 2> buffers_;
+};
+
 class SeparationNetworkImpl : public torch::nn::Module {
   public:
     explicit SeparationNetworkImpl(const NetworkSpec& spec);
-    // Masks [clips, frames, stems, 256]. frames may be any number; it is padded to whole patches inside. Without gradients.
+    // Masks [clips, frames, stems, 256]. frames may be any number; it is padded to whole patches inside.
+    // Without gradients.
     torch::Tensor forward(const torch::Tensor& features);
-    // Only the masks of frames [first_frame, first_frame + frames), into `masks`, and only what they need is computed.
-    // first_frame is a multiple of grid_frames().
-    void forward(const torch::Tensor& features, std::int64_t first_frame, const torch::Tensor& masks);
+    // Only the masks of frames [first_frame, first_frame + frames), into `masks`, and only what they need is
+    // computed. first_frame is a multiple of grid_frames().
+    void forward(const torch::Tensor& features, std::int64_t first_frame, const torch::Tensor& masks,
+                 Workspace& workspace);
     // What learning makes small (units::head_loss), with gradients.
     torch::Tensor loss(const torch::Tensor& features, const units::LossTensors& targets);
     [[nodiscard]] const NetworkSpec& spec() const { return spec_; }
@@ -43,8 +57,8 @@ class SeparationNetworkImpl : public torch::nn::Module {
   private:
     [[nodiscard]] units::PatchForm patch_form() const;
     [[nodiscard]] units::HeadWeights head_weights() const;
-    // All of block i behind its recurrence along time.
-    torch::Tensor block(std::size_t i, const torch::Tensor& x);
+    // All of block i behind its recurrence along time, from x into `out`.
+    void finish_block(std::size_t i, const torch::Tensor& x, const torch::Tensor& out);
 
     NetworkSpec spec_;
     torch::Tensor embed_weight_, embed_bias_;  // [patches, in, width], [patches, 1, width]

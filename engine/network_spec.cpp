@@ -32,8 +32,8 @@ Result<NetworkSpec> NetworkSpec::from_json(const std::string& text) {
         spec.hidden <= 1024 && spec.memory_steps >= 0 && spec.memory_steps <= 65536 && spec.mlp_hidden >= 0 &&
         spec.mlp_hidden <= 4096 && spec.head_hidden > 0 && spec.head_hidden <= 4096 &&
         // What units/kernels.h asks for.
-        spec.width % 16 == 0 && spec.hidden % 16 == 0 && spec.mlp_hidden % 16 == 0 && spec.head_hidden % 16 == 0 &&
-        spec.patch_frames * spec.patch_bands % 16 == 0;
+        spec.width % 16 == 0 && spec.hidden % 16 == 0 && spec.mlp_hidden % 16 == 0 &&
+        spec.head_hidden % 16 == 0 && spec.patch_frames * spec.patch_bands % 16 == 0;
     if (!possible) {
         return make_error(ErrorKind::Unsupported,
                           "The model was made for another version of Rivlen. Update Rivlen.");

@@ -67,9 +67,12 @@ void add_train(CLI::App& app, Status& status) {
     command->add_option("--clip-seconds", options->clip_seconds, "Length of a clip");
     command->add_option("--steps", options->steps, "Steps in all");
     command->add_option("--rate", options->learning_rate, "Highest learning rate");
-    command->add_option("--decay-steps", options->decay_steps, "Last steps, over which the rate falls to nothing");
-    command->add_option("--absent-cost", options->absent_cost, "How much more it costs what goes to an absent stem");
-    command->add_option("--parts", options->stock.parts, "Parts that each worker's mixes are made of at a time");
+    command->add_option("--decay-steps", options->decay_steps,
+                        "Last steps, over which the rate falls to nothing");
+    command->add_option("--absent-cost", options->absent_cost,
+                        "How much more it costs what goes to an absent stem");
+    command->add_option("--parts", options->stock.parts,
+                        "Parts that each worker's mixes are made of at a time");
     command->add_option("--uses", options->stock.uses, "Times that a part is used, on average");
     command->add_flag("--muon,!--adamw", options->optimizer.muon, "Optimiser of the matrices");
     command->add_option("--average", options->average, "Memory of the averaged weights, a step");
@@ -107,12 +110,14 @@ Status write_examples(const ExampleOptions& options) {
         const auto start = std::chrono::steady_clock::now();
         Rng rng(options.seed);
         Stereo sound = make(rng);
-        const double seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
+        const double seconds =
+            std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
         const double power = std::max(active_power(sound[0]), active_power(sound[1]));
         for (auto& channel : sound) {
             for (float& v : channel) v *= static_cast<float>(0.05 / std::sqrt(power + 1e-12));
         }
-        auto writer = SoundFileWriter::create(options.out / (name + ".wav"), SoundFormat::WavFloat, kCorpusRate, 2);
+        auto writer =
+            SoundFileWriter::create(options.out / (name + ".wav"), SoundFormat::WavFloat, kCorpusRate, 2);
         if (!writer) return writer.error();
         if (auto status = writer->write(sound); !status) return status;
         if (auto status = writer->commit(); !status) return status;
@@ -203,7 +208,9 @@ Status evaluate(const EvalOptions& options) {
     }
     if (!options.worst.empty()) {
         const auto again = [&](std::size_t i) { return set.mixes[i]; };
-        const auto estimate = [&](const Mix& mix) { return apply_masks(network_masks(loaded->network, mix), mix); };
+        const auto estimate = [&](const Mix& mix) {
+            return apply_masks(network_masks(loaded->network, mix), mix);
+        };
         if (auto status = keep_worst(figures, again, estimate, options.worst); !status) return status;
     }
     const std::string json = summary_json(figures);
@@ -237,7 +244,8 @@ void add_evaluate(CLI::App& app, Status& status) {
 
 void add_tell(CLI::App& app, Status& status) {
     auto options = std::make_shared<TellOptions>();
-    auto* command = app.add_subcommand("tell", "The figures of docs/model.md: mixes, lone parts, plain sounds");
+    auto* command =
+        app.add_subcommand("tell", "The figures of docs/model.md: mixes, lone parts, plain sounds");
     command->add_option("corpus", options->corpus, "Corpus folder")->required();
     command->add_option("model", options->model, "Weights (.safetensors)")->required();
     command->add_option("--per-kind", options->per_kind, "Mixes of every kind");

@@ -12,6 +12,7 @@
 #include <memory>
 #include <mutex>
 #include <nlohmann/json.hpp>
+#include <optional>
 #include <regex>
 #include <set>
 #include <thread>
@@ -43,11 +44,19 @@ struct Rule {
     std::string group;
     std::set<std::string> choose, tell, skip;
 };
+// Voices to be synthesised: every text by every voice of a command.
+struct Speak {
+    std::vector<std::string> commands, texts;
+    std::vector<std::vector<std::string>> voices;  // of each command
+};
 struct Package {
     std::string name;
     Pool pool = Pool::Learn;
     std::vector<Rule> rules;
+    std::optional<Speak> speak;
 };
+
+NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE(Speak, commands, texts, voices)
 
 Result<std::vector<Package>> read_packages(const fs::path& path) {
     auto text = read_text_file(path);
@@ -56,8 +65,9 @@ Result<std::vector<Package>> read_packages(const fs::path& path) {
     try {
         const json list = json::parse(*text);
         for (const auto& entry : list.at("packages")) {
-            Package package{entry.at("package"), entry.value("pool", Pool::Learn), {}};
-            for (const auto& rule : entry.at("rules")) {
+            Package package{entry.at("package"), entry.value("pool", Pool::Learn), {}, {}};
+            if (entry.contains("speak")) package.speak = entry.at("speak").get<Speak>();
+            for (const auto& rule : entry.value("rules", json::array())) {
                 package.rules.push_back({rule.at("kind"), std::regex(rule.at("match").get<std::string>()),
                                          rule.value("group", ""),
                                          rule.value("choose", std::set<std::string>{}),
@@ -229,14 +239,58 @@ Decoded decode(const fs::path& file, const std::string& kind, const BuildOptions
     return result;
 }
 
-Status build_package(const Package& package, const BuildOptions& options) {
-    const fs::path index_path = options.folder / "index" / (package.name + ".json");
-    if (fs::exists(index_path)) return {};
+// What a package is put together in: its sounds one after another, and what is known of them.
+class PackageWriter {
+  public:
+    static Result<PackageWriter> create(const Package& package, const BuildOptions& options) {
+        auto out = OutputFile::create(options.folder / "pcm" / (package.name + ".s16"));
+        if (!out) return out.error();
+        return PackageWriter(package, options, std::move(*out));
+    }
+    // A sound that is too short, or there already, is left out.
+    void add(const std::string& path, const fs::path& file, const std::string& kind, const std::string& group,
+             Pool pool) {
+        if (!status_) return;
+        Decoded decoded = decode(file, kind, *options_);
+        if (decoded.pcm.empty() || !seen_.insert(decoded.facts.hash).second) return;
+        Recording& facts = decoded.facts;
+        facts.package = package_->name;
+        facts.path = path;
+        facts.kind = kind;
+        facts.group = package_->name + ":" + group;
+        facts.pool = pool;
+        facts.offset_samples = offset_;
+        offset_ += decoded.pcm.size();
+        status_ = out_.write(std::as_bytes(std::span(decoded.pcm)));
+        recordings_.push_back(std::move(facts));
+    }
+    Status finish() {
+        if (!status_) return status_;
+        if (recordings_.empty())
+            return make_error(ErrorKind::BadInput, "No recording found in {}.", package_->name);
+        if (auto status = out_.commit(); !status) return status;
+        const fs::path index = options_->folder / "index" / (package_->name + ".json");
+        if (auto status = write_text_file(index, json(recordings_).dump(1)); !status) return status;
+        options_->log(fmt::format("{}: {} recordings", package_->name, recordings_.size()));
+        return {};
+    }
+
+  private:
+    PackageWriter(const Package& package, const BuildOptions& options, OutputFile out)
+        : package_(&package), options_(&options), out_(std::move(out)) {}
+    const Package* package_;
+    const BuildOptions* options_;
+    OutputFile out_;
+    std::vector<Recording> recordings_;
+    std::set<std::uint64_t> seen_;
+    std::uint64_t offset_ = 0;
+    Status status_;
+};
+
+Status unpack(const Package& package, const BuildOptions& options, const fs::path& scratch,
+              PackageWriter& writer) {
     auto deb = find_or_download(options.folder / "debs", package.name);
     if (!deb) return deb.error();
-    const fs::path scratch = options.folder / "scratch" / package.name;
-    fs::create_directories(scratch);
-
     // dpkg-deb knows every compression that a .deb may use.
     struct PipeCloser {
         void operator()(std::FILE* pipe) const { pclose(pipe); }
@@ -247,42 +301,55 @@ Status build_package(const Package& package, const BuildOptions& options) {
     if (!pipe || archive_read_open_FILE(reader.get(), pipe.get()) != ARCHIVE_OK) {
         return make_error(ErrorKind::Io, "Cannot unpack \"{}\".", deb->string());
     }
-    auto out = OutputFile::create(options.folder / "pcm" / (package.name + ".s16"));
-    if (!out) return out.error();
-
-    std::vector<Recording> recordings;
-    std::set<std::uint64_t> seen;
-    std::uint64_t offset = 0;
-    Status status;
     walk(
         reader.get(), "", scratch,
         [&](const std::string& path) { return find_rule(package, path).rule != nullptr; },
         [&](const std::string& path, const fs::path& file) {
-            if (!status) return;
             const Match match = find_rule(package, path);
-            Decoded decoded = decode(file, match.rule->kind, options);
-            if (decoded.pcm.empty() || !seen.insert(decoded.facts.hash).second) return;
-            Recording& facts = decoded.facts;
-            facts.package = package.name;
-            facts.path = path;
-            facts.kind = match.rule->kind;
-            facts.group = package.name + ":" + match.group;
-            facts.pool = match.rule->choose.contains(match.group) ? Pool::Choose
-                         : match.rule->tell.contains(match.group) ? Pool::Tell
-                                                                   : package.pool;
-            facts.offset_samples = offset;
-            offset += decoded.pcm.size();
-            status = out->write(std::as_bytes(std::span(decoded.pcm)));
-            recordings.push_back(std::move(facts));
+            const Pool pool = match.rule->choose.contains(match.group) ? Pool::Choose
+                              : match.rule->tell.contains(match.group) ? Pool::Tell
+                                                                       : package.pool;
+            writer.add(path, file, match.rule->kind, match.group, pool);
         });
+    return {};
+}
+
+// Every voice says every text; speed and pitch follow from the voice's place in the list.
+Status synthesise(const Package& package, const fs::path& scratch, PackageWriter& writer) {
+    const Speak& speak = *package.speak;
+    const fs::path file = scratch / "spoken.wav";
+    for (std::size_t c = 0; c < speak.commands.size(); ++c) {
+        for (std::size_t v = 0; v < speak.voices.at(c).size(); ++v) {
+            const std::string& voice = speak.voices[c][v];
+            for (std::size_t t = 0; t < speak.texts.size(); ++t) {
+                const std::string command = fmt::format(
+                    fmt::runtime(speak.commands[c] + " > /dev/null 2>&1"), fmt::arg("voice", voice),
+                    fmt::arg("words", 140 + v * 7 % 60), fmt::arg("pitch", 25 + v * 11 % 50),
+                    fmt::arg("file", file.string()), fmt::arg("text", speak.texts[t]));
+                if (std::system(command.c_str()) != 0) {  // NOLINT(concurrency-mt-unsafe,cert-env33-c)
+                    return make_error(
+                        ErrorKind::NotFound,
+                        "Cannot make voices for {}: \"{}\" failed. Install espeak-ng and flite.",
+                        package.name, command);
+                }
+                writer.add(fmt::format("{} {}.wav", voice, t + 1), file, "behind", voice, package.pool);
+            }
+        }
+    }
+    return {};
+}
+
+Status build_package(const Package& package, const BuildOptions& options) {
+    if (fs::exists(options.folder / "index" / (package.name + ".json"))) return {};
+    const fs::path scratch = options.folder / "scratch" / package.name;
+    fs::create_directories(scratch);
+    auto writer = PackageWriter::create(package, options);
+    if (!writer) return writer.error();
+    const Status status =
+        package.speak ? synthesise(package, scratch, *writer) : unpack(package, options, scratch, *writer);
     std::error_code ignored;
     fs::remove_all(scratch, ignored);
-    if (!status) return status;
-    if (recordings.empty()) return make_error(ErrorKind::BadInput, "No recording found in {}.", package.name);
-    if (status = out->commit(); !status) return status;
-    if (status = write_text_file(index_path, json(recordings).dump(1)); !status) return status;
-    options.log(fmt::format("{}: {} recordings", package.name, recordings.size()));
-    return {};
+    return status.ok() ? writer->finish() : status;
 }
 
 double percentile(std::vector<double> values, double share) {
@@ -391,8 +458,9 @@ Result<Corpus> Corpus::open(const fs::path& folder) {
             if (recording.kind == "speech" && recording.measures.level_range_db < kLeastSpeechRangeDb)
                 continue;
             if (recording.measures.level_db < -60.0) continue;
-            const std::string group =
-                recording.kind == "speech" ? recording.group : recording.package + ":" + recording.group;
+            const std::string group = recording.kind != "effects" && recording.kind != "music"
+                                          ? recording.group
+                                          : recording.package + ":" + recording.group;
             corpus.groups_[{recording.kind, recording.pool}][group].push_back(recording);
         }
         corpus.pcm_.emplace(path.stem().string(), std::move(*pcm));

@@ -35,8 +35,8 @@ struct Measures {
 };
 [[nodiscard]] Measures measure(std::span<const float> mono, int sample_rate);
 
-// What a reader (of speech) or a package (of music and effects) is for. The pools share nothing: a figure that
-// weights were chosen by says nothing of what they do to recordings that nobody looked at.
+// What a reader (of speech) or a package (of music and effects) is for. The pools share nothing: a figure
+// that weights were chosen by says nothing of what they do to recordings that nobody looked at.
 enum class Pool {
     Learn,   // mixes to learn from
     Choose,  // validation while learning, by which weights are chosen
@@ -46,10 +46,10 @@ inline constexpr std::array<Pool, 3> kPools = {Pool::Learn, Pool::Choose, Pool::
 [[nodiscard]] std::string_view name_of(Pool pool);  // learn, choose, tell
 
 struct Recording {
-    std::string package, path, group, kind;  // kind: speech, music, effects
+    std::string package, path, group, kind;  // kind: speech, music, effects, behind (synthesised talkers)
     Pool pool = Pool::Learn;
-    std::uint64_t hash = 0;                  // XXH3 of the stored PCM
-    std::uint64_t offset_samples = 0;        // into the package's PCM file
+    std::uint64_t hash = 0;            // XXH3 of the stored PCM
+    std::uint64_t offset_samples = 0;  // into the package's PCM file
     std::uint64_t frames = 0;
     int channels = 1;
     Measures measures;

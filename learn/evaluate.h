@@ -48,9 +48,10 @@ struct Figures {
 [[nodiscard]] Status add_voice_figures(const Mix& mix, const std::array<Stereo, kStems>& estimates,
                                        Figures& figures);
 
-// Writes the ten mixes whose worst stem gains least, as files to look at and listen to: the mix, what the stem is, and
-// what came out. mix_of makes mix i again, `estimate` its stems. Errors: DiskFull, Io.
-[[nodiscard]] Status keep_worst(const std::vector<Figures>& figures, const std::function<Mix(std::size_t)>& mix_of,
+// Writes the ten mixes whose worst stem gains least, as files to look at and listen to: the mix, what the
+// stem is, and what came out. mix_of makes mix i again, `estimate` its stems. Errors: DiskFull, Io.
+[[nodiscard]] Status keep_worst(const std::vector<Figures>& figures,
+                                const std::function<Mix(std::size_t)>& mix_of,
                                 const std::function<std::array<Stereo, kStems>(const Mix&)>& estimate,
                                 const std::filesystem::path& folder);
 

@@ -116,8 +116,9 @@ std::array<Stereo, kStems> with_fitted_phases(const Tensor& masks, const Mix& mi
                 for (std::size_t i = 0; i < sound.size(); ++i) sound[i] += lacking[i] / kStems;
                 auto spectrum = analyse(stft, sound);
                 for (std::size_t i = 0; i < spectrum.size(); ++i) {
-                    const float m = at[static_cast<std::int64_t>(s)][static_cast<std::int64_t>(i / kModelBins)]
-                                      [band_of_bin()[i % kModelBins]];
+                    const float m =
+                        at[static_cast<std::int64_t>(s)][static_cast<std::int64_t>(i / kModelBins)]
+                          [band_of_bin()[i % kModelBins]];
                     const float now = std::abs(spectrum[i]);
                     if (now > 1e-12F) spectrum[i] *= m * std::abs(x[i]) / now;
                 }

@@ -125,7 +125,8 @@ std::vector<float> voice_activity(const Stereo& voice) {
 
 float duck_gain(float activity) {
     constexpr float kDepthDb = 12.0F;
-    return static_cast<float>(amplitude_of_db(-static_cast<double>(kDepthDb * std::min(1.0F, 1.5F * activity))));
+    return static_cast<float>(
+        amplitude_of_db(-static_cast<double>(kDepthDb * std::min(1.0F, 1.5F * activity))));
 }
 
 std::size_t learned_bins(double bandwidth_hz) {
@@ -307,7 +308,9 @@ Mix Mixer::combine(const Scene& scene, const Parts& voice, const Parts& music, c
         mix.dry_voice = voice.dry_voice;
         mix.bandwidth_hz = voice.bandwidth_hz;
     }
-    const auto louder_power = [](const Stereo& x) { return std::max(active_power(x[0]), active_power(x[1])); };
+    const auto louder_power = [](const Stereo& x) {
+        return std::max(active_power(x[0]), active_power(x[1]));
+    };
     if (scene.music) mix.stems[2] = music.music;
     if (!scene.ambiences.empty()) mix.stems[3] = ambience.ambience;
     const MixGains gains = mix_gains(scene, louder_power(mix.stems[2]), louder_power(mix.stems[3]), rng);

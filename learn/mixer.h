@@ -43,8 +43,8 @@ struct Scene {
     [[nodiscard]] bool linear() const { return !telephone && !clipped && !coded; }
 };
 
-// Gains that a scene's levels ask for, by the active powers of its music and ambience, at a level of the whole that rng
-// draws.
+// Gains that a scene's levels ask for, by the active powers of its music and ambience, at a level of the
+// whole that rng draws.
 struct MixGains {
     std::array<float, kStems> stems;
     float level;  // of the whole; it is in the stems' gains already
@@ -89,7 +89,8 @@ class Mixer {
     [[nodiscard]] static Mix combine(const Scene& scene, const Parts& voice, const Parts& music,
                                      const Parts& ambience, Rng& rng);
 
-    // Whether this ambience may be used in a scene; one with talkers in it only far below a voice, which is arranged.
+    // Whether this ambience may be used in a scene; one with talkers in it only far below a voice, which is
+    // arranged.
     [[nodiscard]] static bool goes_with(const Parts& ambience, Scene& scene);
 
   private:

@@ -16,10 +16,10 @@ struct OptimizerOptions {
     bool muon = true;        // false: AdamW for matrices, too
 };
 
-// Matrices take orthogonalised steps (units::orthogonalised) of the size 0.2 sqrt(max(rows, columns)) times the rate, which equals
-// AdamW's usual step in root mean square (Liu et al., "Muon is scalable for LLM training", 2025), so that one
-// rate serves both. The three gates of a recurrence count as three matrices, layers of single bands as one
-// each; matrices whose sides are not multiples of 16 are left to AdamW.
+// Matrices take orthogonalised steps (units::orthogonalised) of the size 0.2 sqrt(max(rows, columns)) times
+// the rate, which equals AdamW's usual step in root mean square (Liu et al., "Muon is scalable for LLM
+// training", 2025), so that one rate serves both. The three gates of a recurrence count as three matrices,
+// layers of single bands as one each; matrices whose sides are not multiples of 16 are left to AdamW.
 class Optimizer {
   public:
     Optimizer(torch::nn::Module& network, OptimizerOptions options);

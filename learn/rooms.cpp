@@ -94,7 +94,8 @@ std::vector<Path> paths(const RoomSpec& room) {
                 std::array<double, 3> image{};
                 for (std::size_t i = 0; i < 3; ++i) {
                     const double base = cell[i] * room.size_m[i];
-                    image[i] = cell[i] % 2 == 0 ? base + room.source_m[i] : base + room.size_m[i] - room.source_m[i];
+                    image[i] =
+                        cell[i] % 2 == 0 ? base + room.source_m[i] : base + room.size_m[i] - room.source_m[i];
                 }
                 add(image, walls);
             }
@@ -103,9 +104,10 @@ std::vector<Path> paths(const RoomSpec& room) {
     return found;
 }
 
-// Reflections within the first 30 ms at one microphone, as a response behind the direct sound. What met walls comes back
-// duller.
-std::vector<float> early_response(const RoomSpec& room, std::span<const Path> reflections, std::size_t channel, double first) {
+// Reflections within the first 30 ms at one microphone, as a response behind the direct sound. What met walls
+// comes back duller.
+std::vector<float> early_response(const RoomSpec& room, std::span<const Path> reflections,
+                                  std::size_t channel, double first) {
     constexpr double kSoonest = 12.0;  // frames: what comes sooner is the direct sound itself
     std::array<std::vector<float>, 2> by_walls = {std::vector<float>(kEarlyFrames, 0.0F),
                                                   std::vector<float>(kEarlyFrames, 0.0F)};
@@ -129,12 +131,16 @@ std::vector<float> early_response(const RoomSpec& room, std::span<const Path> re
 std::vector<float> tail(const RoomSpec& room, Rng& rng) {
     constexpr double kLongest_s = 2.2;
     const double longest = std::min(*std::ranges::max_element(room.decay_s), kLongest_s);
-    std::vector<float> out(std::max(static_cast<std::size_t>(longest * kCorpusRate), kEarlyFrames + 480), 0.0F);
+    std::vector<float> out(std::max(static_cast<std::size_t>(longest * kCorpusRate), kEarlyFrames + 480),
+                           0.0F);
     for (std::size_t b = 0; b < kDecayBands; ++b) {
         const double centre_hz = 125.0 * std::exp2(static_cast<double>(b));
-        BiquadFilter low(Biquad::high_pass(kCorpusRate, b == 0 ? 60.0 : centre_hz / std::numbers::sqrt2, 0.7));
-        BiquadFilter high(Biquad::low_pass(kCorpusRate, b + 1 == kDecayBands ? 16000.0 : centre_hz * std::numbers::sqrt2, 0.7));
-        const auto step = static_cast<float>(std::pow(10.0, -3.0 / (std::max(room.decay_s[b], 0.03) * kCorpusRate)));
+        BiquadFilter low(
+            Biquad::high_pass(kCorpusRate, b == 0 ? 60.0 : centre_hz / std::numbers::sqrt2, 0.7));
+        BiquadFilter high(Biquad::low_pass(
+            kCorpusRate, b + 1 == kDecayBands ? 16000.0 : centre_hz * std::numbers::sqrt2, 0.7));
+        const auto step =
+            static_cast<float>(std::pow(10.0, -3.0 / (std::max(room.decay_s[b], 0.03) * kCorpusRate)));
         float gain = std::pow(step, static_cast<float>(kEarlyFrames));
         for (std::size_t i = kEarlyFrames; i < out.size() && gain > 1e-5F; ++i, gain *= step)
             out[i] += gain * high.step(low.step(rng.noise()));
@@ -167,7 +173,8 @@ RoomSpec random_room(Rng& rng, Strength strength, Microphones microphones) {
         room.size_m = {rng.uniform(1.4, 2.6), rng.uniform(1.2, 1.8), rng.uniform(1.0, 1.4)};
     } else {
         const double scale = strong ? rng.log_uniform(1.0, 4.0) : rng.log_uniform(0.6, 1.6);
-        room.size_m = {scale * rng.uniform(3, 7), scale * rng.uniform(2.5, 5), std::min(9.0, scale * rng.uniform(2.2, 3.2))};
+        room.size_m = {scale * rng.uniform(3, 7), scale * rng.uniform(2.5, 5),
+                       std::min(9.0, scale * rng.uniform(2.2, 3.2))};
     }
     room.source_m = place_in(room.size_m, rng);
     room.microphone_m = place_in(room.size_m, rng);
@@ -189,7 +196,8 @@ RoomSpec random_room(Rng& rng, Strength strength, Microphones microphones) {
                                        : rng.log_uniform(0.1, 0.8);
     const double slope = rng.uniform(-0.28, 0.02);  // an octave: the highs die away sooner
     for (std::size_t b = 0; b < kDecayBands; ++b)
-        room.decay_s[b] = middle_s * std::exp(slope * (static_cast<double>(b) - 3.0)) * rng.log_uniform(0.8, 1.25);
+        room.decay_s[b] =
+            middle_s * std::exp(slope * (static_cast<double>(b) - 3.0)) * rng.log_uniform(0.8, 1.25);
     room.direct_to_reverb_db = strong ? rng.uniform(-5.0, 8.0) : rng.uniform(4.0, 18.0);
     if (outdoors) {
         const int count = rng.between(1, 3);
@@ -203,7 +211,8 @@ RoomSound put_in_room(std::span<const float> dry, const RoomSpec& room, double p
     RoomSound sound;
     const std::size_t n = dry.size();
     const double place = (pan + 1.0) * std::numbers::pi / 4.0;
-    const std::array<double, 2> direct_gain = {std::cos(place) * std::numbers::sqrt2, std::sin(place) * std::numbers::sqrt2};
+    const std::array<double, 2> direct_gain = {std::cos(place) * std::numbers::sqrt2,
+                                               std::sin(place) * std::numbers::sqrt2};
     const auto all = paths(room);
     const bool apart = room.spacing_m > 0.0;
     // The nearer microphone of a pair hears the direct sound when it is spoken.
@@ -223,7 +232,8 @@ RoomSound put_in_room(std::span<const float> dry, const RoomSpec& room, double p
         direct_energy += energy_of(early) + static_cast<double>(gain) * static_cast<double>(gain);
     }
     const double tail_energy = energy_of(tails[0]) + energy_of(tails[1]);
-    const auto scale = static_cast<float>(std::sqrt(direct_energy / tail_energy * power_of_db(-room.direct_to_reverb_db)));
+    const auto scale =
+        static_cast<float>(std::sqrt(direct_energy / tail_energy * power_of_db(-room.direct_to_reverb_db)));
     for (std::size_t c = 0; c < 2; ++c) {
         for (float& x : tails[c]) x *= scale;
         sound.reverb[c].resize(n);

@@ -73,8 +73,8 @@ class FrameMixer {
 using Bins = std::array<float, kPaddedBins>;
 
 // One channel's frame into the sums of the loss.
-void add_to_sums(const FrameMixer& frame, const Bins& powers, std::size_t top, std::size_t t, std::size_t frames,
-                 LossSums& sums, double& total) {
+void add_to_sums(const FrameMixer& frame, const Bins& powers, std::size_t top, std::size_t t,
+                 std::size_t frames, LossSums& sums, double& total) {
     alignas(64) Bins cross;
     alignas(64) Bins magnitudes;
     bin_roots(kPaddedBins, powers.data(), magnitudes.data());
@@ -90,8 +90,8 @@ void add_to_sums(const FrameMixer& frame, const Bins& powers, std::size_t top, s
 }
 
 // Compressed powers of mid and side of one frame, before they are normalised (core/split/bands.h).
-void features_of_frame(const std::array<FrameMixer::Frame, 2>& channels, const std::array<Bins, 2>& powers, bool mono,
-                       float* features) {
+void features_of_frame(const std::array<FrameMixer::Frame, 2>& channels, const std::array<Bins, 2>& powers,
+                       bool mono, float* features) {
     std::array<float, kBands> mid_bands{};
     std::array<float, kBands> all_bands{};
     if (mono) {
@@ -107,9 +107,10 @@ void features_of_frame(const std::array<FrameMixer::Frame, 2>& channels, const s
         for (const auto& p : powers) add_band_sums(p.data(), kModelBins, 0.5F, all_bands.data());
     }
     for (std::size_t b = 0; b < kBands; ++b) {
-        features[b] = compressed_power(mid_bands[b]);
-        features[kBands + b] = compressed_power(std::max(0.0F, all_bands[b] - mid_bands[b]));
+        features[b] = mid_bands[b];
+        features[kBands + b] = std::max(0.0F, all_bands[b] - mid_bands[b]);
     }
+    compress_powers({features, 2 * std::size_t{kBands}});
 }
 
 }  // namespace
@@ -119,7 +120,8 @@ PartsSpectra spectra_of(const Parts& parts) {
     out.bandwidth_hz = parts.bandwidth_hz;
     out.activity = parts.activity;
     Stft stft(kModelFft);
-    const std::array<const Stereo*, kStems> stems = {&parts.dialogue, &parts.reverb, &parts.music, &parts.ambience};
+    const std::array<const Stereo*, kStems> stems = {&parts.dialogue, &parts.reverb, &parts.music,
+                                                     &parts.ambience};
     for (std::size_t s = 0; s < kStems; ++s) {
         auto& to = out.stems[s];
         const Stereo& from = *stems[s];
@@ -141,8 +143,8 @@ PartsSpectra spectra_of(const Parts& parts) {
     return out;
 }
 
-Example example_of(const Scene& scene, const PartsSpectra& voice, const PartsSpectra& music, const PartsSpectra& ambience,
-                   Rng& rng) {
+Example example_of(const Scene& scene, const PartsSpectra& voice, const PartsSpectra& music,
+                   const PartsSpectra& ambience, Rng& rng) {
     const std::size_t frames = voice.stems[0].frames;
     const MixGains gains = mix_gains(scene, music.stems[2].active_power, ambience.stems[3].active_power, rng);
     std::array<const StemSpectra*, kStems> stems{};

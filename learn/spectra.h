@@ -1,5 +1,5 @@
-// Mixes put together from the spectra of their parts: mixing is linear, so that every use of a part after the first
-// costs neither a transform nor a pass over samples.
+// Mixes put together from the spectra of their parts: mixing is linear, so that every use of a part after the
+// first costs neither a transform nor a pass over samples.
 #pragma once
 
 #include <array>
@@ -25,8 +25,8 @@ struct PartsSpectra {
 };
 [[nodiscard]] PartsSpectra spectra_of(const Parts& parts);
 
-// What features_of() and loss_sums() give for Mixer::combine() of the same parts, as long as the scene does nothing that
-// is not linear (scene.linear()). Draws from rng what combine() would.
+// What features_of() and loss_sums() give for Mixer::combine() of the same parts, as long as the scene does
+// nothing that is not linear (scene.linear()). Draws from rng what combine() would.
 [[nodiscard]] Example example_of(const Scene& scene, const PartsSpectra& voice, const PartsSpectra& music,
                                  const PartsSpectra& ambience, Rng& rng);
 

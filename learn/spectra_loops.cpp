@@ -6,17 +6,20 @@
 
 namespace rivlen::learn {
 
-RIVLEN_VECTOR_CODE void add_scaled(std::size_t count, const float* __restrict from, float gain, float* __restrict to) {
+RIVLEN_VECTOR_CODE void add_scaled(std::size_t count, const float* __restrict from, float gain,
+                                   float* __restrict to) {
     for (std::size_t k = 0; k < count; ++k) to[k] += gain * from[k];
 }
 
-RIVLEN_VECTOR_CODE void bin_powers(std::size_t bins, const float* __restrict frame, float* __restrict powers) {
-    for (std::size_t k = 0; k < bins; ++k) powers[k] = frame[k] * frame[k] + frame[bins + k] * frame[bins + k];
+RIVLEN_VECTOR_CODE void bin_powers(std::size_t bins, const float* __restrict frame,
+                                   float* __restrict powers) {
+    for (std::size_t k = 0; k < bins; ++k)
+        powers[k] = frame[k] * frame[k] + frame[bins + k] * frame[bins + k];
 }
 
-RIVLEN_VECTOR_CODE void bin_cross_terms(std::size_t bins, const float* __restrict x, const float* __restrict x_powers,
-                                        const float* __restrict y, float* __restrict cross,
-                                        float* __restrict magnitudes) {
+RIVLEN_VECTOR_CODE void bin_cross_terms(std::size_t bins, const float* __restrict x,
+                                        const float* __restrict x_powers, const float* __restrict y,
+                                        float* __restrict cross, float* __restrict magnitudes) {
     constexpr float kNothing = 1e-30F;
     for (std::size_t k = 0; k < bins; ++k) {
         const float y_power = y[k] * y[k] + y[bins + k] * y[bins + k];

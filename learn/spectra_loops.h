@@ -1,5 +1,5 @@
-// The loops of spectra.cpp over the bins of a frame, compiled for several instruction sets. A frame is kPaddedBins real
-// and then as many imaginary values; what lies beyond the last bin is nothing.
+// The loops of spectra.cpp over the bins of a frame, compiled for several instruction sets. A frame is
+// kPaddedBins real and then as many imaginary values; what lies beyond the last bin is nothing.
 #pragma once
 
 #include <cstddef>

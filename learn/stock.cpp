@@ -5,7 +5,8 @@
 namespace rivlen::learn {
 
 std::uint64_t seed_of(std::uint64_t run_seed, std::int64_t n, std::int64_t kind) {
-    Rng rng(run_seed * 0x100000001B3ULL + static_cast<std::uint64_t>(n) * 4096 + static_cast<std::uint64_t>(kind));
+    Rng rng(run_seed * 0x100000001B3ULL + static_cast<std::uint64_t>(n) * 4096 +
+            static_cast<std::uint64_t>(kind));
     return rng.bits();
 }
 
@@ -17,8 +18,8 @@ std::int64_t Stock::made_before(std::int64_t step, int clips) const {
 Stock::Item Stock::make(std::int64_t index) const {
     Rng rng(seed_of(options_.seed, index, 1));
     Item item;
-    item.parts = mixer_->make_parts(Mixer::random_parts(rng), static_cast<std::size_t>(options_.clip_seconds * kCorpusRate),
-                                    rng);
+    item.parts = mixer_->make_parts(Mixer::random_parts(rng),
+                                    static_cast<std::size_t>(options_.clip_seconds * kCorpusRate), rng);
     item.spectra = spectra_of(item.parts);
     return item;
 }

@@ -11,13 +11,13 @@ namespace rivlen::learn {
 struct StockOptions {
     std::uint64_t seed = 1;
     double clip_seconds = 3.0;
-    int uses = 4;    // of every part, on average
+    int uses = 4;     // of every part, on average
     int parts = 128;  // that mixes are made of at a time
 };
 
-// Making parts costs more than learning from them, so every part is used several times, each time with others and at
-// other levels: as mixes are made, new parts take the place of the oldest. What the stock holds depends on the seed and
-// the step alone, so that a run can go on anywhere. One thread's.
+// Making parts costs more than learning from them, so every part is used several times, each time with others
+// and at other levels: as mixes are made, new parts take the place of the oldest. What the stock holds
+// depends on the seed and the step alone, so that a run can go on anywhere. One thread's.
 class Stock {
   public:
     Stock(const Mixer& mixer, const StockOptions& options) : mixer_(&mixer), options_(options) {}

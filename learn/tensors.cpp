@@ -85,7 +85,8 @@ Batch batch_of(const std::vector<Example>& examples, std::size_t clips, double a
         batch.targets.weights.data_ptr<float>()[i] = static_cast<float>(weight);
         batch.constant += sums.constant * weight;
         for (std::size_t s = 0; s < kStems; ++s)
-            batch.targets.absent.data_ptr<float>()[i * kStems + s] = sums.absent[s] ? static_cast<float>(absent_cost) : 0.0F;
+            batch.targets.absent.data_ptr<float>()[i * kStems + s] =
+                sums.absent[s] ? static_cast<float>(absent_cost) : 0.0F;
     }
     batch.features = torch::stack(features);
     batch.targets.mixture = torch::stack(mixture);

@@ -54,7 +54,8 @@ class StageTimes {
     [[nodiscard]] std::string shares() const {
         std::string text;
         for (std::size_t i = 0; i < kStages.size(); ++i)
-            text += fmt::format("{}{} {:.0f} %", i == 0 ? "" : ", ", kStages[i], 100.0 * seconds_[i] / (sum() + 1e-9));
+            text += fmt::format("{}{} {:.0f} %", i == 0 ? "" : ", ", kStages[i],
+                                100.0 * seconds_[i] / (sum() + 1e-9));
         return text;
     }
 
@@ -160,7 +161,8 @@ Status train(const TrainOptions& options) {
     std::vector<SeparationNetwork> replicas;
     std::vector<Stock> stocks;
     for (int w = 0; w < options.workers; ++w) {
-        replicas.push_back(w == 0 ? network : SeparationNetwork(options.spec));  // the first learns with the network itself
+        replicas.push_back(
+            w == 0 ? network : SeparationNetwork(options.spec));  // the first learns with the network itself
         StockOptions stock = options.stock;
         stock.seed = seed_of(options.seed, w, -1);
         stock.clip_seconds = options.clip_seconds;
@@ -204,7 +206,8 @@ Status train(const TrainOptions& options) {
             auto parameters = network->parameters();
             for (std::size_t w = 1; w < replicas.size(); ++w) {
                 const auto others = replicas[w]->parameters();
-                for (std::size_t i = 0; i < parameters.size(); ++i) parameters[i].mutable_grad() += others[i].grad();
+                for (std::size_t i = 0; i < parameters.size(); ++i)
+                    parameters[i].mutable_grad() += others[i].grad();
             }
         }
         const double rate = options.learning_rate * rate_factor(options, progress.step);
@@ -243,11 +246,14 @@ Status train(const TrainOptions& options) {
                                progress.hours, mix_hours, smooth_loss, rate, gains[0], gains[1], gains[2],
                                gains[3]);
             options.log(fmt::format(
-                "step {} {:.2f} core hours loss {:.4f}: dialogue {:.2f} music {:.2f} ambience {:.2f} dry {:.2f} dB",
+                "step {} {:.2f} core hours loss {:.4f}: dialogue {:.2f} music {:.2f} ambience {:.2f} dry "
+                "{:.2f} dB",
                 progress.step, progress.hours, smooth_loss, gains[0], gains[1], gains[2], gains[3]));
-            const double mixed_s = static_cast<double>(progress.step - first_step) * options.clips * options.clip_seconds;
-            options.log(fmt::format("{:.1f} s of mixes a second of a core ({:.1f} by the clock); {}", mixed_s / all.sum(),
-                                    mixed_s / seconds_since(session_start), all.shares()));
+            const double mixed_s =
+                static_cast<double>(progress.step - first_step) * options.clips * options.clip_seconds;
+            options.log(fmt::format("{:.1f} s of mixes a second of a core ({:.1f} by the clock); {}",
+                                    mixed_s / all.sum(), mixed_s / seconds_since(session_start),
+                                    all.shares()));
             if (auto status = write_text_file(options.run / "validation.json", summary_json(figures));
                 !status)
                 return status;

@@ -33,7 +33,7 @@ struct TrainOptions {
     int evaluate_every = 500;
     int evaluate_per_kind = 2;
     std::uint64_t seed = 1;
-    double max_core_hours = 1e9;       // stops (with a checkpoint) after so much more of its own processor time
+    double max_core_hours = 1e9;  // stops (with a checkpoint) after so much more of its own processor time
     std::filesystem::path start_from;  // weights to begin with; empty: random
     std::function<void(const std::string&)> log;
 };

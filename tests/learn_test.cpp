@@ -32,6 +32,34 @@ TEST(Measure, BandwidthLevelAndDc) {
     EXPECT_EQ(m.clipped_share, 0.0);
 }
 
+// Voices that are made, not found: every text by every voice; a synthesiser that is not there is a sentence.
+TEST(BuildCorpus, SynthesisesTalkers) {
+    const test::Scratch scratch;
+    const auto build = [&](const std::string& command) {
+        const std::string list =
+            R"({"packages": [{"package": "talkers", "licence": "ours", "speak": {"commands": [")" + command +
+            R"("], "voices": [["low", "high"]], "texts": ["one", "three"]}}]})";
+        EXPECT_TRUE(write_text_file(scratch / "packages.json", list).ok());
+        BuildOptions options;
+        options.folder = scratch / "corpus";
+        options.package_list = scratch / "packages.json";
+        options.log = [](const std::string&) {};
+        return build_corpus(options);
+    };
+    const Status failed = build("no-such-synthesiser {voice} '{file}' '{text}'");
+    ASSERT_FALSE(failed.ok());
+    EXPECT_NE(failed.error().message.find("Install espeak-ng"), std::string::npos);
+    // SoX stands in for a synthesiser: a tone whose pitch the voice decides, faded by what the text is.
+    ASSERT_TRUE(build("sox -n -r 22050 '{file}' synth 1 sine `test {voice} = low && echo 200 || echo 400` "
+                      "fade 0 1 0.`echo {text} | wc -c`")
+                    .ok());
+    const auto corpus = Corpus::open(scratch / "corpus");
+    ASSERT_TRUE(corpus.ok());
+    const auto& groups = corpus->groups("behind", Pool::Learn);
+    ASSERT_EQ(groups.size(), 2U);
+    EXPECT_EQ(groups.begin()->second.size() + std::next(groups.begin())->second.size(), 2U + 2U);
+}
+
 // Sounds in the open, in an archive within the package, and one after another in a file that is no archive;
 // the same sound twice counts once, and a second run does nothing.
 TEST(BuildCorpus, OpensWhatIsPackedAndCountsEverySoundOnce) {
@@ -86,7 +114,8 @@ TEST(BuildCorpus, OpensWhatIsPackedAndCountsEverySoundOnce) {
     const auto corpus = Corpus::open(scratch / "corpus");
     ASSERT_TRUE(corpus.ok());
     std::size_t learned = 0;
-    for (const auto& [group, recordings] : corpus->groups("effects", Pool::Learn)) learned += recordings.size();
+    for (const auto& [group, recordings] : corpus->groups("effects", Pool::Learn))
+        learned += recordings.size();
     std::size_t held = 0;
     for (const auto& [group, recordings] : corpus->groups("effects", Pool::Tell)) {
         for (const auto& recording : recordings) {

@@ -150,7 +150,8 @@ TEST_F(Mixing, ClippingHasFlatTopsAndLeavesTheParts) {
     EXPECT_GT(largest_sum_error(clipped), 0.01 * static_cast<double>(peak));
 }
 
-// Every codec there is to draw from: the highs go, the level stays, and the sound lies where it lay, to the sample.
+// Every codec there is to draw from: the highs go, the level stays, and the sound lies where it lay, to the
+// sample.
 TEST_F(Mixing, CodingTakesTheHighsAndKeepsLevelAndPlace) {
     Scene scene = full_scene();
     scene.ambiences = {"rain"};
@@ -258,7 +259,8 @@ TEST_F(Mixing, RandomScenesCoverWhatIsToBeLearned) {
     EXPECT_NEAR(static_cast<double>(two_voices) / kScenes, 0.06, 0.02);
     EXPECT_NEAR(static_cast<double>(with_music) / kScenes, 0.57, 0.04);
     EXPECT_GT(lone_part, kScenes / 8);  // silence in the other stems is part of the job
-    for (const char* kind : {"recorded", "crowd", "talkers behind"}) EXPECT_TRUE(ambiences.contains(kind)) << kind;
+    for (const char* kind : {"recorded", "crowd", "talkers behind"})
+        EXPECT_TRUE(ambiences.contains(kind)) << kind;
     for (const auto& family : synthetic_ambiences()) EXPECT_TRUE(ambiences.contains(family)) << family;
 }
 

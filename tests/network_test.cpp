@@ -66,7 +66,8 @@ TEST(Network, LooksNoFurtherThanItSays) {
         const std::int64_t from = std::max<std::int64_t>(0, first - halo);
         const std::int64_t to = std::min<std::int64_t>(250, (last + 15) / 16 * 16 + halo);
         auto part = torch::empty({1, last - first, kStems, kBands});
-        network->forward(x.narrow(1, from, to - from), first - from, part);
+        Workspace workspace;
+        network->forward(x.narrow(1, from, to - from), first - from, part, workspace);
         return largest_difference(part, whole.narrow(1, first, last - first));
     };
     EXPECT_LT(piece(0, 64, 48), 1e-5);

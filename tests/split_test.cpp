@@ -4,7 +4,9 @@
 
 #include <algorithm>
 
+#include <bit>
 #include <cmath>
+#include <limits>
 
 #include "core/assess/overview.h"
 #include "core/assess/tradeoff.h"
@@ -19,6 +21,31 @@ namespace rivlen {
 namespace {
 
 using test::Scratch;
+
+// Against std::pow, from digital silence to full scale.
+TEST(CompressedPowers, EqualThePowerFunction) {
+    std::vector<float> x;
+    for (double p = 1e-13; p < 1e7; p *= 1.37) x.push_back(static_cast<float>(p));
+    x.push_back(0.0F);
+    auto y = x;
+    compress_powers(y);
+    for (std::size_t i = 0; i < x.size(); ++i) {
+        const double expected = std::pow(static_cast<double>(x[i] + 1e-12F), 0.15);
+        EXPECT_NEAR(static_cast<double>(y[i]), expected, 1e-6 * expected) << x[i];
+    }
+}
+
+// The definition (docs/formats.md): code 255 is a mask of 1, each step a quarter of a decibel, rounded.
+TEST(MaskCodes, AreTheRoundedLogarithm) {
+    const auto expected = [](float mask) {
+        const float code = 255.0F + 80.0F * std::log10(std::max(mask, 1e-9F));
+        return static_cast<int>(std::clamp(std::lround(code), 0L, 255L));
+    };
+    for (std::uint32_t bits = 0; bits < 0x3F900000U; bits += 977)
+        ASSERT_EQ(encode_mask(std::bit_cast<float>(bits)), expected(std::bit_cast<float>(bits))) << bits;
+    for (const float odd : {-1.0F, 3.0F, 1.0F, 0.0F, 1e-30F, std::numeric_limits<float>::infinity()})
+        EXPECT_EQ(encode_mask(odd), expected(odd)) << odd;
+}
 
 TEST(Stft, SynthesisReturnsTheSignal) {
     for (const int size : {256, 512, 2048, 8192}) {

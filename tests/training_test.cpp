@@ -116,8 +116,8 @@ TEST(Loss, IsLeastForTheTruth) {
     EXPECT_LT(at_oracle, loss_from(oracle.roll(1, 1), sums).item<double>());
 }
 
-// Mixes put together from spectra are those put together from samples: the same gains, features and sums, for scenes of
-// every kind that allow it.
+// Mixes put together from spectra are those put together from samples: the same gains, features and sums, for
+// scenes of every kind that allow it.
 TEST(ExampleFromSpectra, EqualsTheMixedOne) {
     const test::Scratch scratch;
     const auto corpus = test::made_corpus(scratch);
@@ -149,8 +149,10 @@ TEST(ExampleFromSpectra, EqualsTheMixedOne) {
         EXPECT_NEAR(ours.sums.constant, sums.constant, tolerance * sums.constant + 1e-6) << seed;
         EXPECT_NEAR(ours.sums.scale, sums.scale, tolerance * sums.scale) << seed;
         const double largest = sums.mixture.abs().max().item<double>() + 1e-6;
-        EXPECT_LT((ours.sums.mixture - sums.mixture).abs().max().item<double>(), 2.0 * tolerance * largest) << seed;
-        EXPECT_LT((ours.sums.cross - sums.cross).abs().max().item<double>(), 10.0 * tolerance * largest) << seed;
+        EXPECT_LT((ours.sums.mixture - sums.mixture).abs().max().item<double>(), 2.0 * tolerance * largest)
+            << seed;
+        EXPECT_LT((ours.sums.cross - sums.cross).abs().max().item<double>(), 10.0 * tolerance * largest)
+            << seed;
         EXPECT_EQ(ours.sums.absent, sums.absent) << seed;
     }
 }
@@ -189,7 +191,8 @@ double loss_after(bool muon, int workers, int steps) {
     options.muon = muon;
     Optimizer optimizer(*network, options);
     const auto x = torch::randn({64, 16});
-    const auto y = torch::stack({x.select(1, 0), x.select(1, 1) * x.select(1, 2), x.narrow(1, 0, 6).sum(1)}, 1);
+    const auto y =
+        torch::stack({x.select(1, 0), x.select(1, 1) * x.select(1, 2), x.narrow(1, 0, 6).sum(1)}, 1);
     double last = 0.0;
     for (int i = 0; i < steps; ++i) {
         network->zero_grad();

@@ -1,7 +1,11 @@
 #include "core/split/bands.h"
 
 #include <algorithm>
+#include <bit>
 #include <cmath>
+#include <cstdint>
+
+#include "core/base/vector_code.h"
 
 namespace rivlen {
 
@@ -17,6 +21,52 @@ std::array<int, kBands + 1> make_edges() {
         edges[std::size_t{kSingleBands} + static_cast<std::size_t>(g)] = static_cast<int>(std::lround(edge));
     }
     return edges;
+}
+
+// 0.15 is the exponent that the features were first measured with; the small offset keeps digital silence
+// finite. x^0.15 = e^(0.15 ln x): the logarithm of x = m 2^e, m between sqrt(1/2) and sqrt(2), by the
+// polynomial of Cephes' logf (Moshier 1989), and e^y as in engine/units/vectors.h.
+RIVLEN_VECTOR_CODE void compress(std::size_t count, float* __restrict values) {
+    for (std::size_t i = 0; i < count; ++i) {
+        const float x = values[i] + 1e-12F;
+        const auto bits = std::bit_cast<std::int32_t>(x);
+        const std::int32_t e = (bits - 0x3F3504F3) >> 23;
+        const float f = std::bit_cast<float>(bits - (e << 23)) - 1.0F;
+        float p = 7.0376836292E-2F;
+        p = p * f - 1.1514610310E-1F;
+        p = p * f + 1.1676998740E-1F;
+        p = p * f - 1.2420140846E-1F;
+        p = p * f + 1.4249322787E-1F;
+        p = p * f - 1.6668057665E-1F;
+        p = p * f + 2.0000714765E-1F;
+        p = p * f - 2.4999993993E-1F;
+        p = p * f + 3.3333331174E-1F;
+        const float log_m = p * f * f * f - 0.5F * f * f + f;
+        const float y = 0.15F * (log_m + static_cast<float>(e) * 0.693147181F);
+        const float k = (y * 1.44269504F + 12582912.0F) - 12582912.0F;  // rounded
+        const float r = (y - k * 0.693359375F) + k * 2.12194440e-4F;
+        float q = 1.0F / 720.0F;
+        q = q * r + 1.0F / 120.0F;
+        q = q * r + 1.0F / 24.0F;
+        q = q * r + 1.0F / 6.0F;
+        q = q * r + 0.5F;
+        q = q * r + 1.0F;
+        q = q * r + 1.0F;
+        values[i] = q * std::bit_cast<float>((static_cast<std::int32_t>(k) + 127) << 23);
+    }
+}
+
+// sum += share x and all += share |x|^2 over bins (real and imaginary parts in turns).
+RIVLEN_VECTOR_CODE void add_channel(std::size_t bins, const float* __restrict x, float share,
+                                    float* __restrict sum, float* __restrict all) {
+    for (std::size_t k = 0; k < bins; ++k) {
+        sum[2 * k] += share * x[2 * k];
+        sum[2 * k + 1] += share * x[2 * k + 1];
+        all[k] += share * (x[2 * k] * x[2 * k] + x[2 * k + 1] * x[2 * k + 1]);
+    }
+}
+RIVLEN_VECTOR_CODE void pair_powers(std::size_t bins, const float* __restrict x, float* __restrict powers) {
+    for (std::size_t k = 0; k < bins; ++k) powers[k] = x[2 * k] * x[2 * k] + x[2 * k + 1] * x[2 * k + 1];
 }
 
 }  // namespace
@@ -45,29 +95,31 @@ double band_centre_hz(int band) {
     return 0.5 * (edges[b] + edges[b + 1] - 1) * kModelRate / kModelFft;
 }
 
-// 0.15 is the exponent that the features were first measured with; the small offset keeps digital silence
-// finite.
-float compressed_power(float power) {
-    return std::pow(power + 1e-12F, 0.15F);
+void compress_powers(std::span<float> powers) {
+    compress(powers.size(), powers.data());
 }
 
 void frame_features(std::span<const std::span<const Complex>> channel_spectra, std::span<float> features) {
-    const auto& edges = band_edges();
     const float share = 1.0F / static_cast<float>(channel_spectra.size());
+    std::array<float, 2 * kModelBins> sum{};
+    std::array<float, kModelBins> all{};
+    std::array<float, kModelBins> mid;
+    for (const auto& spectrum : channel_spectra)
+        add_channel(kModelBins, reinterpret_cast<const float*>(spectrum.data()), share, sum.data(),
+                    all.data());
+    pair_powers(kModelBins, sum.data(), mid.data());
+    const auto& edges = band_edges();
     for (std::size_t b = 0; b < kBands; ++b) {
-        float mid = 0.0F;
-        float all = 0.0F;
+        float mid_power = 0.0F;
+        float all_power = 0.0F;
         for (auto k = static_cast<std::size_t>(edges[b]); k < static_cast<std::size_t>(edges[b + 1]); ++k) {
-            Complex sum{};
-            for (const auto& spectrum : channel_spectra) {
-                sum += spectrum[k];
-                all += std::norm(spectrum[k]) * share;
-            }
-            mid += std::norm(sum * share);
+            mid_power += mid[k];
+            all_power += all[k];
         }
-        features[b] = compressed_power(mid);
-        features[kBands + b] = compressed_power(std::max(0.0F, all - mid));
+        features[b] = mid_power;
+        features[kBands + b] = std::max(0.0F, all_power - mid_power);
     }
+    compress_powers(features.first(2 * std::size_t{kBands}));
 }
 
 void normalise_features(std::span<float> rows) {

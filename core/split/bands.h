@@ -32,8 +32,8 @@ inline constexpr std::array<const char*, kStems> kStemNames = {"dialogue", "reve
 // Centre of a band in Hz.
 [[nodiscard]] double band_centre_hz(int band);
 
-// A band's power as the network sees it: p^0.15.
-[[nodiscard]] float compressed_power(float power);
+// Powers as the network sees them, in place: (p + 1e-12)^0.15 to within 1e-6 of it; p >= 0.
+void compress_powers(std::span<float> powers);
 
 // Compressed band powers of one frame, before normalising: features[channel * kBands + band] = p^0.15, where
 // p is the power of mid (the mean of all channels) or of side (mean power of the channels less the mid's)

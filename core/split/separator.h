@@ -13,8 +13,8 @@
 namespace rivlen {
 
 struct ModelFacts {
-    std::string name;      // of the file, without extension
-    std::string hash;      // of the weights
+    std::string name;  // of the file, without extension
+    std::string hash;  // of the weights
     // What the network says of a frame follows from the frames of its stretch of the grid (a multiple of
     // grid_frames and the frames up to the next) and halo_frames more on either side, and from nothing
     // further away.

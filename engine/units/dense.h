@@ -1,5 +1,5 @@
-// The units that take every position by itself (perceptron, embedding, head), and the products of the optimiser,
-// for one instruction set.
+// The units that take every position by itself (perceptron, embedding, head), and the products of the
+// optimiser, for one instruction set.
 #pragma once
 
 #include "engine/units/kernels.h"
@@ -17,7 +17,8 @@ inline Size tile_rows(Size first, Size rows) {
     return rows - first < kRows ? rows - first : kRows;
 }
 
-inline void perceptron(Size rows, const Perceptron<const float>& unit, const float* x, float* out, float* hidden) {
+inline void perceptron(Size rows, const Perceptron<const float>& unit, const float* x, float* out,
+                       float* hidden) {
     const Size w = unit.width;
     const Size m = unit.inner;
     Scratch& s = scratch();
@@ -39,8 +40,9 @@ inline void perceptron(Size rows, const Perceptron<const float>& unit, const flo
     }
 }
 
-inline void perceptron_slopes(Size rows, const Perceptron<const float>& unit, const float* x, const float* hidden,
-                              const float* dout, float* dx, const Perceptron<float>& slopes) {
+inline void perceptron_slopes(Size rows, const Perceptron<const float>& unit, const float* x,
+                              const float* hidden, const float* dout, float* dx,
+                              const Perceptron<float>& slopes) {
     const Size w = unit.width;
     const Size m = unit.inner;
     Scratch& s = scratch();
@@ -65,17 +67,19 @@ inline void perceptron_slopes(Size rows, const Perceptron<const float>& unit, co
         add_column_sums(n, m, dh, m, slopes.up_bias);
         multiply(n, w, m, dh, {m, 1}, {up, 0}, dy, w, false);
         for (Size r = 0; r < n; ++r)
-            norm_row_slopes(w, in + r * w, unit.norm, dy + r * w, d + r * w, dx + (first + r) * w, slopes.norm);
+            norm_row_slopes(w, in + r * w, unit.norm, dy + r * w, d + r * w, dx + (first + r) * w,
+                            slopes.norm);
     }
 }
 
 // The patch at a band position of one step of a clip: frames x channels x bands.
-inline void take_patch(const Patches& p, const float* features, Size clip, Size step, Size position, float* out) {
+inline void take_patch(const Patches& p, const float* features, Size clip, Size step, Size position,
+                       float* out) {
     for (Size f = 0; f < p.patch_frames; ++f) {
         const Size frame = step * p.patch_frames + f;
         for (Size channel = 0; channel < p.channels; ++channel, out += p.patch_bands) {
-            const float* from =
-                features + ((clip * p.frames + frame) * p.kinds + channel) * p.bands + position * p.patch_bands;
+            const float* from = features + ((clip * p.frames + frame) * p.kinds + channel) * p.bands +
+                                position * p.patch_bands;
             for (Size b = 0; b < p.patch_bands; ++b) out[b] = frame < p.frames ? from[b] : 0.0F;
         }
     }
@@ -96,15 +100,16 @@ inline void embed(const Patches& p, const Embedding<const float>& unit, const fl
             multiply(n, w, k, in, {k, 1}, {unit.weight + position * k * w, w}, o, w, false,
                      unit.bias + position * w);
             for (Size r = 0; r < n; ++r) {
-                const Size at = ((first + r) / p.clips * p.positions() + position) * p.clips + (first + r) % p.clips;
+                const Size at =
+                    ((first + r) / p.clips * p.positions() + position) * p.clips + (first + r) % p.clips;
                 copy_row(w, o + r * w, out + at * w);
             }
         }
     }
 }
 
-inline void embed_slopes(const Patches& p, const Embedding<const float>& unit, const float* features, const float* dout,
-                         const Embedding<float>& slopes) {
+inline void embed_slopes(const Patches& p, const Embedding<const float>& unit, const float* features,
+                         const float* dout, const Embedding<float>& slopes) {
     const Size steps = p.steps();
     const Size k = p.inputs();
     const Size w = unit.width;
@@ -127,8 +132,8 @@ inline void embed_slopes(const Patches& p, const Embedding<const float>& unit, c
 }
 
 // Rows of a tile at a band position: normed features, and the patch behind them when the head sees it.
-inline void head_rows(const Patches& p, const Head<const float>& unit, Size first_step, Size position, Size first, Size n,
-                      const float* x, const float* features, float* in) {
+inline void head_rows(const Patches& p, const Head<const float>& unit, Size first_step, Size position,
+                      Size first, Size n, const float* x, const float* features, float* in) {
     for (Size r = 0; r < n; ++r) {
         const Size step = (first + r) / p.clips;
         const Size clip = (first + r) % p.clips;
@@ -154,8 +159,8 @@ inline void softmax_over_stems(Size size, float* logits) {
     }
 }
 
-inline void head(const Patches& p, Size first_step, Size frames, const Head<const float>& unit, const float* x,
-                 const float* features, float* masks) {
+inline void head(const Patches& p, Size first_step, Size frames, const Head<const float>& unit,
+                 const float* x, const float* features, float* masks) {
     const Size k = unit.inputs;
     const Size h = unit.hidden;
     const Size o = unit.outputs;
@@ -180,9 +185,10 @@ inline void head(const Patches& p, Size first_step, Size frames, const Head<cons
                 for (Size stem = 0; stem < kStemCount; ++stem) {
                     for (Size f = 0; f < p.patch_frames; ++f, from += p.patch_bands) {
                         if (start + f >= frames) continue;
-                        float* to = masks +
-                                    (((first + r) % p.clips * frames + start + f) * kStemCount + stem) * p.bands +
-                                    position * p.patch_bands;
+                        float* to =
+                            masks +
+                            (((first + r) % p.clips * frames + start + f) * kStemCount + stem) * p.bands +
+                            position * p.patch_bands;
                         for (Size b = 0; b < p.patch_bands; ++b) to[b] = from[b];
                     }
                 }
@@ -209,15 +215,18 @@ inline void take_targets(const Patches& p, const LossTargets& targets, Size clip
         for (Size stem = 0; stem < kStemCount; ++stem) {
             for (Size b = 0; b < p.patch_bands; ++b) {
                 to.cross[stem * size + f * p.patch_bands + b] =
-                    there ? targets.cross[((clip * kStemCount + stem) * p.frames + frame) * p.bands + band + b] : 0.0F;
+                    there
+                        ? targets.cross[((clip * kStemCount + stem) * p.frames + frame) * p.bands + band + b]
+                        : 0.0F;
             }
         }
     }
 }
 
-// Loss of one patch, and logits turned into their slopes. Per value: softmax M over the stems; M mix (1 + absent) -
-// sqrt(M) cross, and its slope with the logits.
-inline Vec patch_loss(Size size, const PatchTargets& targets, const float* absent, float weight, float* logits) {
+// Loss of one patch, and logits turned into their slopes. Per value: softmax M over the stems; M mix (1 +
+// absent) - sqrt(M) cross, and its slope with the logits.
+inline Vec patch_loss(Size size, const PatchTargets& targets, const float* absent, float weight,
+                      float* logits) {
     Vec sum{};
     for (Size j = 0; j < size; j += kLanes) {
         Vec mask[kStemCount];
@@ -246,8 +255,9 @@ inline Vec patch_loss(Size size, const PatchTargets& targets, const float* absen
     return sum;
 }
 
-inline double head_loss(const Patches& p, const Head<const float>& unit, const float* x, const float* features,
-                        const LossTargets& targets, float* dx, const Head<float>& slopes) {
+inline double head_loss(const Patches& p, const Head<const float>& unit, const float* x,
+                        const float* features, const LossTargets& targets, float* dx,
+                        const Head<float>& slopes) {
     const Size w = unit.width;
     const Size k = unit.inputs;
     const Size h = unit.hidden;
@@ -281,7 +291,8 @@ inline double head_loss(const Patches& p, const Head<const float>& unit, const f
             for (Size r = 0; r < n; ++r) {
                 const Size clip = (first + r) % p.clips;
                 take_targets(p, targets, clip, (first + r) / p.clips, position, patch);
-                sum += patch_loss(size, patch, targets.absent + clip * kStemCount, targets.weights[clip], z + r * o);
+                sum += patch_loss(size, patch, targets.absent + clip * kStemCount, targets.weights[clip],
+                                  z + r * o);
             }
             loss += static_cast<double>(sum_of(sum));
             add_transposed_product(h, o, n, hidden, h, z, o, slopes.weight2 + position * h * o, o);
@@ -292,7 +303,9 @@ inline double head_loss(const Patches& p, const Head<const float>& unit, const f
             add_column_sums(n, h, dh, h, slopes.bias1 + position * h);
             multiply(n, w, h, dh, {h, 1}, {turned1, 0}, din, w, false);
             for (Size r = 0; r < n; ++r) {
-                const Size at = (((first + r) / p.clips * p.positions() + position) * p.clips + (first + r) % p.clips) * w;
+                const Size at =
+                    (((first + r) / p.clips * p.positions() + position) * p.clips + (first + r) % p.clips) *
+                    w;
                 norm_row_slopes(w, x + at, unit.norm, din + r * w, nothing, dx + at, slopes.norm);
             }
         }

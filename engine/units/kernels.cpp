@@ -44,7 +44,8 @@ std::vector<const Kernels*> available_kernels() {
 }
 
 const Kernels& kernels() {
-    if (const Kernels* chosen = chosen_kernels.load(std::memory_order_relaxed); chosen != nullptr) return *chosen;
+    if (const Kernels* chosen = chosen_kernels.load(std::memory_order_relaxed); chosen != nullptr)
+        return *chosen;
     static const Kernels* const widest = available_kernels().front();
     return *widest;
 }

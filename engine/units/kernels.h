@@ -1,9 +1,10 @@
-// The units of the network as one operation each (layer norm, products, gates, residual), forward and backward,
-// tile by tile, so that what belongs together stays in a core's own cache. Plain pointers and no torch: the same
-// source is compiled for AVX-512, AVX2 and plain SSE2, and the program takes the widest that the machine has.
+// The units of the network as one operation each (layer norm, products, gates, residual), forward and
+// backward, tile by tile, so that what belongs together stays in a core's own cache. Plain pointers and no
+// torch: the same source is compiled for AVX-512, AVX2 and plain SSE2, and the program takes the widest that
+// the machine has.
 //
-// Shapes are row-major float32. Positions are rows of `width` features. width, hidden and inner are multiples of 16.
-// Everything here is one thread's work; different threads may call at the same time.
+// Shapes are row-major float32. Positions are rows of `width` features. width, hidden and inner are multiples
+// of 16. Everything here is one thread's work; different threads may call at the same time.
 #pragma once
 
 #include <array>
@@ -56,8 +57,9 @@ struct Perceptron {
     Float* out_bias = nullptr;
 };
 
-// How features [clips, frames, kinds, bands] are cut in patches of so many frames and bands; the first `channels`
-// kinds are used. There are ceil(frames / patch_frames) steps; frames beyond the end count as nothing.
+// How features [clips, frames, kinds, bands] are cut in patches of so many frames and bands; the first
+// `channels` kinds are used. There are ceil(frames / patch_frames) steps; frames beyond the end count as
+// nothing.
 struct Patches {
     Size clips = 1, frames = 0, kinds = 0, bands = 0;
     Size patch_frames = 0, patch_bands = 0, channels = 0;
@@ -72,8 +74,9 @@ struct Embedding {
     Float* weight = nullptr;
     Float* bias = nullptr;
 };
-// Norm, two layers a band position (the first sees the patch itself, too, when inputs > width): weight1 [positions,
-// inputs, hidden], weight2 [positions, hidden, outputs]; outputs = stems x patch_frames x patch_bands.
+// Norm, two layers a band position (the first sees the patch itself, too, when inputs > width): weight1
+// [positions, inputs, hidden], weight2 [positions, hidden, outputs]; outputs = stems x patch_frames x
+// patch_bands.
 template <typename Float>
 struct Head {
     Size width = 0, inputs = 0, hidden = 0, outputs = 0;
@@ -103,21 +106,22 @@ struct Kernels {
 
     // memory_steps as in engine/recurrence.h; 0 or at least the number of steps: without end.
     // x and out do not overlap. `memory` is null when nothing will be learned.
-    void (*recurrent)(const Sequences&, Size memory_steps, const Recurrent<const float>&, const float* x, float* out,
-                      const RecurrentMemory* memory);
+    void (*recurrent)(const Sequences&, Size memory_steps, const Recurrent<const float>&, const float* x,
+                      float* out, const RecurrentMemory* memory);
     // Slopes of the weights are added to; dx is written.
-    void (*recurrent_slopes)(const Sequences&, Size memory_steps, const Recurrent<const float>&, const float* x,
-                             const RecurrentMemory&, const float* dout, float* dx, const Recurrent<float>& slopes);
-    // hidden [rows, inner] is what the backward pass needs; null when nothing will be learned.
+    void (*recurrent_slopes)(const Sequences&, Size memory_steps, const Recurrent<const float>&,
+                             const float* x, const RecurrentMemory&, const float* dout, float* dx,
+                             const Recurrent<float>& slopes);
+    // hidden [rows, inner] is what the backward pass needs; null when nothing will be learned. out may be x.
     void (*perceptron)(Size rows, const Perceptron<const float>&, const float* x, float* out, float* hidden);
     void (*perceptron_slopes)(Size rows, const Perceptron<const float>&, const float* x, const float* hidden,
                               const float* dout, float* dx, const Perceptron<float>& slopes);
     // out [steps, positions, clips, width].
     void (*embed)(const Patches&, const Embedding<const float>&, const float* features, float* out);
-    void (*embed_slopes)(const Patches&, const Embedding<const float>&, const float* features, const float* dout,
-                         const Embedding<float>& slopes);
-    // x [steps, positions, clips, width], of which the first is the patches' first_step-th; masks (softmax over the
-    // stems) [clips, frames, stems, bands] of the first `frames` frames of these steps.
+    void (*embed_slopes)(const Patches&, const Embedding<const float>&, const float* features,
+                         const float* dout, const Embedding<float>& slopes);
+    // x [steps, positions, clips, width], of which the first is the patches' first_step-th; masks (softmax
+    // over the stems) [clips, frames, stems, bands] of the first `frames` frames of these steps.
     void (*head)(const Patches&, Size first_step, Size frames, const Head<const float>&, const float* x,
                  const float* features, float* masks);
     // Softmax over the stems and the loss of a batch without its constant, with all slopes at once.

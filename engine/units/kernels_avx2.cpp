@@ -6,8 +6,8 @@
 namespace rivlen::units {
 
 extern const Kernels kAvx2Kernels;
-const Kernels kAvx2Kernels = {
-    "avx2",    sizeof(Kept), &recurrent,    &recurrent_slopes, &perceptron, &perceptron_slopes,
-    &embed, &embed_slopes, &head, &head_loss, &orthogonalise};
+const Kernels kAvx2Kernels = {"avx2",      sizeof(Kept),       &recurrent,    &recurrent_slopes,
+                              &perceptron, &perceptron_slopes, &embed,        &embed_slopes,
+                              &head,       &head_loss,         &orthogonalise};
 
 }  // namespace rivlen::units

@@ -6,8 +6,8 @@
 namespace rivlen::units {
 
 extern const Kernels kAvx512Kernels;
-const Kernels kAvx512Kernels = {
-    "avx512",    sizeof(Kept), &recurrent,    &recurrent_slopes, &perceptron, &perceptron_slopes,
-    &embed, &embed_slopes, &head, &head_loss, &orthogonalise};
+const Kernels kAvx512Kernels = {"avx512",    sizeof(Kept),       &recurrent,    &recurrent_slopes,
+                                &perceptron, &perceptron_slopes, &embed,        &embed_slopes,
+                                &head,       &head_loss,         &orthogonalise};
 
 }  // namespace rivlen::units

@@ -6,8 +6,8 @@
 namespace rivlen::units {
 
 extern const Kernels kPlainKernels;
-const Kernels kPlainKernels = {
-    "plain",    sizeof(Kept), &recurrent,    &recurrent_slopes, &perceptron, &perceptron_slopes,
-    &embed, &embed_slopes, &head, &head_loss, &orthogonalise};
+const Kernels kPlainKernels = {"plain",     sizeof(Kept),       &recurrent,    &recurrent_slopes,
+                               &perceptron, &perceptron_slopes, &embed,        &embed_slopes,
+                               &head,       &head_loss,         &orthogonalise};
 
 }  // namespace rivlen::units

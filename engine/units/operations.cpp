@@ -31,9 +31,11 @@ Sequences sequences_of(const Tensor& x, bool along_steps) {
 
 // The weights of a unit in one order, so that the operation, its slopes and its result speak of the same.
 using RecurrentTensors = std::array<Tensor, 12>;
-RecurrentTensors listed(const NormWeights& norm, const std::array<GruWeights, 2>& gru, const LinearWeights& out) {
-    return {norm.weight,       norm.bias,         gru[0].weight_ih,  gru[0].weight_hh, gru[0].bias_ih, gru[0].bias_hh,
-            gru[1].weight_ih,  gru[1].weight_hh,  gru[1].bias_ih,    gru[1].bias_hh,   out.weight,     out.bias};
+RecurrentTensors listed(const NormWeights& norm, const std::array<GruWeights, 2>& gru,
+                        const LinearWeights& out) {
+    return {norm.weight,    norm.bias,      gru[0].weight_ih, gru[0].weight_hh,
+            gru[0].bias_ih, gru[0].bias_hh, gru[1].weight_ih, gru[1].weight_hh,
+            gru[1].bias_ih, gru[1].bias_hh, out.weight,       out.bias};
 }
 template <typename Float, typename Pointer>
 Recurrent<Float> recurrent_of(std::span<const Tensor> w, const Pointer& at) {
@@ -41,7 +43,8 @@ Recurrent<Float> recurrent_of(std::span<const Tensor> w, const Pointer& at) {
     unit.width = w[0].size(0);
     unit.hidden = w[3].size(1);
     unit.norm = {at(w[0]), at(w[1])};
-    unit.gru = {Gru<Float>{at(w[2]), at(w[3]), at(w[4]), at(w[5])}, Gru<Float>{at(w[6]), at(w[7]), at(w[8]), at(w[9])}};
+    unit.gru = {Gru<Float>{at(w[2]), at(w[3]), at(w[4]), at(w[5])},
+                Gru<Float>{at(w[6]), at(w[7]), at(w[8]), at(w[9])}};
     unit.out_weight = at(w[10]);
     unit.out_bias = at(w[11]);
     return unit;
@@ -64,15 +67,17 @@ struct Saved {
 
 class RecurrentOperation : public Function<RecurrentOperation> {
   public:
-    static Tensor forward(AutogradContext* context, bool along_steps, std::int64_t memory_steps, const Tensor& x,
-                          const Tensor& w0, const Tensor& w1, const Tensor& w2, const Tensor& w3, const Tensor& w4,
-                          const Tensor& w5, const Tensor& w6, const Tensor& w7, const Tensor& w8, const Tensor& w9,
-                          const Tensor& w10, const Tensor& w11) {
+    static Tensor forward(AutogradContext* context, bool along_steps, std::int64_t memory_steps,
+                          const Tensor& x, const Tensor& w0, const Tensor& w1, const Tensor& w2,
+                          const Tensor& w3, const Tensor& w4, const Tensor& w5, const Tensor& w6,
+                          const Tensor& w7, const Tensor& w8, const Tensor& w9, const Tensor& w10,
+                          const Tensor& w11) {
         const RecurrentTensors weights{w0, w1, w2, w3, w4, w5, w6, w7, w8, w9, w10, w11};
         const auto unit = recurrent_of<const float>(weights, read);
         const Sequences sequences = sequences_of(x, along_steps);
         auto out = torch::empty_like(x);
-        auto kept = torch::empty({kept_values(sequences, memory_steps, unit.hidden) * kernels().kept_bytes}, torch::kByte);
+        auto kept = torch::empty({kept_values(sequences, memory_steps, unit.hidden) * kernels().kept_bytes},
+                                 torch::kByte);
         auto states = torch::empty({state_floats(sequences, memory_steps, unit.hidden)});
         const RecurrentMemory memory{kept.data_ptr(), write(states)};
         kernels().recurrent(sequences, memory_steps, unit, read(x), write(out), &memory);
@@ -83,7 +88,8 @@ class RecurrentOperation : public Function<RecurrentOperation> {
         context->save_for_backward(saved);
         return out;
     }
-    static variable_list backward(AutogradContext* context, variable_list grads) {  // NOLINT(performance-unnecessary-value-param)
+    static variable_list backward(AutogradContext* context,
+                                  variable_list grads) {  // NOLINT(performance-unnecessary-value-param)
         Saved saved(context, 3, std::tuple_size_v<RecurrentTensors>);
         const Tensor& x = saved.tensors[0];
         const auto dout = grads[0].contiguous();
@@ -91,8 +97,9 @@ class RecurrentOperation : public Function<RecurrentOperation> {
         const RecurrentMemory memory{saved.tensors[1].data_ptr(), write(saved.tensors[2])};
         kernels().recurrent_slopes(sequences_of(x, context->saved_data["along_steps"].toBool()),
                                    context->saved_data["memory_steps"].toInt(),
-                                   recurrent_of<const float>(std::span(saved.tensors).subspan(3), read), read(x), memory,
-                                   read(dout), write(dx), recurrent_of<float>(saved.slopes, write));
+                                   recurrent_of<const float>(std::span(saved.tensors).subspan(3), read),
+                                   read(x), memory, read(dout), write(dx),
+                                   recurrent_of<float>(saved.slopes, write));
         variable_list result{Tensor(), Tensor(), dx};
         result.insert(result.end(), saved.slopes.begin(), saved.slopes.end());
         return result;
@@ -106,9 +113,9 @@ Perceptron<Float> perceptron_of(std::span<const Tensor> w, const Pointer& at) {
 
 class PerceptronOperation : public Function<PerceptronOperation> {
   public:
-    static Tensor forward(AutogradContext* context, const Tensor& x, const Tensor& norm_weight, const Tensor& norm_bias,
-                          const Tensor& up_weight, const Tensor& up_bias, const Tensor& out_weight,
-                          const Tensor& out_bias) {
+    static Tensor forward(AutogradContext* context, const Tensor& x, const Tensor& norm_weight,
+                          const Tensor& norm_bias, const Tensor& up_weight, const Tensor& up_bias,
+                          const Tensor& out_weight, const Tensor& out_bias) {
         const std::array<Tensor, 6> weights{norm_weight, norm_bias, up_weight, up_bias, out_weight, out_bias};
         const auto unit = perceptron_of<const float>(weights, read);
         const Size rows = x.numel() / unit.width;
@@ -120,14 +127,15 @@ class PerceptronOperation : public Function<PerceptronOperation> {
         context->save_for_backward(saved);
         return out;
     }
-    static variable_list backward(AutogradContext* context, variable_list grads) {  // NOLINT(performance-unnecessary-value-param)
+    static variable_list backward(AutogradContext* context,
+                                  variable_list grads) {  // NOLINT(performance-unnecessary-value-param)
         Saved saved(context, 2, 6);
         const Tensor& x = saved.tensors[0];
         const auto unit = perceptron_of<const float>(std::span(saved.tensors).subspan(2), read);
         const auto dout = grads[0].contiguous();
         auto dx = torch::empty_like(x);
-        kernels().perceptron_slopes(x.numel() / unit.width, unit, read(x), read(saved.tensors[1]), read(dout), write(dx),
-                                    perceptron_of<float>(saved.slopes, write));
+        kernels().perceptron_slopes(x.numel() / unit.width, unit, read(x), read(saved.tensors[1]), read(dout),
+                                    write(dx), perceptron_of<float>(saved.slopes, write));
         variable_list result{dx};
         result.insert(result.end(), saved.slopes.begin(), saved.slopes.end());
         return result;
@@ -150,8 +158,8 @@ void save_form(AutogradContext* context, const PatchForm& form) {
 
 class EmbedOperation : public Function<EmbedOperation> {
   public:
-    static Tensor forward(AutogradContext* context, const PatchForm& form, const Tensor& features, const Tensor& weight,
-                          const Tensor& bias) {
+    static Tensor forward(AutogradContext* context, const PatchForm& form, const Tensor& features,
+                          const Tensor& weight, const Tensor& bias) {
         const Patches patches = patches_of(features, form);
         const Size width = weight.size(2);
         auto out = torch::empty({patches.steps(), patches.positions(), patches.clips, width});
@@ -160,13 +168,14 @@ class EmbedOperation : public Function<EmbedOperation> {
         context->save_for_backward({features, weight, bias});
         return out;
     }
-    static variable_list backward(AutogradContext* context, variable_list grads) {  // NOLINT(performance-unnecessary-value-param)
+    static variable_list backward(AutogradContext* context,
+                                  variable_list grads) {  // NOLINT(performance-unnecessary-value-param)
         const Saved saved(context, 1, 2);
         const Tensor& features = saved.tensors[0];
         const Tensor& weight = saved.tensors[1];
         const auto dout = grads[0].contiguous();
-        kernels().embed_slopes(patches_of(features, form_of(context)), {weight.size(2), read(weight), nullptr},
-                               read(features), read(dout),
+        kernels().embed_slopes(patches_of(features, form_of(context)),
+                               {weight.size(2), read(weight), nullptr}, read(features), read(dout),
                                {weight.size(2), write(saved.slopes[0]), write(saved.slopes[1])});
         return {Tensor(), Tensor(), saved.slopes[0], saved.slopes[1]};
     }
@@ -182,20 +191,22 @@ Head<Float> head_of(std::span<const Tensor> w, const Pointer& at) {
 class HeadLossOperation : public Function<HeadLossOperation> {
   public:
     static Tensor forward(AutogradContext* context, const PatchForm& form, const LossTensors& targets,
-                          const Tensor& features, const Tensor& x, const Tensor& norm_weight, const Tensor& norm_bias,
-                          const Tensor& weight1, const Tensor& bias1, const Tensor& weight2, const Tensor& bias2) {
+                          const Tensor& features, const Tensor& x, const Tensor& norm_weight,
+                          const Tensor& norm_bias, const Tensor& weight1, const Tensor& bias1,
+                          const Tensor& weight2, const Tensor& bias2) {
         const std::array<Tensor, 6> weights{norm_weight, norm_bias, weight1, bias1, weight2, bias2};
         auto slopes = zeros_like(weights);
         auto dx = torch::empty_like(x);
         const double loss = kernels().head_loss(
             patches_of(features, form), head_of<const float>(weights, read), read(x), read(features),
-            {read(targets.mixture), read(targets.cross), read(targets.absent), read(targets.weights)}, write(dx),
-            head_of<float>(slopes, write));
+            {read(targets.mixture), read(targets.cross), read(targets.absent), read(targets.weights)},
+            write(dx), head_of<float>(slopes, write));
         slopes.insert(slopes.begin(), dx);
         context->save_for_backward(slopes);
         return torch::tensor(static_cast<float>(loss));
     }
-    static variable_list backward(AutogradContext* context, variable_list grads) {  // NOLINT(performance-unnecessary-value-param)
+    static variable_list backward(AutogradContext* context,
+                                  variable_list grads) {  // NOLINT(performance-unnecessary-value-param)
         variable_list result{Tensor(), Tensor(), Tensor()};
         for (const auto& slope : context->get_saved_variables()) result.push_back(slope * grads[0]);
         return result;
@@ -209,28 +220,47 @@ Tensor recurrent(const Tensor& x, bool along_steps, std::int64_t memory_steps, c
     const auto in = x.contiguous();
     const auto w = listed(norm, gru, out);
     if (torch::GradMode::is_enabled()) {
-        return RecurrentOperation::apply(along_steps, memory_steps, in, w[0], w[1], w[2], w[3], w[4], w[5], w[6], w[7],
-                                         w[8], w[9], w[10], w[11]);
+        return RecurrentOperation::apply(along_steps, memory_steps, in, w[0], w[1], w[2], w[3], w[4], w[5],
+                                         w[6], w[7], w[8], w[9], w[10], w[11]);
     }
     auto result = torch::empty_like(in);
-    kernels().recurrent(sequences_of(in, along_steps), memory_steps, recurrent_of<const float>(w, read), read(in),
-                        write(result), nullptr);
+    recurrent_into(in, along_steps, memory_steps, norm, gru, out, result);
     return result;
 }
 
-Tensor perceptron(const Tensor& x, const NormWeights& norm, const LinearWeights& up, const LinearWeights& out) {
+void recurrent_into(const Tensor& x, bool along_steps, std::int64_t memory_steps, const NormWeights& norm,
+                    const std::array<GruWeights, 2>& gru, const LinearWeights& out_layer, const Tensor& out) {
+    const auto w = listed(norm, gru, out_layer);
+    kernels().recurrent(sequences_of(x, along_steps), memory_steps, recurrent_of<const float>(w, read),
+                        read(x), write(out), nullptr);
+}
+
+Tensor perceptron(const Tensor& x, const NormWeights& norm, const LinearWeights& up,
+                  const LinearWeights& out) {
     const auto in = x.contiguous();
     if (torch::GradMode::is_enabled())
-        return PerceptronOperation::apply(in, norm.weight, norm.bias, up.weight, up.bias, out.weight, out.bias);
+        return PerceptronOperation::apply(in, norm.weight, norm.bias, up.weight, up.bias, out.weight,
+                                          out.bias);
+    auto result = in.clone();
+    perceptron_in_place(result, norm, up, out);
+    return result;
+}
+
+void perceptron_in_place(const Tensor& x, const NormWeights& norm, const LinearWeights& up,
+                         const LinearWeights& out) {
     const std::array<Tensor, 6> w{norm.weight, norm.bias, up.weight, up.bias, out.weight, out.bias};
     const auto unit = perceptron_of<const float>(w, read);
-    auto result = torch::empty_like(in);
-    kernels().perceptron(in.numel() / unit.width, unit, read(in), write(result), nullptr);
-    return result;
+    kernels().perceptron(x.numel() / unit.width, unit, read(x), write(x), nullptr);
 }
 
 Tensor embed(const Tensor& features, const PatchForm& form, const Tensor& weight, const Tensor& bias) {
     return EmbedOperation::apply(form, features.contiguous(), weight, bias);
+}
+
+void embed_into(const Tensor& features, const PatchForm& form, const Tensor& weight, const Tensor& bias,
+                const Tensor& out) {
+    kernels().embed(patches_of(features, form), {weight.size(2), read(weight), read(bias)}, read(features),
+                    write(out));
 }
 
 void head(const Tensor& x, const Tensor& features, const PatchForm& form, std::int64_t first_step,
@@ -239,14 +269,14 @@ void head(const Tensor& x, const Tensor& features, const PatchForm& form, std::i
     const auto in = x.contiguous();
     const auto seen = features.contiguous();
     const std::array<Tensor, 6> list{w.norm.weight, w.norm.bias, w.weight1, w.bias1, w.weight2, w.bias2};
-    kernels().head(patches_of(seen, form), first_step, masks.size(1), head_of<const float>(list, read), read(in), read(seen),
-                   write(masks));
+    kernels().head(patches_of(seen, form), first_step, masks.size(1), head_of<const float>(list, read),
+                   read(in), read(seen), write(masks));
 }
 
 Tensor head_loss(const Tensor& x, const Tensor& features, const PatchForm& form, const HeadWeights& w,
                  const LossTensors& targets) {
-    return HeadLossOperation::apply(form, targets, features.contiguous(), x.contiguous(), w.norm.weight, w.norm.bias,
-                                    w.weight1, w.bias1, w.weight2, w.bias2);
+    return HeadLossOperation::apply(form, targets, features.contiguous(), x.contiguous(), w.norm.weight,
+                                    w.norm.bias, w.weight1, w.bias1, w.weight2, w.bias2);
 }
 
 Tensor orthogonalised(const Tensor& x) {

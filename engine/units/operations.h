@@ -1,5 +1,6 @@
-// The units of kernels.h as differentiable operations on tensors: float32, contiguous, on the processor. Positions lie
-// as [steps, positions, clips, width], so that both recurrences read and write rows that lie together.
+// The units of kernels.h as differentiable operations on tensors: float32, contiguous, on the processor.
+// Positions lie as [steps, positions, clips, width], so that both recurrences read and write rows that lie
+// together.
 #pragma once
 
 #include <torch/torch.h>
@@ -8,8 +9,8 @@
 
 namespace rivlen::units {
 
-// Weights of one direction of a bidirectional gated recurrence (Cho et al., "Learning phrase representations using RNN
-// encoder-decoder", 2014), in the form and order of gates of torch::nn::GRU:
+// Weights of one direction of a bidirectional gated recurrence (Cho et al., "Learning phrase representations
+// using RNN encoder-decoder", 2014), in the form and order of gates of torch::nn::GRU:
 //   r = s(Wr x + br + Ur h + cr)    z = s(Wz x + bz + Uz h + cz)    n = tanh(Wn x + bn + r (Un h + cn))
 //   h' = (1 - z) n + z h
 struct GruWeights {
@@ -26,25 +27,38 @@ struct LinearWeights {
 
 // x + out(recurrence(norm(x))), along the steps or along the positions of a step.
 //
-// With memory_steps > 0 the output of a step depends on at most 2 memory_steps - 1 steps before it (after it, backward)
-// and on nothing further away: steps are taken in windows of memory_steps, and each begins with an empty state one
-// window early. Within a window the output goes over, along a smooth curve, from its own state to that of the next
-// window, which has been warming up there; so it never jumps.
+// With memory_steps > 0 the output of a step depends on at most 2 memory_steps - 1 steps before it (after it,
+// backward) and on nothing further away: steps are taken in windows of memory_steps, and each begins with an
+// empty state one window early. Within a window the output goes over, along a smooth curve, from its own
+// state to that of the next window, which has been warming up there; so it never jumps.
 [[nodiscard]] torch::Tensor recurrent(const torch::Tensor& x, bool along_steps, std::int64_t memory_steps,
                                       const NormWeights& norm, const std::array<GruWeights, 2>& gru,
                                       const LinearWeights& out);
 
+// The same without gradients, into `out`, which has the shape of x and does not overlap it.
+void recurrent_into(const torch::Tensor& x, bool along_steps, std::int64_t memory_steps,
+                    const NormWeights& norm, const std::array<GruWeights, 2>& gru,
+                    const LinearWeights& out_layer, const torch::Tensor& out);
+
 // x + out(max(0, up(norm(x)))).
-[[nodiscard]] torch::Tensor perceptron(const torch::Tensor& x, const NormWeights& norm, const LinearWeights& up,
-                                       const LinearWeights& out);
+[[nodiscard]] torch::Tensor perceptron(const torch::Tensor& x, const NormWeights& norm,
+                                       const LinearWeights& up, const LinearWeights& out);
+
+// The same without gradients, in place of x.
+void perceptron_in_place(const torch::Tensor& x, const NormWeights& norm, const LinearWeights& up,
+                         const LinearWeights& out);
 
 // How features [clips, frames, kinds, bands] are cut in patches.
 struct PatchForm {
     std::int64_t frames, bands, channels;
 };
 // One linear layer a band position: weight [positions, inputs, width], bias [positions, 1, width].
-[[nodiscard]] torch::Tensor embed(const torch::Tensor& features, const PatchForm& form, const torch::Tensor& weight,
-                                  const torch::Tensor& bias);
+[[nodiscard]] torch::Tensor embed(const torch::Tensor& features, const PatchForm& form,
+                                  const torch::Tensor& weight, const torch::Tensor& bias);
+
+// The same without gradients, into `out`.
+void embed_into(const torch::Tensor& features, const PatchForm& form, const torch::Tensor& weight,
+                const torch::Tensor& bias, const torch::Tensor& out);
 
 // Norm, and two layers a band position; the first sees the patch itself, too, when it has inputs for it.
 struct HeadWeights {
@@ -52,12 +66,13 @@ struct HeadWeights {
     torch::Tensor weight1, bias1;  // [positions, inputs, hidden], [positions, 1, hidden]
     torch::Tensor weight2, bias2;  // [positions, hidden, stems x patch]
 };
-// Masks of the first frames of the steps of x, of which the first is the features' first_step-th, written into `masks`
-// [clips, frames, stems, bands]. Without gradients.
-void head(const torch::Tensor& x, const torch::Tensor& features, const PatchForm& form, std::int64_t first_step,
-          const HeadWeights& weights, const torch::Tensor& masks);
+// Masks of the first frames of the steps of x, of which the first is the features' first_step-th, written
+// into `masks` [clips, frames, stems, bands]. Without gradients.
+void head(const torch::Tensor& x, const torch::Tensor& features, const PatchForm& form,
+          std::int64_t first_step, const HeadWeights& weights, const torch::Tensor& masks);
 
-// What masks are measured against (learn/tensors.h): over clips, frames and bands, with M the softmax of the logits,
+// What masks are measured against (learn/tensors.h): over clips, frames and bands, with M the softmax of the
+// logits,
 //   sum of weight (M mixture (1 + absent) - sqrt(M) cross).
 struct LossTensors {
     torch::Tensor mixture;  // [clips, frames, bands]
@@ -65,12 +80,13 @@ struct LossTensors {
     torch::Tensor absent;   // [clips, stems]
     torch::Tensor weights;  // [clips]
 };
-[[nodiscard]] torch::Tensor head_loss(const torch::Tensor& x, const torch::Tensor& features, const PatchForm& form,
-                                      const HeadWeights& weights, const LossTensors& targets);
+[[nodiscard]] torch::Tensor head_loss(const torch::Tensor& x, const torch::Tensor& features,
+                                      const PatchForm& form, const HeadWeights& weights,
+                                      const LossTensors& targets);
 
-// The nearest matrices with all singular values near one, by five steps of a quintic Newton-Schulz iteration (Jordan
-// et al., "Muon: An optimizer for hidden layers in neural networks", 2024). x [batch, rows, columns]; rows and columns
-// are multiples of 16.
+// The nearest matrices with all singular values near one, by five steps of a quintic Newton-Schulz iteration
+// (Jordan et al., "Muon: An optimizer for hidden layers in neural networks", 2024). x [batch, rows, columns];
+// rows and columns are multiples of 16.
 [[nodiscard]] torch::Tensor orthogonalised(const torch::Tensor& x);
 
 }  // namespace rivlen::units

@@ -1,8 +1,10 @@
-// The recurrent unit, for one instruction set. A tile of sequences runs through all steps at once, window after
-// window; its states and what is computed for one step stay in the cache, and x is read and written once a direction.
+// The recurrent unit, for one instruction set. A tile of sequences runs through all steps at once, window
+// after window; its states and what is computed for one step stay in the cache, and x is read and written
+// once a direction.
 //
-// In windows (engine/recurrence.h) two states run side by side: the one that began a window ago and gives the output,
-// and the one that begins here, into which the output is faded, and which takes over at the end of the window.
+// In windows (engine/recurrence.h) two states run side by side: the one that began a window ago and gives the
+// output, and the one that begins here, into which the output is faded, and which takes over at the end of
+// the window.
 #pragma once
 
 #include "engine/units/kernels.h"
@@ -13,8 +15,9 @@
 namespace rivlen::units {
 inline namespace RIVLEN_UNITS {
 
-inline constexpr Size kTile = 24;     // sequences
-inline constexpr Size kBackSteps = 8;  // steps of a backward pass whose slopes of weights are summed up together
+inline constexpr Size kTile = 24;  // sequences
+inline constexpr Size kBackSteps =
+    8;  // steps of a backward pass whose slopes of weights are summed up together
 
 // One window of one direction.
 struct Window {
@@ -55,8 +58,7 @@ class Tile {
         rows = sequences.count() - first < kTile ? sequences.count() - first : kTile;
         for (Size r = 0; r < rows; ++r) {
             const Size at = first + r;
-            starts_[r] =
-                (at / sequences.inner * sequences.outer_stride + at % sequences.inner) * width;
+            starts_[r] = (at / sequences.inner * sequences.outer_stride + at % sequences.inner) * width;
         }
     }
     [[nodiscard]] Size at(Size row, Size step) const { return starts_[row] + step * step_; }
@@ -83,13 +85,12 @@ inline PackedGru pack_forward(const Recurrent<const float>& unit, int direction,
     pack(2 * h, h, gru.weight_hh, h, true, packed.hh_rz);
     pack(h, h, gru.weight_hh + 2 * h * h, h, true, packed.hh_n);
     pack(w, h, unit.out_weight + direction * h, 2 * h, true, packed.out);
-    for (Size j = 0; j < 3 * h; ++j)
-        packed.bias[j] = gru.bias_ih[j] + (j < 2 * h ? gru.bias_hh[j] : 0.0F);
+    for (Size j = 0; j < 3 * h; ++j) packed.bias[j] = gru.bias_ih[j] + (j < 2 * h ? gru.bias_hh[j] : 0.0F);
     return packed;
 }
 
-// g: products with x [rows, 3 hidden] that take in those with h; u: Un h + cn; before: null for an empty state.
-// kept: r, z, n, u of every row behind one another; null when nothing will be learned.
+// g: products with x [rows, 3 hidden] that take in those with h; u: Un h + cn; before: null for an empty
+// state. kept: r, z, n, u of every row behind one another; null when nothing will be learned.
 inline void gates(Size rows, Size hidden, const float* g, const float* u, const float* before, Kept* memory,
                   float* now) {
     for (Size i = 0; i < rows; ++i) {
@@ -117,7 +118,8 @@ inline void step(Size rows, Size hidden, const PackedGru& weights, float* g, flo
                  Kept* memory, float* now) {
     if (before != nullptr) {
         multiply(rows, 2 * hidden, hidden, before, {hidden, 1}, {weights.hh_rz, 0}, g, 3 * hidden, true);
-        multiply(rows, hidden, hidden, before, {hidden, 1}, {weights.hh_n, 0}, u, hidden, false, weights.bias_n);
+        multiply(rows, hidden, hidden, before, {hidden, 1}, {weights.hh_n, 0}, u, hidden, false,
+                 weights.bias_n);
     } else {
         for (Size r = 0; r < rows; ++r) copy_row(hidden, weights.bias_n, u + r * hidden);
     }
@@ -127,8 +129,8 @@ inline void step(Size rows, Size hidden, const PackedGru& weights, float* g, flo
 // Where a tile's part of the memory lies: [direction][stream][sequence][step][row].
 class TileMemory {
   public:
-    TileMemory(const RecurrentMemory& memory, const Sequences& sequences, Size memory_steps, Size hidden, int direction,
-               Size first, Size rows)
+    TileMemory(const RecurrentMemory& memory, const Sequences& sequences, Size memory_steps, Size hidden,
+               int direction, Size first, Size rows)
         : hidden_(hidden), rows_(rows) {
         const bool several = Windows(sequences, memory_steps).several();
         stream_ = sequences.count() * sequences.steps * hidden;
@@ -183,7 +185,8 @@ inline void run_direction(const Tile& tile, const Windows& windows, const Recurr
             if (window.hands_over) {
                 copy_row(rows * 3 * h, s.g, s.g2);
                 float* now = memory != nullptr ? memory->state(1, t) : s.states[1][turn % 2];
-                step(rows, h, weights, s.g2, s.u, early, memory != nullptr ? memory->kept(1, t) : nullptr, now);
+                step(rows, h, weights, s.g2, s.u, early, memory != nullptr ? memory->kept(1, t) : nullptr,
+                     now);
                 early = now;
             }
             float* now = memory != nullptr ? memory->state(0, t) : s.states[0][turn % 2];
@@ -204,14 +207,19 @@ inline void run_direction(const Tile& tile, const Windows& windows, const Recurr
     }
 }
 
-inline void recurrent(const Sequences& sequences, Size memory_steps, const Recurrent<const float>& unit, const float* x,
-                      float* out, const RecurrentMemory* memory) {
+inline void recurrent(const Sequences& sequences, Size memory_steps, const Recurrent<const float>& unit,
+                      const float* x, float* out, const RecurrentMemory* memory) {
     const Size w = unit.width;
     const Size h = unit.hidden;
     Scratch& s = scratch();
     const PackedGru packed[2] = {pack_forward(unit, 0, s), pack_forward(unit, 1, s)};
-    ForwardScratch work{s.take(kTile * w), s.take(kTile * 3 * h), s.take(kTile * 3 * h), s.take(kTile * h),
-                        s.take(kTile * h), s.take(kTile * w),     {}};
+    ForwardScratch work{s.take(kTile * w),
+                        s.take(kTile * 3 * h),
+                        s.take(kTile * 3 * h),
+                        s.take(kTile * h),
+                        s.take(kTile * h),
+                        s.take(kTile * w),
+                        {}};
     for (auto& stream : work.states) {
         for (auto& state : stream) state = s.take(kTile * h);
     }
@@ -255,7 +263,7 @@ inline void gate_slopes(Size rows, Size hidden, const float* dh_out, float share
 
 struct BackwardScratch {
     float *y, *dout, *dy, *dh, *faded;  // rows of kBackSteps steps
-    float* dg[2];                           // of a stream
+    float* dg[2];                       // of a stream
     float* dn[2];
     float* before[2];
     float* carry[2];
@@ -280,9 +288,15 @@ inline PackedGruSlopes pack_backward(const Recurrent<const float>& unit, int dir
 class DirectionSlopes {
   public:
     DirectionSlopes(const Tile& tile, const Windows& windows, const Recurrent<const float>& unit,
-                    const PackedGruSlopes& packed, bool backwards, const TileMemory& memory, const BackwardScratch& s,
-                    const Recurrent<float>& slopes)
-        : tile_(tile), windows_(windows), unit_(unit), packed_(packed), backwards_(backwards), memory_(memory), s_(s),
+                    const PackedGruSlopes& packed, bool backwards, const TileMemory& memory,
+                    const BackwardScratch& s, const Recurrent<float>& slopes)
+        : tile_(tile),
+          windows_(windows),
+          unit_(unit),
+          packed_(packed),
+          backwards_(backwards),
+          memory_(memory),
+          s_(s),
           slopes_(slopes) {}
 
     void run(const float* x, const float* dout, float* dx) {
@@ -291,8 +305,8 @@ class DirectionSlopes {
         clear(state, s_.carry[1]);
         for (Size n = windows_.count() - 1; n >= 0; --n) {
             const Window window = windows_.at(n, backwards_);
-            // The state that warmed up here is the one that gave the output of the window after this one; that which
-            // gave the output here ends here.
+            // The state that warmed up here is the one that gave the output of the window after this one;
+            // that which gave the output here ends here.
             copy_row(state, s_.carry[0], s_.carry[1]);
             clear(state, s_.carry[0]);
             const Size turns = window.end - window.begin;
@@ -375,7 +389,8 @@ class DirectionSlopes {
                                slopes_.out_weight + (backwards_ ? h : 0), 2 * h);
         if (!backwards_) add_column_sums(count, w, s_.dout, w, slopes_.out_bias);
     }
-    void run_steps(const Window& window, Size first, Size last, const float* x, const float* dout, float* dx) {
+    void run_steps(const Window& window, Size first, Size last, const float* x, const float* dout,
+                   float* dx) {
         const Size w = unit_.width;
         const Size h = unit_.hidden;
         const Size count = (last - first) * tile_.rows;
@@ -407,8 +422,9 @@ class DirectionSlopes {
     const Recurrent<float>& slopes_;
 };
 
-inline void recurrent_slopes(const Sequences& sequences, Size memory_steps, const Recurrent<const float>& unit,
-                             const float* x, const RecurrentMemory& memory, const float* dout, float* dx,
+inline void recurrent_slopes(const Sequences& sequences, Size memory_steps,
+                             const Recurrent<const float>& unit, const float* x,
+                             const RecurrentMemory& memory, const float* dout, float* dx,
                              const Recurrent<float>& slopes) {
     const Size w = unit.width;
     const Size h = unit.hidden;

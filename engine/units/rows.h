@@ -31,7 +31,8 @@ RIVLEN_INLINE void norm_row(Size width, const float* x, const Norm<const float>&
         store(y + j, v * load(norm.weight + j) + load(norm.bias + j));
     }
 }
-// dx = base + the slope of x for the slope dy of its norm; slopes of weight and bias are added to. dx may be base.
+// dx = base + the slope of x for the slope dy of its norm; slopes of weight and bias are added to. dx may be
+// base.
 RIVLEN_INLINE void norm_row_slopes(Size width, const float* x, const Norm<const float>& norm, const float* dy,
                                    const float* base, float* dx, const Norm<float>& slopes) {
     const Moments m = moments_of(width, x);

@@ -22,7 +22,8 @@ class Scratch {
     float* take(Size count) {
         constexpr std::size_t kPage = 4096;
         auto& block = blocks_[next_];
-        const std::size_t bytes = (static_cast<std::size_t>(count) * sizeof(float) + 2 * kPage - 1) / kPage * kPage;
+        const std::size_t bytes =
+            (static_cast<std::size_t>(count) * sizeof(float) + 2 * kPage - 1) / kPage * kPage;
         if (block.bytes < bytes) {
             std::free(block.values);  // NOLINT(cppcoreguidelines-no-malloc)
             block.values = static_cast<float*>(std::aligned_alloc(kPage, bytes));

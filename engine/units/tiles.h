@@ -1,8 +1,8 @@
 // Matrix products of tiles that lie in a core's own cache, for one instruction set (vectors.h). Row-major
 // everywhere; lda, ldb, ldc are floats from one row to the next. Columns of B and C come in multiples of 16.
 //
-// Form: a block of C (rows x vectors of columns) stays in registers while it runs over K, as in Goto and van de
-// Geijn, "Anatomy of high-performance matrix multiplication", 2008; there is no blocking above that, since
+// Form: a block of C (rows x vectors of columns) stays in registers while it runs over K, as in Goto and van
+// de Geijn, "Anatomy of high-performance matrix multiplication", 2008; there is no blocking above that, since
 // everything is small. The columns of B that belong to such a block (a panel) lie together when B is packed.
 #pragma once
 
@@ -102,8 +102,8 @@ inline void multiply(Size rows, Size columns, Size depth, const float* a, Stride
 }
 
 // C [m x n] += A^T B over `rows` rows of A [rows x m] and B [rows x n], in runs of rows that stay in L1.
-inline void add_transposed_product(Size m, Size n, Size rows, const float* a, Size lda, const float* b, Size ldb,
-                                   float* c, Size ldc) {
+inline void add_transposed_product(Size m, Size n, Size rows, const float* a, Size lda, const float* b,
+                                   Size ldb, float* c, Size ldc) {
     constexpr Size kRun = 64;
     for (Size first = 0; first < rows; first += kRun) {
         const Size run = rows - first < kRun ? rows - first : kRun;
@@ -116,8 +116,7 @@ inline void pack(Size columns, Size depth, const float* b, Size ldb, bool transp
     const Size width = Size{panel_vectors(columns)} * kLanes;
     for (Size n = 0; n < columns; n += width) {
         for (Size k = 0; k < depth; ++k) {
-            for (Size j = 0; j < width; ++j)
-                *out++ = transposed ? b[(n + j) * ldb + k] : b[k * ldb + n + j];
+            for (Size j = 0; j < width; ++j) *out++ = transposed ? b[(n + j) * ldb + k] : b[k * ldb + n + j];
         }
     }
 }

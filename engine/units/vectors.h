@@ -1,6 +1,6 @@
-// Vectors of floats for one instruction set: kLanes of them, with the few operations that the units need. Only
-// for the files that are compiled for that instruction set (CMakeLists.txt), each in a namespace of its own;
-// nothing here may be shared between them, or the linker could take the code of the wider one for both.
+// Vectors of floats for one instruction set: kLanes of them, with the few operations that the units need.
+// Only for the files that are compiled for that instruction set (CMakeLists.txt), each in a namespace of its
+// own; nothing here may be shared between them, or the linker could take the code of the wider one for both.
 #pragma once
 
 #include <cstdint>
@@ -30,8 +30,9 @@ inline constexpr int kRegisters = 16;
 using Kept = float;
 #endif
 
-typedef float Vec __attribute__((vector_size(kLanes * sizeof(float))));           // NOLINT(modernize-use-using)
-typedef std::int32_t IntVec __attribute__((vector_size(kLanes * sizeof(float)))); // NOLINT(modernize-use-using)
+typedef float Vec __attribute__((vector_size(kLanes * sizeof(float))));  // NOLINT(modernize-use-using)
+typedef std::int32_t IntVec
+    __attribute__((vector_size(kLanes * sizeof(float))));  // NOLINT(modernize-use-using)
 
 #define RIVLEN_INLINE [[gnu::always_inline]] inline
 
@@ -109,6 +110,22 @@ RIVLEN_INLINE Vec kept(const Kept* from) {
 }
 #endif
 
+#if defined(__AVX512F__)
+// e^x: x = k ln 2 + r, |r| <= ln 2 / 2, and the Taylor series of e^r to the fifth power, to about 2^-18 of
+// the value: finer than anything that is decided by it, and the gates take a third of a recurrence's time.
+RIVLEN_INLINE Vec exp_of(Vec x) {
+    x = _mm512_min_ps(_mm512_max_ps(x, all(-87.0F)), all(88.0F));
+    const Vec k = _mm512_roundscale_ps(x * 1.44269504F, _MM_FROUND_TO_NEAREST_INT | _MM_FROUND_NO_EXC);
+    const Vec r = (x - k * 0.693359375F) + k * 2.12194440e-4F;
+    Vec p = all(1.0F / 120.0F);
+    p = p * r + 1.0F / 24.0F;
+    p = p * r + 1.0F / 6.0F;
+    p = p * r + 0.5F;
+    p = p * r + 1.0F;
+    p = p * r + 1.0F;
+    return _mm512_scalef_ps(p, k);
+}
+#else
 // e^x to about one unit in the last place: x = k ln 2 + r, |r| <= ln 2 / 2, and the Taylor series of e^r to
 // the sixth power. Adding 1.5 * 2^23 rounds to a whole number.
 RIVLEN_INLINE Vec exp_of(Vec x) {
@@ -128,6 +145,7 @@ RIVLEN_INLINE Vec exp_of(Vec x) {
     __builtin_memcpy(&scale, &power, sizeof scale);
     return p * scale;
 }
+#endif
 RIVLEN_INLINE Vec sigmoid_of(Vec x) {
     return inverse_of(1.0F + exp_of(-x));
 }

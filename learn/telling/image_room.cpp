@@ -25,8 +25,8 @@ double distance_m(const std::array<double, 3>& a, const std::array<double, 3>& b
 // Impulses of images, by how many walls they met, all filtered at once afterwards.
 using ByWalls = std::vector<std::vector<float>>;
 
-void add_images(const ImageRoom& room, const std::array<double, 3>& microphone, double origin_frames, double unit_m,
-                ByWalls& out) {
+void add_images(const ImageRoom& room, const std::array<double, 3>& microphone, double origin_frames,
+                double unit_m, ByWalls& out) {
     const double reach_m = room.longest_s * kSound_m_s;
     std::array<int, 3> cells{};
     for (std::size_t i = 0; i < 3; ++i) cells[i] = static_cast<int>(reach_m / room.size_m[i]) + 1;
@@ -38,7 +38,8 @@ void add_images(const ImageRoom& room, const std::array<double, 3>& microphone, 
                 const std::array<int, 3> cell = {x, y, z};
                 std::array<double, 3> image{};
                 for (std::size_t i = 0; i < 3; ++i) {
-                    const double inside = cell[i] % 2 == 0 ? room.source_m[i] : room.size_m[i] - room.source_m[i];
+                    const double inside =
+                        cell[i] % 2 == 0 ? room.source_m[i] : room.size_m[i] - room.source_m[i];
                     image[i] = cell[i] * room.size_m[i] + inside;
                 }
                 const double d = distance_m(image, microphone);
@@ -46,7 +47,8 @@ void add_images(const ImageRoom& room, const std::array<double, 3>& microphone, 
                 const double at = d / kSound_m_s * kRate - origin_frames;
                 const auto k = static_cast<std::size_t>(std::lround(std::max(0.0, at)));
                 auto& row = out[static_cast<std::size_t>(walls)];
-                if (k < row.size()) row[k] += static_cast<float>(unit_m / d * std::pow(room.reflection, walls));
+                if (k < row.size())
+                    row[k] += static_cast<float>(unit_m / d * std::pow(room.reflection, walls));
             }
         }
     }
@@ -68,8 +70,9 @@ void dull(std::vector<float>& x, double db) {
 
 ImageRoom draw_room(bool strong, bool stereo, std::mt19937_64& chance) {
     ImageRoom room;
-    room.size_m = strong ? std::array{between(chance, 5, 12), between(chance, 4, 9), between(chance, 2.6, 5)}
-                         : std::array{between(chance, 2.6, 6), between(chance, 2.2, 4.5), between(chance, 2.2, 3)};
+    room.size_m =
+        strong ? std::array{between(chance, 5, 12), between(chance, 4, 9), between(chance, 2.6, 5)}
+               : std::array{between(chance, 2.6, 6), between(chance, 2.2, 4.5), between(chance, 2.2, 3)};
     std::array<double, 3> microphone{};
     for (std::size_t i = 0; i < 3; ++i) {
         room.source_m[i] = between(chance, 0.2, 0.8) * room.size_m[i];
@@ -79,7 +82,8 @@ ImageRoom draw_room(bool strong, bool stereo, std::mt19937_64& chance) {
         const double turn = between(chance, 0, 6.28);
         const double m = between(chance, 0.3, 1.0);
         microphone = {std::clamp(room.source_m[0] + m * std::cos(turn), 0.1, room.size_m[0] - 0.1),
-                      std::clamp(room.source_m[1] + m * std::sin(turn), 0.1, room.size_m[1] - 0.1), room.source_m[2]};
+                      std::clamp(room.source_m[1] + m * std::sin(turn), 0.1, room.size_m[1] - 0.1),
+                      room.source_m[2]};
     }
     room.microphones_m = {microphone, microphone};
     if (stereo) {
@@ -93,14 +97,15 @@ ImageRoom draw_room(bool strong, bool stereo, std::mt19937_64& chance) {
 }
 
 RoomResponses responses_of(const ImageRoom& room) {
-    const double nearest_m =
-        std::min(distance_m(room.source_m, room.microphones_m[0]), distance_m(room.source_m, room.microphones_m[1]));
+    const double nearest_m = std::min(distance_m(room.source_m, room.microphones_m[0]),
+                                      distance_m(room.source_m, room.microphones_m[1]));
     const auto length = static_cast<std::size_t>(room.longest_s * kRate);
     RoomResponses out;
     for (std::size_t c = 0; c < 2; ++c) {
         ByWalls by_walls(kMostWalls, std::vector<float>(length, 0.0F));
         add_images(room, room.microphones_m[c], nearest_m / kSound_m_s * kRate, nearest_m, by_walls);
-        // From those that met most walls to those that met none: each goes through one wall more than the next.
+        // From those that met most walls to those that met none: each goes through one wall more than the
+        // next.
         std::vector<float> sum(length, 0.0F);
         for (std::size_t w = kMostWalls; w-- > 0;) {
             dull(sum, room.highs_db);

@@ -18,7 +18,8 @@ using Sound = std::vector<double>;
 struct Desk {
     Sound x;
     std::mt19937_64 chance;
-    Desk(double seconds, std::uint64_t seed) : x(static_cast<std::size_t>(seconds * kRate), 0.0), chance(seed * 7919 + 17) {}
+    Desk(double seconds, std::uint64_t seed)
+        : x(static_cast<std::size_t>(seconds * kRate), 0.0), chance(seed * 7919 + 17) {}
     double between(double low, double high) { return std::uniform_real_distribution<>(low, high)(chance); }
     double bell() { return std::normal_distribution<>()(chance); }
     [[nodiscard]] double length_s() const { return static_cast<double>(x.size()) / kRate; }
@@ -169,13 +170,15 @@ std::vector<float> beeps(double seconds, std::uint64_t seed) {
 
 std::vector<float> drifting_tone(double seconds, std::uint64_t seed) {
     Desk d(seconds, seed);
-    tone(d, 9, 0.9, [&](double t) { return 88.0 + 5.0 * t; }, always);
+    tone(
+        d, 9, 0.9, [&](double t) { return 88.0 + 5.0 * t; }, always);
     hiss(d, 0.03);
     return finished(d);
 }
 std::vector<float> loaded_motor(double seconds, std::uint64_t seed) {
     Desk d(seconds, seed);
-    tone(d, 15, 0.7, [](double t) { return 142.0 - 22.0 * std::exp(-std::fmod(t, 2.1) * 2.0); }, always);
+    tone(
+        d, 15, 0.7, [](double t) { return 142.0 - 22.0 * std::exp(-std::fmod(t, 2.1) * 2.0); }, always);
     breeze(d, 300, 5000, [](double) { return 0.4; });
     return finished(d);
 }
@@ -195,7 +198,8 @@ std::vector<float> fan(double seconds, std::uint64_t seed) {
 }
 std::vector<float> drill(double seconds, std::uint64_t seed) {
     Desk d(seconds, seed);
-    tone(d, 24, 0.5, [](double t) { return 355.0 - 40.0 * gate(std::fmod(t, 1.7), 0.5, 1.2); }, always);
+    tone(
+        d, 24, 0.5, [](double t) { return 355.0 - 40.0 * gate(std::fmod(t, 1.7), 0.5, 1.2); }, always);
     breeze(d, 2000, 9000, [](double) { return 0.8; });
     return finished(d);
 }
@@ -206,22 +210,26 @@ std::vector<float> low_rumble(double seconds, std::uint64_t seed) {
 }
 std::vector<float> gusts(double seconds, std::uint64_t seed) {
     Desk d(seconds, seed);
-    breeze(d, 60, 650, [](double t) { return std::pow(0.5 + 0.5 * std::sin(1.9 * t + std::sin(0.7 * t)), 2.0); });
+    breeze(d, 60, 650,
+           [](double t) { return std::pow(0.5 + 0.5 * std::sin(1.9 * t + std::sin(0.7 * t)), 2.0); });
     return finished(d);
 }
 std::vector<float> slow_siren(double seconds, std::uint64_t seed) {
     Desk d(seconds, seed);
-    tone(d, 5, 1.2, [](double t) { return 650.0 - 250.0 * std::cos(kTurn * t / 4.5); }, always);
+    tone(
+        d, 5, 1.2, [](double t) { return 650.0 - 250.0 * std::cos(kTurn * t / 4.5); }, always);
     return finished(d);
 }
 std::vector<float> fast_siren(double seconds, std::uint64_t seed) {
     Desk d(seconds, seed);
-    tone(d, 5, 1.1, [](double t) { return 700.0 + 800.0 * std::fmod(3.2 * t, 1.0); }, always);
+    tone(
+        d, 5, 1.1, [](double t) { return 700.0 + 800.0 * std::fmod(3.2 * t, 1.0); }, always);
     return finished(d);
 }
 std::vector<float> two_tone_horn(double seconds, std::uint64_t seed) {
     Desk d(seconds, seed);
-    tone(d, 10, 0.7, [](double t) { return std::fmod(t, 1.3) < 0.65 ? 437.0 : 583.0; }, always);
+    tone(
+        d, 10, 0.7, [](double t) { return std::fmod(t, 1.3) < 0.65 ? 437.0 : 583.0; }, always);
     return finished(d);
 }
 std::vector<float> car_horn(double seconds, std::uint64_t seed) {
@@ -233,12 +241,14 @@ std::vector<float> car_horn(double seconds, std::uint64_t seed) {
 }
 std::vector<float> electronic_telephone(double seconds, std::uint64_t seed) {
     Desk d(seconds, seed);
-    tone(d, 3, 1.0, [](double t) { return std::fmod(t, 0.08) < 0.04 ? 1180.0 : 1420.0; }, pulses(3.0, 1.1));
+    tone(
+        d, 3, 1.0, [](double t) { return std::fmod(t, 0.08) < 0.04 ? 1180.0 : 1420.0; }, pulses(3.0, 1.1));
     return finished(d);
 }
 std::vector<float> bell_telephone(double seconds, std::uint64_t seed) {
     Desk d(seconds, seed);
-    constexpr std::array<Partial, 4> kBell = {{{1050, 1, 0.2}, {1610, 0.8, 0.15}, {2730, 0.5, 0.1}, {4120, 0.3, 0.06}}};
+    constexpr std::array<Partial, 4> kBell = {
+        {{1050, 1, 0.2}, {1610, 0.8, 0.15}, {2730, 0.5, 0.1}, {4120, 0.3, 0.06}}};
     for (double t = 0.1; t < seconds; t += 0.047) {
         if (std::fmod(t, 3.0) < 1.2) strike(d, t, 1.0, kBell);
     }
@@ -246,7 +256,8 @@ std::vector<float> bell_telephone(double seconds, std::uint64_t seed) {
 }
 std::vector<float> alarm_clock(double seconds, std::uint64_t seed) {
     Desk d(seconds, seed);
-    tone(d, 4, 0.8, steady(2048), [](double t) { return gate(std::fmod(t, 0.125), 0, 0.06) * gate(std::fmod(t, 1.0), 0, 0.5); });
+    tone(d, 4, 0.8, steady(2048),
+         [](double t) { return gate(std::fmod(t, 0.125), 0, 0.06) * gate(std::fmod(t, 1.0), 0, 0.5); });
     return finished(d);
 }
 std::vector<float> reversing_lorry(double seconds, std::uint64_t seed) {
@@ -261,15 +272,17 @@ std::vector<float> bird(double seconds, std::uint64_t seed) {
         const double base = d.between(2600, 4300);
         for (int n = 0; n < 4; ++n) {
             const double at = t + 0.11 * n;
-            tone(d, 1, 1.0, [=](double u) { return base + 1500.0 * std::sin(55.0 * (u - at)); },
-                 [=](double u) { return arch(u, at, 0.08); });
+            tone(
+                d, 1, 1.0, [=](double u) { return base + 1500.0 * std::sin(55.0 * (u - at)); },
+                [=](double u) { return arch(u, at, 0.08); });
         }
     }
     return finished(d);
 }
 std::vector<float> cricket(double seconds, std::uint64_t seed) {
     Desk d(seconds, seed);
-    tone(d, 1, 1.0, steady(4350), [](double t) { return std::fmod(t, 0.7) < 0.3 ? std::pow(std::sin(kTurn * 15.0 * t), 2.0) : 0.0; });
+    tone(d, 1, 1.0, steady(4350),
+         [](double t) { return std::fmod(t, 0.7) < 0.3 ? std::pow(std::sin(kTurn * 15.0 * t), 2.0) : 0.0; });
     hiss(d, 0.004);
     return finished(d);
 }
@@ -293,8 +306,12 @@ std::vector<float> single_thump(double seconds, std::uint64_t seed) {
 }
 std::vector<float> metal_clang(double seconds, std::uint64_t seed) {
     Desk d(seconds, seed);
-    constexpr std::array<Partial, 6> kPipe = {
-        {{431, 1, 0.5}, {1187, 0.9, 0.4}, {2319, 0.7, 0.3}, {3821, 0.5, 0.2}, {5650, 0.4, 0.1}, {7810, 0.2, 0.08}}};
+    constexpr std::array<Partial, 6> kPipe = {{{431, 1, 0.5},
+                                               {1187, 0.9, 0.4},
+                                               {2319, 0.7, 0.3},
+                                               {3821, 0.5, 0.2},
+                                               {5650, 0.4, 0.1},
+                                               {7810, 0.2, 0.08}}};
     for (double t = 0.3; t < seconds; t += d.between(0.9, 1.9)) strike(d, t, d.between(0.5, 1.0), kPipe);
     return finished(d);
 }
@@ -319,13 +336,15 @@ std::vector<float> hard_steps(double seconds, std::uint64_t seed) {
 std::vector<float> gravel_steps(double seconds, std::uint64_t seed) {
     Desk d(seconds, seed);
     for (double t = 0.2; t < seconds; t += 0.6) {
-        for (int n = 0; n < 40; ++n) puff(d, t + d.between(0, 0.22), d.between(0.1, 1.0), d.between(1500, 6500), 1.2, 0.003);
+        for (int n = 0; n < 40; ++n)
+            puff(d, t + d.between(0, 0.22), d.between(0.1, 1.0), d.between(1500, 6500), 1.2, 0.003);
     }
     return finished(d);
 }
 std::vector<float> clock_ticking(double seconds, std::uint64_t seed) {
     Desk d(seconds, seed);
-    for (int n = 0; 0.5 * n < seconds; ++n) puff(d, 0.5 * n + 0.1, n % 2 == 0 ? 1.0 : 0.7, n % 2 == 0 ? 3300 : 2700, 6, 0.003);
+    for (int n = 0; 0.5 * n < seconds; ++n)
+        puff(d, 0.5 * n + 0.1, n % 2 == 0 ? 1.0 : 0.7, n % 2 == 0 ? 3300 : 2700, 6, 0.003);
     return finished(d);
 }
 std::vector<float> keyboard(double seconds, std::uint64_t seed) {
@@ -339,13 +358,16 @@ std::vector<float> keyboard(double seconds, std::uint64_t seed) {
 std::vector<float> paper(double seconds, std::uint64_t seed) {
     Desk d(seconds, seed);
     for (double t = 0.3; t < seconds; t += d.between(0.8, 1.6)) {
-        for (int n = 0; n < 160; ++n) puff(d, t + d.between(0, 0.5), d.between(0.05, 1.0), d.between(2500, 9000), 0.8, 0.0015);
+        for (int n = 0; n < 160; ++n)
+            puff(d, t + d.between(0, 0.5), d.between(0.05, 1.0), d.between(2500, 9000), 0.8, 0.0015);
     }
     return finished(d);
 }
 std::vector<float> cloth(double seconds, std::uint64_t seed) {
     Desk d(seconds, seed);
-    breeze(d, 700, 3200, [](double t) { return arch(std::fmod(t, 1.5), 0.1, 0.5) + 0.7 * arch(std::fmod(t, 2.3), 1.2, 0.4); });
+    breeze(d, 700, 3200, [](double t) {
+        return arch(std::fmod(t, 1.5), 0.1, 0.5) + 0.7 * arch(std::fmod(t, 2.3), 1.2, 0.4);
+    });
     return finished(d);
 }
 std::vector<float> cutlery(double seconds, std::uint64_t seed) {
@@ -371,8 +393,9 @@ std::vector<float> dripping(double seconds, std::uint64_t seed) {
     Desk d(seconds, seed);
     for (double t = 0.3; t < seconds; t += 0.83) {
         const double at = t;
-        tone(d, 1, 1.0, [=](double u) { return 950.0 + 9000.0 * std::max(0.0, u - at); },
-             [=](double u) { return u < at ? 0.0 : std::exp(-(u - at) / 0.018); });
+        tone(
+            d, 1, 1.0, [=](double u) { return 950.0 + 9000.0 * std::max(0.0, u - at); },
+            [=](double u) { return u < at ? 0.0 : std::exp(-(u - at) / 0.018); });
     }
     return finished(d);
 }
@@ -384,7 +407,8 @@ std::vector<float> tape_hiss(double seconds, std::uint64_t seed) {
 std::vector<float> steady_rain(double seconds, std::uint64_t seed) {
     Desk d(seconds, seed);
     breeze(d, 800, 11000, always);
-    for (double t = 0.0; t < seconds; t += d.between(0.005, 0.07)) puff(d, t, d.between(0.3, 3.0), d.between(1200, 5000), 3, 0.004);
+    for (double t = 0.0; t < seconds; t += d.between(0.005, 0.07))
+        puff(d, t, d.between(0.3, 3.0), d.between(1200, 5000), 3, 0.004);
     return finished(d);
 }
 std::vector<float> far_thunder(double seconds, std::uint64_t seed) {
@@ -402,7 +426,9 @@ std::vector<float> barking(double seconds, std::uint64_t seed) {
     Desk d(seconds, seed);
     for (double t = 0.3; t < seconds; t += 0.9) {
         const double at = t;
-        tone(d, 14, 0.4, [=](double u) { return 420.0 + 260.0 * arch(u, at, 0.16); }, [=](double u) { return arch(u, at, 0.16); });
+        tone(
+            d, 14, 0.4, [=](double u) { return 420.0 + 260.0 * arch(u, at, 0.16); },
+            [=](double u) { return arch(u, at, 0.16); });
         puff(d, t, 2.0, 1500, 0.6, 0.04);
     }
     return finished(d);
@@ -429,20 +455,27 @@ std::vector<float> drone_and_melody(double seconds, std::uint64_t seed) {
     Desk d(seconds, seed);
     tone(d, 8, 1.2, steady(note_hz(-12)), always, 0.5);
     constexpr std::array<int, 8> kTune = {0, 3, 5, 7, 5, 3, 10, 7};
-    tone(d, 7, 1.0, [&](double t) { return note_hz(kTune[static_cast<std::size_t>(t / 0.4) % 8]) * (1.0 + 0.004 * std::sin(kTurn * 5.2 * t)); },
-         [](double t) { return std::exp(-std::fmod(t, 0.4) * 2.0) * gate(std::fmod(t, 0.4), 0.0, 0.39); });
+    tone(
+        d, 7, 1.0,
+        [&](double t) {
+            return note_hz(kTune[static_cast<std::size_t>(t / 0.4) % 8]) *
+                   (1.0 + 0.004 * std::sin(kTurn * 5.2 * t));
+        },
+        [](double t) { return std::exp(-std::fmod(t, 0.4) * 2.0) * gate(std::fmod(t, 0.4), 0.0, 0.39); });
     return finished(d);
 }
 std::vector<float> organ_chord(double seconds, std::uint64_t seed) {
     Desk d(seconds, seed);
-    for (const int s : {-12, -5, 0, 4, 7}) tone(d, 6, 0.9, steady(note_hz(s)), [=](double t) { return gate(std::fmod(t, 2.0), 0.0, 1.9); });
+    for (const int s : {-12, -5, 0, 4, 7})
+        tone(d, 6, 0.9, steady(note_hz(s)), [=](double t) { return gate(std::fmod(t, 2.0), 0.0, 1.9); });
     return finished(d);
 }
 std::vector<float> bass_line(double seconds, std::uint64_t seed) {
     Desk d(seconds, seed);
     constexpr std::array<int, 8> kLine = {-24, -24, -17, -19, -21, -21, -14, -17};
-    tone(d, 10, 1.3, [&](double t) { return note_hz(kLine[static_cast<std::size_t>(t / 0.35) % 8]); },
-         [](double t) { return std::exp(-std::fmod(t, 0.35) * 4.0) * gate(std::fmod(t, 0.35), 0.0, 0.34); });
+    tone(
+        d, 10, 1.3, [&](double t) { return note_hz(kLine[static_cast<std::size_t>(t / 0.35) % 8]); },
+        [](double t) { return std::exp(-std::fmod(t, 0.35) * 4.0) * gate(std::fmod(t, 0.35), 0.0, 0.34); });
     return finished(d);
 }
 std::vector<float> plucked_arpeggio(double seconds, std::uint64_t seed) {
@@ -451,7 +484,8 @@ std::vector<float> plucked_arpeggio(double seconds, std::uint64_t seed) {
     int n = 0;
     for (double t = 0.1; t < seconds; t += 0.22, ++n) {
         const double f = note_hz(kNotes[static_cast<std::size_t>(n) % 6]);
-        const std::array<Partial, 5> string = {{{f, 1, 0.6}, {2 * f, 0.6, 0.4}, {3 * f, 0.4, 0.3}, {4 * f, 0.2, 0.2}, {5 * f, 0.15, 0.15}}};
+        const std::array<Partial, 5> string = {
+            {{f, 1, 0.6}, {2 * f, 0.6, 0.4}, {3 * f, 0.4, 0.3}, {4 * f, 0.2, 0.2}, {5 * f, 0.15, 0.15}}};
         strike(d, t, 1.0, string);
     }
     return finished(d);
@@ -459,7 +493,12 @@ std::vector<float> plucked_arpeggio(double seconds, std::uint64_t seed) {
 std::vector<float> held_sung_vowel(double seconds, std::uint64_t seed) {
     Desk d(seconds, seed);
     constexpr std::array<int, 4> kTune = {0, 4, 7, 5};
-    say(d, kAh, [&](double t) { return note_hz(kTune[static_cast<std::size_t>(t / 1.3) % 4]) * (1.0 + 0.02 * std::sin(kTurn * 5.6 * t)); },
+    say(
+        d, kAh,
+        [&](double t) {
+            return note_hz(kTune[static_cast<std::size_t>(t / 1.3) % 4]) *
+                   (1.0 + 0.02 * std::sin(kTurn * 5.6 * t));
+        },
         [](double t) { return gate(std::fmod(t, 1.3), 0.02, 1.25); }, 0.02);
     return finished(d);
 }
@@ -469,7 +508,9 @@ std::vector<float> one_syllable(double seconds, std::uint64_t seed) {
     Desk d(seconds, seed);
     const double at = 0.45 * seconds;
     puff(d, at - 0.02, 0.4, 4200, 0.8, 0.02);
-    say(d, kAh, [=](double t) { return 128.0 - 60.0 * (t - at); }, [=](double t) { return arch(t, at, 0.26); }, 0.05);
+    say(
+        d, kAh, [=](double t) { return 128.0 - 60.0 * (t - at); },
+        [=](double t) { return arch(t, at, 0.26); }, 0.05);
     hiss(d, 0.0003);
     return finished(d);
 }
@@ -479,7 +520,8 @@ std::vector<float> whisper(double seconds, std::uint64_t seed) {
         const double at = t;
         const std::array<Vowel, 3> vowels = {kAh, kEe, kOo};
         const Vowel v = vowels[static_cast<std::size_t>(d.between(0, 2.99))];
-        say(d, v, steady(100), [=](double u) { return arch(u, at, 0.2); }, 1.0);
+        say(
+            d, v, steady(100), [=](double u) { return arch(u, at, 0.2); }, 1.0);
         puff(d, at - 0.05, 0.3, d.between(3500, 6500), 1.0, 0.03);
     }
     return finished(d);
@@ -488,7 +530,8 @@ std::vector<float> shout(double seconds, std::uint64_t seed) {
     Desk d(seconds, seed);
     for (const double at : {0.4, 1.6, 2.9}) {
         puff(d, at - 0.03, 1.0, 1600, 0.8, 0.02);
-        say(d, kAh, [=](double t) { return 290.0 + 90.0 * arch(t, at, 0.6) - 40.0 * (t - at); },
+        say(
+            d, kAh, [=](double t) { return 290.0 + 90.0 * arch(t, at, 0.6) - 40.0 * (t - at); },
             [=](double t) { return std::sqrt(arch(t, at, 0.6)); }, 0.08);
     }
     return finished(d);
@@ -499,7 +542,8 @@ std::vector<float> laugh(double seconds, std::uint64_t seed) {
         for (int n = 0; n < 6; ++n) {
             const double at = start + 0.17 * n;
             puff(d, at - 0.06, 0.3, 1500, 0.6, 0.03);
-            say(d, kAh, [=](double t) { return 240.0 - 14.0 * n - 120.0 * (t - at); },
+            say(
+                d, kAh, [=](double t) { return 240.0 - 14.0 * n - 120.0 * (t - at); },
                 [=](double t) { return (1.0 - 0.12 * n) * arch(t, at, 0.09); }, 0.25);
         }
     }

@@ -73,7 +73,8 @@ void in_parallel(int workers, int count, const SeparationNetwork& network,
 
 std::string gains_table(const std::vector<Figures>& figures) {
     const std::array<const char*, 4> columns = {"dialogue", "music", "ambience", "dry voice"};
-    std::string text = "| kind | mixes | dialogue | music | ambience | dry voice |\n|---|---|---|---|---|---|\n";
+    std::string text =
+        "| kind | mixes | dialogue | music | ambience | dry voice |\n|---|---|---|---|---|---|\n";
     std::vector<std::string> rows = {"all"};
     rows.insert(rows.end(), TellingMixes::kinds().begin(), TellingMixes::kinds().end());
     for (const auto& row : rows) {
@@ -93,23 +94,29 @@ std::string gains_table(const std::vector<Figures>& figures) {
 
 struct LoneFigures {
     std::string kind;
-    std::vector<double> value_db;                // SI-SDR in its own stem
-    std::array<std::vector<double>, 3> shares;   // of voice, music, ambience
+    std::vector<double> value_db;               // SI-SDR in its own stem
+    std::array<std::vector<double>, 3> shares;  // of voice, music, ambience
 };
 
 std::string lone_table(const std::vector<LoneFigures>& lone) {
     std::string text =
-        "| on its own | number | SI-SDR, mean dB | under 5 dB | goes astray, mean % | to voice over -10 dB | to music | to "
+        "| on its own | number | SI-SDR, mean dB | under 5 dB | goes astray, mean % | to voice over -10 dB | "
+        "to music | to "
         "ambience |\n|---|---|---|---|---|---|---|---|\n";
     for (std::size_t own = 0; own < lone.size(); ++own) {
         const auto& l = lone[own];
-        const auto count_if = [](const std::vector<double>& values, auto&& test) { return std::ranges::count_if(values, test); };
+        const auto count_if = [](const std::vector<double>& values, auto&& test) {
+            return std::ranges::count_if(values, test);
+        };
         double astray = 0.0;
         for (const double s : l.shares[own]) astray += (1.0 - s) / static_cast<double>(l.shares[own].size());
-        text += fmt::format("| {} | {} | {} | {} | {:.2f}", l.kind, l.value_db.size(), Interval{l.value_db}.text(),
+        text += fmt::format("| {} | {} | {} | {} | {:.2f}", l.kind, l.value_db.size(),
+                            Interval{l.value_db}.text(),
                             count_if(l.value_db, [](double v) { return v < 5.0; }), 100.0 * astray);
         for (std::size_t to = 0; to < 3; ++to) {
-            text += to == own ? " | -" : fmt::format(" | {}", count_if(l.shares[to], [](double s) { return s > 0.1; }));
+            text += to == own
+                        ? " | -"
+                        : fmt::format(" | {}", count_if(l.shares[to], [](double s) { return s > 0.1; }));
         }
         text += " |\n";
     }
@@ -132,12 +139,14 @@ std::vector<PlainResult> plain_results(SeparationNetwork& network, double second
 }
 
 std::string plain_table(const std::vector<PlainResult>& results) {
-    std::string text = "| sound | belongs to | voice % | music % | ambience % | |\n|---|---|---|---|---|---|\n";
+    std::string text =
+        "| sound | belongs to | voice % | music % | ambience % | |\n|---|---|---|---|---|---|\n";
     int right = 0;
     for (const auto& r : results) {
         right += r.right() ? 1 : 0;
-        text += fmt::format("| {} | {} | {:.0f} | {:.0f} | {:.0f} | {} |\n", r.name, r.stem, 100 * r.shares[0],
-                            100 * r.shares[1], 100 * r.shares[2], r.right() ? "" : "wrong");
+        text +=
+            fmt::format("| {} | {} | {:.0f} | {:.0f} | {:.0f} | {} |\n", r.name, r.stem, 100 * r.shares[0],
+                        100 * r.shares[1], 100 * r.shares[2], r.right() ? "" : "wrong");
     }
     return text + fmt::format("\n{} of {} plain sounds in their stem\n", right, results.size());
 }
@@ -154,19 +163,21 @@ Status tell(const TellOptions& options) {
     };
     const auto& kinds = TellingMixes::kinds();
     std::vector<Figures> figures(kinds.size() * static_cast<std::size_t>(options.per_kind));
-    in_parallel(options.workers, static_cast<int>(figures.size()), loaded->network, [&](SeparationNetwork& network, int i) {
-        const Mix mix = mixes.make(kinds[static_cast<std::size_t>(i) % kinds.size()], i / static_cast<int>(kinds.size()),
-                                   options.seconds);
-        figures[static_cast<std::size_t>(i)] = figures_of(mix, estimates_of(network, mix));
-    });
+    in_parallel(options.workers, static_cast<int>(figures.size()), loaded->network,
+                [&](SeparationNetwork& network, int i) {
+                    const Mix mix = mixes.make(kinds[static_cast<std::size_t>(i) % kinds.size()],
+                                               i / static_cast<int>(kinds.size()), options.seconds);
+                    figures[static_cast<std::size_t>(i)] = figures_of(mix, estimates_of(network, mix));
+                });
     fmt::print("{}\n", gains_table(figures));
     if (!options.worst.empty()) {
         // Mixes are made again: keeping them all would take gigabytes.
         const auto again = [&](std::size_t i) {
             return mixes.make(kinds[i % kinds.size()], static_cast<int>(i / kinds.size()), options.seconds);
         };
-        if (auto status = keep_worst(figures, again, [&](const Mix& mix) { return estimates_of(loaded->network, mix); },
-                                     options.worst);
+        if (auto status = keep_worst(
+                figures, again, [&](const Mix& mix) { return estimates_of(loaded->network, mix); },
+                options.worst);
             !status)
             return status;
     }
@@ -201,7 +212,8 @@ Status tell(const TellOptions& options) {
             {"number", lone[own].value_db.size()},
             {"under_5_db", std::ranges::count_if(lone[own].value_db, [](double v) { return v < 5.0; })}};
     }
-    for (const auto& r : plain) json["plain"][r.name] = {{"stem", r.stem}, {"share", std::round(1000 * r.right_share) / 1000}};
+    for (const auto& r : plain)
+        json["plain"][r.name] = {{"stem", r.stem}, {"share", std::round(1000 * r.right_share) / 1000}};
     return write_text_file(options.json, json.dump(1));
 }
 

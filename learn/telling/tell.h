@@ -23,14 +23,15 @@ struct TellOptions {
     bool oracle = false;  // the oracle ratio mask in place of the model
     int workers = 2;
 };
-// Prints tables in Markdown: gains by kind with 95 % intervals, lone parts, plain sounds. Errors: NotFound, BadInput.
+// Prints tables in Markdown: gains by kind with 95 % intervals, lone parts, plain sounds. Errors: NotFound,
+// BadInput.
 [[nodiscard]] Status tell(const TellOptions& options);
 
 // Where the energy of a plain sound goes. Dialogue and reverb together are the voice.
 struct PlainResult {
     std::string name, stem;
-    double right_share = 0.0;         // of the energy that the estimates hold, in the stem that it belongs to
-    std::array<double, 3> shares{};   // voice, music, ambience
+    double right_share = 0.0;        // of the energy that the estimates hold, in the stem that it belongs to
+    std::array<double, 3> shares{};  // voice, music, ambience
     [[nodiscard]] bool right() const { return right_share > 0.5; }
 };
 [[nodiscard]] std::vector<PlainResult> plain_results(SeparationNetwork& network, double seconds = 4.0);

@@ -30,8 +30,9 @@ double sounding_rms(const Stereo& x) {
     constexpr std::size_t kBlock = 4800;
     std::vector<double> blocks;
     for (std::size_t i = 0; i + kBlock <= x[0].size(); i += kBlock) {
-        blocks.push_back((energy_of(std::span(x[0]).subspan(i, kBlock)) + energy_of(std::span(x[1]).subspan(i, kBlock))) /
-                         (2.0 * kBlock));
+        blocks.push_back(
+            (energy_of(std::span(x[0]).subspan(i, kBlock)) + energy_of(std::span(x[1]).subspan(i, kBlock))) /
+            (2.0 * kBlock));
     }
     if (blocks.empty()) return 0.0;
     std::ranges::sort(blocks, std::greater());
@@ -70,7 +71,8 @@ std::uint64_t seed_for(const std::string& kind, int n) {
 
 TellingMixes::TellingMixes(const Corpus& corpus) : corpus_(&corpus) {
     const auto collect = [&](const char* kind, std::vector<Group>& into) {
-        for (const auto& [name, recordings] : corpus.groups(kind, Pool::Tell)) into.push_back({name, recordings});
+        for (const auto& [name, recordings] : corpus.groups(kind, Pool::Tell))
+            into.push_back({name, recordings});
     };
     collect("speech", readers_);
     collect("music", music_);
@@ -91,14 +93,16 @@ const std::vector<std::string>& TellingMixes::kinds() {
 }
 
 // Utterances of one reader, with margin_s of silence before and behind them.
-std::vector<float> TellingMixes::speech(std::size_t frames, double margin_s, double& bandwidth_hz, Chance& chance) const {
+std::vector<float> TellingMixes::speech(std::size_t frames, double margin_s, double& bandwidth_hz,
+                                        Chance& chance) const {
     const auto& recordings = readers_[below(chance, readers_.size())].recordings;
     std::vector<float> out(frames, 0.0F);
     const auto margin = static_cast<std::size_t>(margin_s * kCorpusRate);
     std::size_t at = margin;
     while (at + margin < frames) {
         const auto& recording = recordings[below(chance, recordings.size())];
-        const std::size_t count = std::min<std::size_t>(static_cast<std::size_t>(recording.frames), frames - margin - at);
+        const std::size_t count =
+            std::min<std::size_t>(static_cast<std::size_t>(recording.frames), frames - margin - at);
         corpus_->read(recording, 0, 0, std::span(out).subspan(at, count));
         bandwidth_hz = std::min(bandwidth_hz, recording.measures.bandwidth_hz);
         at += count + static_cast<std::size_t>(between(chance, 0.1, 0.9) * kCorpusRate);
@@ -208,8 +212,11 @@ Mix TellingMixes::make(const std::string& kind, int n, double seconds) const {
         bring_to(mix.stems[2], kVoiceRms * amplitude_of_db(between(chance, -9, 3)));
     }
     if (has("ambience") || has("crowd") || has("a room")) {
-        mix.stems[3] = has("crowd") ? babble(frames, chance) : has("recorded") ? recorded(frames, chance) : made(frames, chance);
-        bring_to(mix.stems[3], kVoiceRms * amplitude_of_db(has("a room") ? between(chance, -24, -14) : between(chance, -12, 0)));
+        mix.stems[3] = has("crowd")      ? babble(frames, chance)
+                       : has("recorded") ? recorded(frames, chance)
+                                         : made(frames, chance);
+        bring_to(mix.stems[3], kVoiceRms * amplitude_of_db(has("a room") ? between(chance, -24, -14)
+                                                                         : between(chance, -12, 0)));
     }
     if (!stereo) {
         for (auto& stem : mix.stems) make_mono(stem);

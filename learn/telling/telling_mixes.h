@@ -1,6 +1,6 @@
-// Mixes that a model is told by (docs/model.md): readers, music and recorded effects of Pool::Tell, surroundings made by
-// the second generator (plain_sounds.h), rooms by image sources, silence around speech, mono and stereo. Nothing of it is
-// ever learned from or chosen by.
+// Mixes that a model is told by (docs/model.md): readers, music and recorded effects of Pool::Tell,
+// surroundings made by the second generator (plain_sounds.h), rooms by image sources, silence around speech,
+// mono and stereo. Nothing of it is ever learned from or chosen by.
 #pragma once
 
 #include <random>
@@ -30,7 +30,8 @@ class TellingMixes {
         std::string name;
         std::vector<Recording> recordings;
     };
-    [[nodiscard]] std::vector<float> speech(std::size_t frames, double margin_s, double& bandwidth_hz, Chance& chance) const;
+    [[nodiscard]] std::vector<float> speech(std::size_t frames, double margin_s, double& bandwidth_hz,
+                                            Chance& chance) const;
     [[nodiscard]] Stereo piece(std::size_t frames, Chance& chance) const;
     [[nodiscard]] Stereo recorded(std::size_t frames, Chance& chance) const;
     [[nodiscard]] Stereo made(std::size_t frames, Chance& chance) const;

@@ -1,5 +1,6 @@
-// Ambience that recordings lack, synthesised by families; levels are arbitrary. Every draw differs: what a family is like
-// (speed, colour, rhythm) comes from `course`, which both channels share, and what differs between channels from `own`.
+// Ambience that recordings lack, synthesised by families; levels are arbitrary. Every draw differs: what a
+// family is like (speed, colour, rhythm) comes from `course`, which both channels share, and what differs
+// between channels from `own`.
 #pragma once
 
 #include <span>
@@ -24,10 +25,11 @@ struct AmbienceFamily {
     bool events;    // single sounds with silence between them: its level is that of what sounds
 };
 
-// Beds that go on: wind, rumble, traffic, rain, ventilation, hum, machine, motor, texture, water, wind on the microphone.
+// Beds that go on: wind, rumble, traffic, rain, ventilation, hum, machine, motor, texture, water, wind on the
+// microphone.
 [[nodiscard]] std::span<const AmbienceFamily> bed_families();
-// Things that happen: bangs, clangs, patterns, steps, keys, rustling, doors, signals, telephones, birds, insects, animals,
-// drips, thunder, handling of the microphone.
+// Things that happen: bangs, clangs, patterns, steps, keys, rustling, doors, signals, telephones, birds,
+// insects, animals, drips, thunder, handling of the microphone.
 [[nodiscard]] std::span<const AmbienceFamily> event_families();
 
 // Names of all of them, beds first.

@@ -83,7 +83,8 @@ void ventilation(const AmbienceDraw& d) {
 
 void hum(const AmbienceDraw& d) {
     const double f0_hz = d.course.chance(0.5) ? 50.0 : 60.0;
-    const Wavetable tone(harmonic_gains(f0_hz, d.course.between(3, 14), d.course.uniform(-9, -3), d.course), d.course);
+    const Wavetable tone(harmonic_gains(f0_hz, d.course.between(3, 14), d.course.uniform(-9, -3), d.course),
+                         d.course);
     tone.play(d.out, f0_hz, slow_pitch(d.out.size(), 0.7, 0.4, d.course), 1.0F);
     add(d.out, noise(d.out.size(), d.own), static_cast<float>(d.course.log_uniform(0.003, 0.1)));
 }
@@ -100,7 +101,8 @@ void machine(const AmbienceDraw& d) {
         x[i] *= static_cast<float>(1.0 - depth + depth * std::pow(beat, sharp));
     }
     const double f0_hz = d.course.log_uniform(25, 400);
-    const Wavetable tone(harmonic_gains(f0_hz, d.course.between(2, 14), d.course.uniform(-9, -2), d.course), d.course);
+    const Wavetable tone(harmonic_gains(f0_hz, d.course.between(2, 14), d.course.uniform(-9, -2), d.course),
+                         d.course);
     tone.play(x, f0_hz, slow_pitch(n, 0.7, d.course.log_uniform(0.2, 30), d.course),
               static_cast<float>(d.course.log_uniform(0.005, 2.0)));
     add(d.out, x);
@@ -125,7 +127,8 @@ Samples motor_speed(std::size_t frames, Rng& rng) {
     return speed;
 }
 
-// Tones of a turning machine, 12 to 400 Hz, that keep their pitch or follow a load; coloured by the body around it.
+// Tones of a turning machine, 12 to 400 Hz, that keep their pitch or follow a load; coloured by the body
+// around it.
 void motor(const AmbienceDraw& d) {
     const std::size_t n = d.out.size();
     const double f0_hz = d.course.log_uniform(12, 400);
@@ -155,8 +158,9 @@ void motor(const AmbienceDraw& d) {
     add(d.out, x);
 }
 
-// Noise in bands whose envelopes have random statistics: depth, speed of modulation, and how far neighbours go together
-// (after McDermott and Simoncelli, "Sound texture perception via statistics of the auditory periphery", 2011).
+// Noise in bands whose envelopes have random statistics: depth, speed of modulation, and how far neighbours
+// go together (after McDermott and Simoncelli, "Sound texture perception via statistics of the auditory
+// periphery", 2011).
 void texture(const AmbienceDraw& d) {
     const std::size_t n = d.out.size();
     const int bands = d.course.between(6, 16);
@@ -172,7 +176,9 @@ void texture(const AmbienceDraw& d) {
         const auto apart = slow_curve(n, speed_s * d.course.log_uniform(0.5, 2.0), 1.0, d.course);
         float gain = 1.0F;
         for (std::size_t i = 0; i < n; ++i) {
-            if (i % 32 == 0) gain = std::pow(common[i], depth_db * together) * std::pow(apart[i], depth_db * (1.0F - together));
+            if (i % 32 == 0)
+                gain = std::pow(common[i], depth_db * together) *
+                       std::pow(apart[i], depth_db * (1.0F - together));
             x[i] *= gain;
         }
         const double level_db = tilt_db * std::log2(centre_hz / 1000.0) + d.course.uniform(-10, 6);
@@ -186,8 +192,10 @@ void water(const AmbienceDraw& d) {
     const double lowest_hz = d.course.log_uniform(250, 1500);
     Samples x(n, 0.0F);
     for (double t = 0; t < static_cast<double>(n) / kCorpusRate; t += d.own.log_uniform(0.2, 3.0) / rate_hz) {
-        const double hz = lowest_hz * d.own.log_uniform(1.0, 5.0);  // a bubble rises in pitch as it nears the surface
-        ring(x, frames_of(t), d.own.log_uniform(0.05, 1.0), hz, hz * d.own.uniform(0, 6), d.own.log_uniform(25, 200), 0.15);
+        const double hz =
+            lowest_hz * d.own.log_uniform(1.0, 5.0);  // a bubble rises in pitch as it nears the surface
+        ring(x, frames_of(t), d.own.log_uniform(0.05, 1.0), hz, hz * d.own.uniform(0, 6),
+             d.own.log_uniform(25, 200), 0.15);
     }
     auto bed = noise(n, d.own);
     filter(bed, Biquad::band_pass(kCorpusRate, d.course.log_uniform(400, 4000), 0.5));
@@ -213,17 +221,18 @@ void wind_on_microphone(const AmbienceDraw& d) {
 }  // namespace
 
 std::span<const AmbienceFamily> bed_families() {
-    static constexpr std::array<AmbienceFamily, 11> kFamilies = {{{"wind", wind, 1.0, false},
-                                                                 {"rumble", rumble, 1.0, false},
-                                                                 {"traffic", traffic, 1.0, false},
-                                                                 {"rain", rain, 1.0, false},
-                                                                 {"ventilation", ventilation, 1.0, false},
-                                                                 {"hum", hum, 1.0, false},
-                                                                 {"machine", machine, 1.0, false},
-                                                                 {"motor", motor, 1.4, false},
-                                                                 {"texture", texture, 1.4, false},
-                                                                 {"water", water, 0.5, false},
-                                                                 {"wind on the microphone", wind_on_microphone, 0.5, false}}};
+    static constexpr std::array<AmbienceFamily, 11> kFamilies = {
+        {{"wind", wind, 1.0, false},
+         {"rumble", rumble, 1.0, false},
+         {"traffic", traffic, 1.0, false},
+         {"rain", rain, 1.0, false},
+         {"ventilation", ventilation, 1.0, false},
+         {"hum", hum, 1.0, false},
+         {"machine", machine, 1.0, false},
+         {"motor", motor, 1.4, false},
+         {"texture", texture, 1.4, false},
+         {"water", water, 0.5, false},
+         {"wind on the microphone", wind_on_microphone, 0.5, false}}};
     return kFamilies;
 }
 

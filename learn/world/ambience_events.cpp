@@ -38,8 +38,8 @@ void knocks(const AmbienceDraw& d) {
             const double gain = d.course.log_uniform(0.5, 1.5);
             Body(body_hz * d.course.uniform(0.97, 1.03), d.course.log_uniform(25, 120), d.course)
                 .strike(d.out, frames_of(t), gain);
-            burst(d.out, frames_of(t), gain * d.course.uniform(0.2, 2.0), body_hz * 4.0, 0.7, d.course.log_uniform(80, 400),
-                  d.own);
+            burst(d.out, frames_of(t), gain * d.course.uniform(0.2, 2.0), body_hz * 4.0, 0.7,
+                  d.course.log_uniform(80, 400), d.own);
         }
     }
 }
@@ -56,11 +56,13 @@ struct Pattern {
     double period_s;
     explicit Pattern(Rng& rng) : period_s(rng.log_uniform(0.18, 1.8)) {
         const int count = rng.between(1, 4);
-        for (int i = 0; i < count; ++i) bodies.emplace_back(rng.log_uniform(120, 2500), rng.log_uniform(3, 120), rng);
+        for (int i = 0; i < count; ++i)
+            bodies.emplace_back(rng.log_uniform(120, 2500), rng.log_uniform(3, 120), rng);
         const int parts = rng.between(1, 6);
         for (int i = 0; i < parts; ++i) {
-            blows.push_back({i == 0 ? 0.0 : rng.uniform(0, period_s), rng.log_uniform(0.3, 1.5), rng.below(bodies.size()),
-                             rng.chance(0.5), rng.log_uniform(80, 8000), rng.log_uniform(15, 300)});
+            blows.push_back({i == 0 ? 0.0 : rng.uniform(0, period_s), rng.log_uniform(0.3, 1.5),
+                             rng.below(bodies.size()), rng.chance(0.5), rng.log_uniform(80, 8000),
+                             rng.log_uniform(15, 300)});
         }
     }
     void play(const AmbienceDraw& d, const Blow& blow, double t) const {
@@ -101,9 +103,11 @@ void steps(const AmbienceDraw& d) {
     const double heel_hz = d.course.log_uniform(60, 900);
     const double toe_hz = d.course.log_uniform(900, 7000);
     const double scrape = d.course.log_uniform(0.05, 1.0);
-    for (double t = d.course.uniform(0, period_s); t < seconds_of(d.out); t += period_s * d.course.uniform(0.92, 1.08)) {
+    for (double t = d.course.uniform(0, period_s); t < seconds_of(d.out);
+         t += period_s * d.course.uniform(0.92, 1.08)) {
         const double gain = d.course.log_uniform(0.6, 1.6);
-        burst(d.out, frames_of(t), gain, heel_hz * d.course.uniform(0.9, 1.1), 1.0, d.course.log_uniform(40, 120), d.own);
+        burst(d.out, frames_of(t), gain, heel_hz * d.course.uniform(0.9, 1.1), 1.0,
+              d.course.log_uniform(40, 120), d.own);
         burst(d.out, frames_of(t + d.course.uniform(0.05, 0.13)), gain * scrape, toe_hz, 0.7,
               d.course.log_uniform(30, 150), d.own);
     }
@@ -112,9 +116,10 @@ void steps(const AmbienceDraw& d) {
 void keys(const AmbienceDraw& d) {
     const double centre_hz = d.course.log_uniform(1500, 7000);
     for (double t = d.course.uniform(0, 0.5); t < seconds_of(d.out);) {
-        burst(d.out, frames_of(t), d.course.log_uniform(0.5, 1.5), centre_hz * d.course.uniform(0.8, 1.25), 1.5,
-              d.course.log_uniform(120, 600), d.own);
-        burst(d.out, frames_of(t + 0.002), d.course.uniform(0.1, 0.8), d.course.log_uniform(150, 600), 2.0, 120, d.own);
+        burst(d.out, frames_of(t), d.course.log_uniform(0.5, 1.5), centre_hz * d.course.uniform(0.8, 1.25),
+              1.5, d.course.log_uniform(120, 600), d.own);
+        burst(d.out, frames_of(t + 0.002), d.course.uniform(0.1, 0.8), d.course.log_uniform(150, 600), 2.0,
+              120, d.own);
         t += d.course.chance(0.12) ? d.course.log_uniform(0.4, 2.0) : d.course.log_uniform(0.06, 0.25);
     }
 }
@@ -126,8 +131,9 @@ void rustling(const AmbienceDraw& d) {
         const double length_s = d.course.log_uniform(0.08, 0.8);
         const int count = static_cast<int>(length_s * d.course.log_uniform(60, 500));
         for (int i = 0; i < count; ++i) {
-            burst(d.out, frames_of(t + length_s * 0.5 * (d.own.uniform() + d.own.uniform())), d.own.log_uniform(0.1, 1.0),
-                  centre_hz * d.own.log_uniform(0.5, 2.0), 1.0, d.own.log_uniform(300, 2000), d.own);
+            burst(d.out, frames_of(t + length_s * 0.5 * (d.own.uniform() + d.own.uniform())),
+                  d.own.log_uniform(0.1, 1.0), centre_hz * d.own.log_uniform(0.5, 2.0), 1.0,
+                  d.own.log_uniform(300, 2000), d.own);
         }
     }
 }
@@ -135,7 +141,8 @@ void rustling(const AmbienceDraw& d) {
 // Plates, cups, cutlery, keys on a ring: small hard bodies, close together and then not at all.
 void clatter(const AmbienceDraw& d) {
     std::vector<Body> bodies;
-    for (int i = 0; i < 4; ++i) bodies.emplace_back(d.course.log_uniform(900, 6000), d.course.log_uniform(8, 90), d.course);
+    for (int i = 0; i < 4; ++i)
+        bodies.emplace_back(d.course.log_uniform(900, 6000), d.course.log_uniform(8, 90), d.course);
     for (double t = d.course.uniform(0, 1.0); t < seconds_of(d.out); t += d.course.log_uniform(0.3, 3.0)) {
         const int count = d.course.between(1, 9);
         for (int i = 0; i < count; ++i, t += d.course.log_uniform(0.02, 0.25))
@@ -186,8 +193,10 @@ void signals(const AmbienceDraw& d) {
         phase += hz / kCorpusRate;
         phase -= std::floor(phase);
         double gate = 1.0;
-        if (form == Beeps || form == Sweep) gate = std::clamp(std::min(along / 0.004, (on_s - along) / 0.01), 0.0, 1.0);
-        if (beeps_a_group > 0 && static_cast<int>(t / period_s) % (beeps_a_group + 2) >= beeps_a_group) gate = 0.0;
+        if (form == Beeps || form == Sweep)
+            gate = std::clamp(std::min(along / 0.004, (on_s - along) / 0.01), 0.0, 1.0);
+        if (beeps_a_group > 0 && static_cast<int>(t / period_s) % (beeps_a_group + 2) >= beeps_a_group)
+            gate = 0.0;
         if (gate > 0.0) d.out[i] += static_cast<float>(gate) * tone.at(phase);
     }
     add(d.out, noise(d.out.size(), d.own), static_cast<float>(d.course.log_uniform(0.0003, 0.05)));
@@ -201,7 +210,8 @@ void telephones(const AmbienceDraw& d) {
     const bool bell = d.course.chance(0.5);
     const Body body(d.course.log_uniform(700, 2500), d.course.log_uniform(4, 25), d.course);
     const double tones_hz[2] = {d.course.log_uniform(400, 2000), d.course.log_uniform(400, 2500)};
-    for (double start = d.course.uniform(-ring_s, 1.0); start < seconds_of(d.out); start += ring_s + pause_s) {
+    for (double start = d.course.uniform(-ring_s, 1.0); start < seconds_of(d.out);
+         start += ring_s + pause_s) {
         int turn = 0;
         for (double t = 0.0; t < ring_s; t += 1.0 / turns_hz, ++turn) {
             if (start + t < 0.0) continue;
@@ -218,7 +228,8 @@ void birds(const AmbienceDraw& d) {
     for (double t = d.course.uniform(0, 1.0); t < seconds_of(d.out); t += d.course.log_uniform(0.3, 3.0)) {
         const double hz = d.course.log_uniform(1500, 6500);
         const double length_s = d.course.log_uniform(0.03, 0.25);
-        const double glide = std::clamp(d.course.uniform(-30000, 30000), (900 - hz) / length_s, (12000 - hz) / length_s);
+        const double glide =
+            std::clamp(d.course.uniform(-30000, 30000), (900 - hz) / length_s, (12000 - hz) / length_s);
         const int calls = d.course.between(1, 8);
         const double gap_s = length_s + d.course.log_uniform(0.02, 0.2);
         const double gain = d.course.log_uniform(0.2, 1.0);
@@ -248,7 +259,8 @@ void insects(const AmbienceDraw& d) {
 void animals(const AmbienceDraw& d) {
     const double f0_hz = d.course.log_uniform(90, 900);
     const double length_s = d.course.log_uniform(0.06, 0.9);
-    const Wavetable cry(harmonic_gains(f0_hz * 1.4, d.course.between(4, 24), d.course.uniform(-8, -1), d.course), d.course);
+    const Wavetable cry(
+        harmonic_gains(f0_hz * 1.4, d.course.between(4, 24), d.course.uniform(-8, -1), d.course), d.course);
     const double bend = d.course.uniform(-0.5, 0.5);
     for (double t = d.course.uniform(0, 1.0); t < seconds_of(d.out); t += d.course.log_uniform(0.5, 4.0)) {
         const int calls = d.course.between(1, 5);
@@ -280,23 +292,28 @@ void drips(const AmbienceDraw& d) {
 
 std::span<const AmbienceFamily> event_families() {
     static constexpr std::array<AmbienceFamily, 18> kFamilies = {{{"bangs", bangs, 2.0, true},
-                                                                 {"knocks", knocks, 1.0, true},
-                                                                 {"clangs", clangs, 1.0, true},
-                                                                 {"patterns", patterns, 1.5, true},
-                                                                 {"ticking", ticking, 0.6, true},
-                                                                 {"steps", steps, 1.0, true},
-                                                                 {"keys", keys, 0.6, true},
-                                                                 {"rustling", rustling, 0.8, true},
-                                                                 {"clatter", clatter, 0.8, true},
-                                                                 {"thunder", thunder, 0.5, true},
-                                                                 {"handling", handling, 0.8, true},
-                                                                 {"signals", signals, 2.0, true},
-                                                                 {"telephones", telephones, 0.8, true},
-                                                                 {"birds", birds, 0.8, true},
-                                                                 {"insects", insects, 0.6, true},
-                                                                 {"animals", animals, 0.6, true},
-                                                                 {"drips", drips, 0.5, true},
-                                                                 {"splashes", [](const AmbienceDraw& d) { drips(d); rustling(d); }, 0.3, true}}};
+                                                                  {"knocks", knocks, 1.0, true},
+                                                                  {"clangs", clangs, 1.0, true},
+                                                                  {"patterns", patterns, 1.5, true},
+                                                                  {"ticking", ticking, 0.6, true},
+                                                                  {"steps", steps, 1.0, true},
+                                                                  {"keys", keys, 0.6, true},
+                                                                  {"rustling", rustling, 0.8, true},
+                                                                  {"clatter", clatter, 0.8, true},
+                                                                  {"thunder", thunder, 0.5, true},
+                                                                  {"handling", handling, 0.8, true},
+                                                                  {"signals", signals, 2.0, true},
+                                                                  {"telephones", telephones, 0.8, true},
+                                                                  {"birds", birds, 0.8, true},
+                                                                  {"insects", insects, 0.6, true},
+                                                                  {"animals", animals, 0.6, true},
+                                                                  {"drips", drips, 0.5, true},
+                                                                  {"splashes",
+                                                                   [](const AmbienceDraw& d) {
+                                                                       drips(d);
+                                                                       rustling(d);
+                                                                   },
+                                                                   0.3, true}}};
     return kFamilies;
 }
 

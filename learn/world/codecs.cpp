@@ -90,7 +90,8 @@ class RoundTrip {
         c.bit_rate = draw.bit_rate;
         c.sample_fmt = encoder->sample_fmts[0];
         for (const auto* f = encoder->sample_fmts; *f != AV_SAMPLE_FMT_NONE; ++f) {
-            if (av_get_packed_sample_fmt(*f) == AV_SAMPLE_FMT_FLT || av_get_packed_sample_fmt(*f) == AV_SAMPLE_FMT_S16) {
+            if (av_get_packed_sample_fmt(*f) == AV_SAMPLE_FMT_FLT ||
+                av_get_packed_sample_fmt(*f) == AV_SAMPLE_FMT_S16) {
                 c.sample_fmt = *f;
                 break;
             }
@@ -130,7 +131,9 @@ class RoundTrip {
                 for (int i = 0; i < size; ++i) {
                     const std::int64_t from = at + i;
                     set_sample(*frame, c, i,
-                               from < frames ? channels[static_cast<std::size_t>(c)][static_cast<std::size_t>(from)] : 0.0F);
+                               from < frames
+                                   ? channels[static_cast<std::size_t>(c)][static_cast<std::size_t>(from)]
+                                   : 0.0F);
                 }
             }
             frame->pts = at;
@@ -164,7 +167,8 @@ class RoundTrip {
     std::vector<std::vector<float>> out_;
 };
 
-// Samples by which `late` lags behind `early` (-1000 to 8000): where their product over the loudest second is largest.
+// Samples by which `late` lags behind `early` (-1000 to 8000): where their product over the loudest second is
+// largest.
 std::ptrdiff_t lag_of(std::span<const float> late, std::span<const float> early) {
     constexpr std::ptrdiff_t kEarliest = -1000;
     constexpr std::ptrdiff_t kLatest = 8000;
@@ -175,7 +179,8 @@ std::ptrdiff_t lag_of(std::span<const float> late, std::span<const float> early)
     for (std::ptrdiff_t at = 0; at + count <= size; at += count / 2) {
         double energy = 0.0;
         for (std::ptrdiff_t i = at; i < at + count; ++i)
-            energy += static_cast<double>(early[static_cast<std::size_t>(i)]) * static_cast<double>(early[static_cast<std::size_t>(i)]);
+            energy += static_cast<double>(early[static_cast<std::size_t>(i)]) *
+                      static_cast<double>(early[static_cast<std::size_t>(i)]);
         if (energy > loudest) {
             loudest = energy;
             from = at;
@@ -197,7 +202,8 @@ std::ptrdiff_t lag_of(std::span<const float> late, std::span<const float> early)
     fft.forward(window);
     for (std::size_t k = 0; k < pattern.size(); ++k) fft.bins()[k] *= std::conj(pattern[k]);
     fft.inverse();
-    const auto products = std::span<const float>(fft.time()).first(static_cast<std::size_t>(kLatest - kEarliest + 1));
+    const auto products =
+        std::span<const float>(fft.time()).first(static_cast<std::size_t>(kLatest - kEarliest + 1));
     const std::ptrdiff_t best = std::ranges::max_element(products) - products.begin() + kEarliest;
     return best;
 }
@@ -217,7 +223,8 @@ CodecDraw random_codec(Rng& rng) {
 }
 
 Result<Stereo> through_codec(const Stereo& sound, const CodecDraw& codec) {
-    av_log_set_level(AV_LOG_FATAL);  // codecs tell about padding and quality; what matters comes back as an error
+    av_log_set_level(
+        AV_LOG_FATAL);  // codecs tell about padding and quality; what matters comes back as an error
     auto trip = RoundTrip::open(codec);
     if (!trip) return trip.error();
     std::vector<std::vector<float>> in(static_cast<std::size_t>(codec.channels));

@@ -1,11 +1,12 @@
-// What lossy codecs make of a sound: encoded and decoded again by libavcodec, and put back in its place to the sample.
+// What lossy codecs make of a sound: encoded and decoded again by libavcodec, and put back in its place to
+// the sample.
 #pragma once
 
 #include <string>
 
 #include "core/base/result.h"
-#include "learn/rooms.h"
 #include "learn/rng.h"
+#include "learn/rooms.h"
 
 namespace rivlen::learn {
 
@@ -18,7 +19,8 @@ struct CodecDraw {
 // MP3, AAC and Opus at the rates of bad copies and of good ones, GSM and G.726 as telephones have them.
 [[nodiscard]] CodecDraw random_codec(Rng& rng);
 
-// The sound as it comes out; kCorpusRate, as long as it was. Errors: NotFound when libavcodec lacks the encoder.
+// The sound as it comes out; kCorpusRate, as long as it was. Errors: NotFound when libavcodec lacks the
+// encoder.
 [[nodiscard]] Result<Stereo> through_codec(const Stereo& sound, const CodecDraw& codec);
 
 }  // namespace rivlen::learn

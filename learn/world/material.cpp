@@ -36,7 +36,8 @@ Samples trimmed(const Samples& x) {
     return {from, to};
 }
 
-// How a reader is changed: read at another speed (pitch and formants move), and pitch moved against the formants.
+// How a reader is changed: read at another speed (pitch and formants move), and pitch moved against the
+// formants.
 struct VoiceChange {
     double speed = 1.0;
     double pitch = 1.0;
@@ -72,7 +73,8 @@ void through_loudspeaker(Samples& x, Rng& rng) {
         filter(x, Biquad::high_pass(kCorpusRate, low_hz, 0.8));
         filter(x, Biquad::low_pass(kCorpusRate, high_hz, 0.8));
     }
-    filter(x, Biquad::peaking(kCorpusRate, rng.log_uniform(500, 3000), rng.uniform(1, 6), rng.uniform(0, 12)));
+    filter(x,
+           Biquad::peaking(kCorpusRate, rng.log_uniform(500, 3000), rng.uniform(1, 6), rng.uniform(0, 12)));
     const auto drive = static_cast<float>(rng.log_uniform(1.0, 12.0));
     for (float& v : x) v = std::tanh(drive * v) / drive;
 }
@@ -85,7 +87,8 @@ double active_power(std::span<const float> x) {
         return s.empty() ? 0.0 : energy_of(s) / static_cast<double>(s.size());
     };
     std::vector<double> blocks;
-    for (std::size_t i = 0; i + kBlock <= x.size(); i += kBlock) blocks.push_back(power(x.subspan(i, kBlock)));
+    for (std::size_t i = 0; i + kBlock <= x.size(); i += kBlock)
+        blocks.push_back(power(x.subspan(i, kBlock)));
     if (blocks.empty()) return power(x);
     const double limit = *std::ranges::max_element(blocks) * 0.00316;
     double sum = 0.0;
@@ -101,8 +104,10 @@ double active_power(std::span<const float> x) {
 
 std::vector<Biquad> random_colour(Rng& rng, double depth_db) {
     std::vector<Biquad> filters;
-    filters.push_back(Biquad::low_shelf(kCorpusRate, rng.log_uniform(80, 400), rng.uniform(-depth_db, depth_db)));
-    filters.push_back(Biquad::high_shelf(kCorpusRate, rng.log_uniform(2000, 9000), rng.uniform(-depth_db, depth_db)));
+    filters.push_back(
+        Biquad::low_shelf(kCorpusRate, rng.log_uniform(80, 400), rng.uniform(-depth_db, depth_db)));
+    filters.push_back(
+        Biquad::high_shelf(kCorpusRate, rng.log_uniform(2000, 9000), rng.uniform(-depth_db, depth_db)));
     filters.push_back(Biquad::peaking(kCorpusRate, rng.log_uniform(200, 6000), rng.uniform(0.5, 3),
                                       rng.uniform(-depth_db, depth_db)));
     return filters;
@@ -125,6 +130,7 @@ Material::Material(const Corpus& corpus, Pool pool) : corpus_(&corpus), vary_(po
     collect("speech", readers_);
     collect("music", pieces_);
     collect("effects", effects_);
+    collect("behind", made_talkers_);
 }
 
 const Material::Source& Material::draw(const std::vector<Source>& sources, Rng& rng) const {
@@ -139,7 +145,18 @@ const Material::Source& Material::draw(const std::vector<Source>& sources, Rng& 
 }
 
 Samples Material::talk(std::size_t frames, Pitch pitch, double& bandwidth_hz, Rng& rng) const {
-    const auto& recordings = *draw(readers_, rng).recordings;
+    return talk_of(*draw(readers_, rng).recordings, frames, pitch, bandwidth_hz, rng);
+}
+
+Samples Material::distant_talk(std::size_t frames, Rng& rng) const {
+    double bandwidth = 24000;
+    const bool made = !made_talkers_.empty() && rng.chance(0.3);
+    return talk_of(*draw(made ? made_talkers_ : readers_, rng).recordings, frames, Pitch::AsRead, bandwidth,
+                   rng);
+}
+
+Samples Material::talk_of(const std::vector<Recording>& recordings, std::size_t frames, Pitch pitch,
+                          double& bandwidth_hz, Rng& rng) const {
     VoiceChange change = random_change(vary_, rng);
     if (pitch == Pitch::AsRead) change.pitch = 1.0;
     Samples out(frames, 0.0F);
@@ -149,7 +166,8 @@ Samples Material::talk(std::size_t frames, Pitch pitch, double& bandwidth_hz, Rn
     bool first = true;
     while (at < frames) {
         const auto& recording = recordings[rng.below(recordings.size())];
-        Samples utterance(static_cast<std::size_t>(std::min<std::uint64_t>(recording.frames, kCorpusRate * 20)));
+        Samples utterance(
+            static_cast<std::size_t>(std::min<std::uint64_t>(recording.frames, kCorpusRate * 20)));
         const std::uint64_t skip =
             recording.frames > utterance.size() ? rng.below(recording.frames - utterance.size()) : 0;
         corpus_->read(recording, skip, 0, utterance);
@@ -165,7 +183,8 @@ Samples Material::talk(std::size_t frames, Pitch pitch, double& bandwidth_hz, Rn
         if (change.pitch != 1.0 && utterance.size() > 4800) utterance = with_pitch(utterance, change.pitch);
         if (sparse && rng.chance(0.6)) {
             utterance.resize(std::min(utterance.size(), frames_of(rng.log_uniform(0.15, 0.8))));
-            for (std::size_t i = 0; i < utterance.size(); ++i) utterance[i] *= edge_gain(i, utterance.size(), 960);
+            for (std::size_t i = 0; i < utterance.size(); ++i)
+                utterance[i] *= edge_gain(i, utterance.size(), 960);
         }
         const double p = active_power(utterance);
         const float gain =
@@ -181,7 +200,8 @@ Samples Material::talk(std::size_t frames, Pitch pitch, double& bandwidth_hz, Rn
     return out;
 }
 
-Stereo Material::read_stereo(const Recording& recording, std::uint64_t start, std::size_t frames, double speed) const {
+Stereo Material::read_stereo(const Recording& recording, std::uint64_t start, std::size_t frames,
+                             double speed) const {
     Stereo out;
     for (int c = 0; c < 2; ++c) {
         auto& channel = out[static_cast<std::size_t>(c)];
@@ -223,10 +243,11 @@ Stereo Material::singing(std::size_t frames, Rng& rng) const {
         voice.resize(frames, 0.0F);
         const double p = active_power(voice);
         if (p < 1e-9) continue;
-        const auto sound = put_in_room(voice, random_room(rng, rng.chance(0.3) ? Strength::Strong : Strength::Light,
-                                                          Microphones::Any),
-                                       rng.uniform(-0.5, 0.5), rng);
-        const auto gain = static_cast<float>(std::sqrt((music > 1e-9 ? music : kTalkPower) / p)) * gain_of(over_db);
+        const auto sound = put_in_room(
+            voice, random_room(rng, rng.chance(0.3) ? Strength::Strong : Strength::Light, Microphones::Any),
+            rng.uniform(-0.5, 0.5), rng);
+        const auto gain =
+            static_cast<float>(std::sqrt((music > 1e-9 ? music : kTalkPower) / p)) * gain_of(over_db);
         add_stereo(out, sound.direct, gain);
         add_stereo(out, sound.reverb, gain);
     }
@@ -251,7 +272,8 @@ Stereo Material::music(std::size_t frames, Rng& rng) const {
         const std::size_t fade = rng.below(kCorpusRate) + 480;
         for (auto& channel : out) {
             for (std::size_t i = 0; i < frames; ++i) {
-                const double along = (static_cast<double>(i) - static_cast<double>(edge)) / static_cast<double>(fade);
+                const double along =
+                    (static_cast<double>(i) - static_cast<double>(edge)) / static_cast<double>(fade);
                 channel[i] *= static_cast<float>(std::clamp(starts ? along : 1.0 - along, 0.0, 1.0));
             }
         }
@@ -259,8 +281,8 @@ Stereo Material::music(std::size_t frames, Rng& rng) const {
     return out;
 }
 
-// One recording again and again, or several of a group with pauses between them. A loop keeps its speed: a steady machine
-// that changed its pitch with every turn would be a melody.
+// One recording again and again, or several of a group with pauses between them. A loop keeps its speed: a
+// steady machine that changed its pitch with every turn would be a melody.
 void Material::add_pieces(Stereo& out, bool looped, Rng& rng) const {
     const std::size_t frames = out[0].size();
     const auto& recordings = *draw(effects_, rng).recordings;
@@ -273,7 +295,8 @@ void Material::add_pieces(Stereo& out, bool looped, Rng& rng) const {
         if (!looped) speed = random_speed(rng);
         const auto raw_length = static_cast<std::size_t>(std::min<std::uint64_t>(
             recording->frames, static_cast<std::uint64_t>(static_cast<double>(frames - at) * speed) + 64));
-        const std::uint64_t start = recording->frames > raw_length ? rng.below(recording->frames - raw_length) : 0;
+        const std::uint64_t start =
+            recording->frames > raw_length ? rng.below(recording->frames - raw_length) : 0;
         const Stereo piece = read_stereo(*recording, start, raw_length, speed);
         const std::size_t length = std::min(piece[0].size(), frames - at);
         const double p = std::max(active_power(piece[0]), active_power(piece[1]));
@@ -302,8 +325,8 @@ void Material::add_repeated(Stereo& out, Rng& rng) const {
     const auto& recordings = *draw(effects_, rng).recordings;
     const auto& sound = recordings[rng.below(recordings.size())];
     const double period_s = rng.log_uniform(0.15, 1.3);
-    const auto count = static_cast<std::size_t>(std::min<std::uint64_t>(
-        sound.frames, frames_of(std::min(period_s * rng.uniform(0.4, 1.3), 1.0))));
+    const auto count = static_cast<std::size_t>(
+        std::min<std::uint64_t>(sound.frames, frames_of(std::min(period_s * rng.uniform(0.4, 1.3), 1.0))));
     if (count < 960) return;
     const std::uint64_t start = sound.frames > count ? rng.below(sound.frames - count) : 0;
     const Stereo piece = read_stereo(sound, start, count, random_speed(rng));
@@ -329,7 +352,8 @@ void Material::add_grains(Stereo& out, Rng& rng) const {
     const auto& recordings = *draw(effects_, rng).recordings;
     const auto& sound = recordings[rng.below(recordings.size())];
     const std::size_t count = std::min<std::size_t>(sound.frames, 4 * kCorpusRate);
-    const Stereo piece = read_stereo(sound, sound.frames > count ? rng.below(sound.frames - count) : 0, count, random_speed(rng));
+    const Stereo piece = read_stereo(sound, sound.frames > count ? rng.below(sound.frames - count) : 0, count,
+                                     random_speed(rng));
     const std::size_t length = std::min(frames_of(rng.log_uniform(0.02, 0.3)), piece[0].size() / 2);
     if (length < 480) return;
     const double rate_hz = rng.log_uniform(1.0, 8.0) * kCorpusRate / static_cast<double>(length);
@@ -368,8 +392,7 @@ Stereo Material::crowd(std::size_t frames, Rng& rng) const {
     for (int heap = 0; heap < 2; ++heap) {
         Samples dry(frames, 0.0F);
         for (int t = 0; t < talkers / 2; ++t) {
-            double bandwidth = 24000;
-            add(dry, talk(frames, Pitch::AsRead, bandwidth, rng), gain_of(rng.uniform(-14, 0)));
+            add(dry, distant_talk(frames, rng), gain_of(rng.uniform(-14, 0)));
         }
         RoomSpec room = random_room(rng, Strength::Strong, Microphones::Any);
         room.direct_to_reverb_db = rng.uniform(-10, 0);
@@ -387,8 +410,7 @@ Stereo Material::talkers_behind(std::size_t frames, Rng& rng) const {
     const bool loudspeaker = rng.chance(0.45);
     const int talkers = loudspeaker ? 1 : rng.between(2, 4);
     for (int t = 0; t < talkers; ++t) {
-        double bandwidth = 24000;
-        auto voice = talk(frames, Pitch::AsRead, bandwidth, rng);
+        auto voice = distant_talk(frames, rng);
         if (loudspeaker) through_loudspeaker(voice, rng);
         RoomSpec room = random_room(rng, Strength::Strong, Microphones::Any);
         room.direct_to_reverb_db = rng.uniform(-12, loudspeaker ? 4 : 0);

@@ -1,12 +1,12 @@
-// Sound of the corpus, drawn and put together: talk, crowds, music, recorded ambience. In learning it is also varied:
-// other speeds, pitches and formants, so that few readers and pieces sound like many.
+// Sound of the corpus, drawn and put together: talk, crowds, music, recorded ambience. In learning it is also
+// varied: other speeds, pitches and formants, so that few readers and pieces sound like many.
 #pragma once
 
 #include <vector>
 
 #include "learn/corpus.h"
-#include "learn/rooms.h"
 #include "learn/rng.h"
+#include "learn/rooms.h"
 #include "learn/world/sound.h"
 
 namespace rivlen::learn {
@@ -16,13 +16,15 @@ class Material {
     // Draws from one pool only; varied in Pool::Learn alone.
     Material(const Corpus& corpus, Pool pool);
 
-    // Utterances of one reader with pauses, dry and mono. bandwidth_hz is lowered to where the recordings end.
-    // Moving pitch against formants costs a hundred times what everything else does, and is for voices in front.
+    // Utterances of one reader with pauses, dry and mono. bandwidth_hz is lowered to where the recordings
+    // end. Moving pitch against formants costs a hundred times what everything else does, and is for voices
+    // in front.
     enum class Pitch { AsRead, Moved };
     [[nodiscard]] Samples talk(std::size_t frames, Pitch pitch, double& bandwidth_hz, Rng& rng) const;
     // A piece, or (in learning) one made by rule, or singing.
     [[nodiscard]] Stereo music(std::size_t frames, Rng& rng) const;
-    // Recorded effects: looped at one speed each, one after another, again and again as a machine does it, or in grains.
+    // Recorded effects: looped at one speed each, one after another, again and again as a machine does it, or
+    // in grains.
     [[nodiscard]] Stereo recorded_ambience(std::size_t frames, Rng& rng) const;
     // One recording again and again, at one speed.
     [[nodiscard]] Stereo loop(std::size_t frames, Rng& rng) const;
@@ -38,7 +40,8 @@ class Material {
         double weight;
     };
     [[nodiscard]] const Source& draw(const std::vector<Source>& sources, Rng& rng) const;
-    [[nodiscard]] Stereo read_stereo(const Recording& recording, std::uint64_t start, std::size_t frames, double speed) const;
+    [[nodiscard]] Stereo read_stereo(const Recording& recording, std::uint64_t start, std::size_t frames,
+                                     double speed) const;
     [[nodiscard]] Stereo recorded_music(std::size_t frames, Rng& rng) const;
     [[nodiscard]] Stereo singing(std::size_t frames, Rng& rng) const;
     void add_pieces(Stereo& out, bool looped, Rng& rng) const;
@@ -48,10 +51,16 @@ class Material {
 
     const Corpus* corpus_;
     bool vary_;
-    std::vector<Source> readers_, pieces_, effects_;
+    // A talker who is only ever heard behind others: a reader, or a synthesised voice.
+    [[nodiscard]] Samples distant_talk(std::size_t frames, Rng& rng) const;
+    [[nodiscard]] Samples talk_of(const std::vector<Recording>& recordings, std::size_t frames, Pitch pitch,
+                                  double& bandwidth_hz, Rng& rng) const;
+
+    std::vector<Source> readers_, pieces_, effects_, made_talkers_;
 };
 
-// Mean power of the 50 ms blocks that lie within 25 dB of the loudest: the level of what sounds, not of the pauses.
+// Mean power of the 50 ms blocks that lie within 25 dB of the loudest: the level of what sounds, not of the
+// pauses.
 [[nodiscard]] double active_power(std::span<const float> x);
 
 // Microphone and tape colour.

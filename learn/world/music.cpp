@@ -11,7 +11,8 @@ namespace rivlen::learn {
 namespace {
 
 // Semitones of a scale above its root.
-constexpr std::array<std::array<int, 7>, 3> kScales = {{{0, 2, 4, 5, 7, 9, 11}, {0, 2, 3, 5, 7, 8, 10}, {0, 2, 3, 5, 7, 9, 10}}};
+constexpr std::array<std::array<int, 7>, 3> kScales = {
+    {{0, 2, 4, 5, 7, 9, 11}, {0, 2, 3, 5, 7, 8, 10}, {0, 2, 3, 5, 7, 9, 10}}};
 
 double frequency_of(double root_hz, const std::array<int, 7>& scale, int degree) {
     const int octave = degree >= 0 ? degree / 7 : (degree - 6) / 7;
@@ -60,7 +61,8 @@ void chords(Samples& to, const Song& song, Rng& rng) {
     for (double t = -rng.uniform(0, length_s); t < song.seconds; t += length_s) {
         const int degree = rng.between(-4, 4);
         for (int n = 0; n < notes; ++n)
-            organ.play(to, std::max(0.0, t), length_s, frequency_of(song.root_hz, song.scale, degree + 2 * n + 7),
+            organ.play(to, std::max(0.0, t), length_s,
+                       frequency_of(song.root_hz, song.scale, degree + 2 * n + 7),
                        0.4 * rng.log_uniform(0.6, 1.4));
     }
 }
@@ -70,7 +72,8 @@ void melody(Samples& to, const Song& song, Rng& rng) {
     int degree = rng.between(7, 21);
     for (double t = rng.uniform(0, song.beat_s); t < song.seconds;) {
         const double length_s = song.beat_s * std::exp2(rng.between(-2, 1));
-        if (!rng.chance(0.12)) voice.play(to, t, length_s * 0.95, frequency_of(song.root_hz, song.scale, degree), 1.0);
+        if (!rng.chance(0.12))
+            voice.play(to, t, length_s * 0.95, frequency_of(song.root_hz, song.scale, degree), 1.0);
         degree = std::clamp(degree + rng.between(-3, 3), 3, 28);
         t += length_s;
     }

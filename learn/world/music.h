@@ -1,5 +1,5 @@
-// Music in its plainest forms, made by rule, so that what tells it from machines is learned: held and changing chords,
-// melodies, bass lines, drums. Chords and scales are tempered; notes begin and end.
+// Music in its plainest forms, made by rule, so that what tells it from machines is learned: held and
+// changing chords, melodies, bass lines, drums. Chords and scales are tempered; notes begin and end.
 #pragma once
 
 #include "learn/rooms.h"

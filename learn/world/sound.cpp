@@ -21,8 +21,8 @@ Samples slow_course(std::size_t frames, double seconds, double scale, Rng& rng) 
     std::size_t within = rng.below(step);
     for (std::size_t i = 0; i < frames; ++i) {
         if ((i & 31U) == 0) {
-            const double part =
-                0.5 - 0.5 * std::cos(std::numbers::pi * static_cast<double>(within) / static_cast<double>(step));
+            const double part = 0.5 - 0.5 * std::cos(std::numbers::pi * static_cast<double>(within) /
+                                                     static_cast<double>(step));
             curve[i] = static_cast<float>(std::exp(scale * (from + (to - from) * part)));
         } else {
             curve[i] = curve[i - 1];
@@ -109,7 +109,8 @@ void burst(Samples& to, std::size_t at, double gain, double centre_hz, double q,
     const auto length = std::min(to.size() - at, frames_of(7.0 / decay));
     const auto step = static_cast<float>(std::exp(-decay / kCorpusRate));
     auto envelope = static_cast<float>(gain);
-    for (std::size_t i = 0; i < length; ++i, envelope *= step) to[at + i] += body.step(envelope * rng.noise());
+    for (std::size_t i = 0; i < length; ++i, envelope *= step)
+        to[at + i] += body.step(envelope * rng.noise());
 }
 
 void ring(Samples& to, std::size_t at, double gain, double frequency_hz, double glide_hz_per_s, double decay,
@@ -125,7 +126,8 @@ void ring(Samples& to, std::size_t at, double gain, double frequency_hz, double 
         const float in = std::min(1.0F, static_cast<float>(i) / kAttack);
         const float out = std::min(1.0F, static_cast<float>(length - i) / kRelease);
         to[at + i] += envelope * in * out * std::sin(static_cast<float>(phase));
-        phase += kTwoPi * (frequency_hz + glide_hz_per_s * static_cast<double>(i) / kCorpusRate) / kCorpusRate;
+        phase +=
+            kTwoPi * (frequency_hz + glide_hz_per_s * static_cast<double>(i) / kCorpusRate) / kCorpusRate;
         if (phase > kTwoPi) phase -= kTwoPi;
     }
 }
@@ -134,7 +136,8 @@ Body::Body(double lowest_hz, double decay, Rng& rng) {
     const int count = rng.between(3, 10);
     for (int i = 0; i < count; ++i) {
         const double ratio = i == 0 ? 1.0 : rng.log_uniform(1.1, 9.0);
-        modes_.push_back({std::min(lowest_hz * ratio, 16000.0), rng.log_uniform(0.1, 1.0), decay * std::sqrt(ratio)});
+        modes_.push_back(
+            {std::min(lowest_hz * ratio, 16000.0), rng.log_uniform(0.1, 1.0), decay * std::sqrt(ratio)});
     }
 }
 

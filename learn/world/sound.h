@@ -36,12 +36,14 @@ class Wavetable {
     static constexpr std::size_t kSize = 4096;
     Samples table_;
 };
-// Gains of `count` harmonics that fall by slope_db an octave, each off by up to +4 / -8 dB, none above 18 kHz.
+// Gains of `count` harmonics that fall by slope_db an octave, each off by up to +4 / -8 dB, none above 18
+// kHz.
 [[nodiscard]] std::vector<double> harmonic_gains(double f0_hz, int count, double slope_db, Rng& rng);
 
 // A blow: noise through a band, dying away with exp(-decay t).
 void burst(Samples& to, std::size_t at, double gain, double centre_hz, double q, double decay, Rng& rng);
-// A tone that dies away; its frequency moves by glide_hz_per_s. It ends, faded out, after `seconds` at the latest.
+// A tone that dies away; its frequency moves by glide_hz_per_s. It ends, faded out, after `seconds` at the
+// latest.
 void ring(Samples& to, std::size_t at, double gain, double frequency_hz, double glide_hz_per_s, double decay,
           double seconds);
 

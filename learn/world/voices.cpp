@@ -22,7 +22,8 @@ double semitones(double factor) {
     return 12.0 * std::log2(factor);
 }
 
-// The notes of a made-up tune: where each ends (seconds) and how many semitones it lies from the voice's own pitch.
+// The notes of a made-up tune: where each ends (seconds) and how many semitones it lies from the voice's own
+// pitch.
 struct Note {
     double end_s, semitones;
 };
@@ -34,7 +35,8 @@ std::vector<Note> tune(double seconds, Rng& rng) {
     for (double t = 0.0; t < seconds;) {
         t += beat_s * std::exp2(rng.between(-1, 2));
         const int octave = degree >= 0 ? degree / 7 : (degree - 6) / 7;
-        notes.push_back({t, static_cast<double>(kScale[static_cast<std::size_t>(degree - 7 * octave)] + 12 * octave)});
+        notes.push_back(
+            {t, static_cast<double>(kScale[static_cast<std::size_t>(degree - 7 * octave)] + 12 * octave)});
         degree = std::clamp(degree + rng.between(-2, 2), -4, 6);
     }
     return notes;
@@ -48,7 +50,8 @@ Samples at_speed(const Samples& x, double speed) {
 
 Samples with_pitch(const Samples& voice, double factor) {
     RubberBandStretcher stretcher(kCorpusRate, 1,
-                                  RubberBandStretcher::OptionProcessOffline | RubberBandStretcher::OptionFormantPreserved |
+                                  RubberBandStretcher::OptionProcessOffline |
+                                      RubberBandStretcher::OptionFormantPreserved |
                                       RubberBandStretcher::OptionThreadingNever,
                                   1.0, factor);
     const float* in = voice.data();
@@ -73,7 +76,8 @@ std::vector<double> fundamentals(const Samples& voice) {
         double best = 0.0;
         std::size_t best_lag = 0;
         double energy = 1e-9;
-        for (std::size_t i = 0; i < kWindow; ++i) energy += static_cast<double>(x[at + i]) * static_cast<double>(x[at + i]);
+        for (std::size_t i = 0; i < kWindow; ++i)
+            energy += static_cast<double>(x[at + i]) * static_cast<double>(x[at + i]);
         double late_energy = 1e-9;
         for (std::size_t i = kShortest; i < kShortest + kWindow; ++i)
             late_energy += static_cast<double>(x[at + i]) * static_cast<double>(x[at + i]);
@@ -81,16 +85,20 @@ std::vector<double> fundamentals(const Samples& voice) {
             float sum = 0.0F;
             for (std::size_t i = 0; i < kWindow; ++i) sum += x[at + i] * x[at + i + lag];
             // Shorter periods first: a longer one must be clearly better, or octaves fall.
-            const double match = static_cast<double>(sum) / std::sqrt(energy * late_energy) - 0.0004 * static_cast<double>(lag);
+            const double match = static_cast<double>(sum) / std::sqrt(energy * late_energy) -
+                                 0.0004 * static_cast<double>(lag);
             if (match > best) {
                 best = match;
                 best_lag = lag;
             }
-            late_energy += static_cast<double>(x[at + lag + kWindow]) * static_cast<double>(x[at + lag + kWindow]) -
-                           static_cast<double>(x[at + lag]) * static_cast<double>(x[at + lag]);
+            late_energy +=
+                static_cast<double>(x[at + lag + kWindow]) * static_cast<double>(x[at + lag + kWindow]) -
+                static_cast<double>(x[at + lag]) * static_cast<double>(x[at + lag]);
             late_energy = std::max(late_energy, 1e-9);
         }
-        out.push_back(best > kVoiced && energy > 1e-6 ? static_cast<double>(kPitchRate) / static_cast<double>(best_lag) : 0.0);
+        out.push_back(best > kVoiced && energy > 1e-6
+                          ? static_cast<double>(kPitchRate) / static_cast<double>(best_lag)
+                          : 0.0);
     }
     return out;
 }
@@ -123,7 +131,8 @@ Samples sung(const Samples& voice, Rng& rng) {
         while (note + 1 < notes.size() && t > notes[note].end_s) ++note;
         const double f = at / kBlock < f0.size() ? f0[at / kBlock] : 0.0;
         if (f > 0.0) {
-            const double wanted = notes[note].semitones + transpose + vibrato * std::sin(6.2831853 * vibrato_hz * t * stretch);
+            const double wanted =
+                notes[note].semitones + transpose + vibrato * std::sin(6.2831853 * vibrato_hz * t * stretch);
             now += 0.5 * (wanted - semitones(f / own_hz) - now);
         }
         stretcher.setPitchScale(std::exp2(std::clamp(now, -12.0, 14.0) / 12.0));

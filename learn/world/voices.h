@@ -11,12 +11,12 @@ namespace rivlen::learn {
 // Pitch moved by a factor while formants stay, by Rubber Band; the same length.
 [[nodiscard]] Samples with_pitch(const Samples& voice, double factor);
 
-// Fundamental of a voice every 10 ms, in Hz; 0 where it has none. By the highest peak of the autocorrelation of 40 ms
-// (Rabiner 1977), 70 to 420 Hz.
+// Fundamental of a voice every 10 ms, in Hz; 0 where it has none. By the highest peak of the autocorrelation
+// of 40 ms (Rabiner 1977), 70 to 420 Hz.
 [[nodiscard]] std::vector<double> fundamentals(const Samples& voice);
 
-// The voice as if it sang: stretched, its pitch laid on notes of a scale near its own, with glides and vibrato, formants
-// kept. Empty when it has too little pitch to begin with.
+// The voice as if it sang: stretched, its pitch laid on notes of a scale near its own, with glides and
+// vibrato, formants kept. Empty when it has too little pitch to begin with.
 [[nodiscard]] Samples sung(const Samples& voice, Rng& rng);
 
 }  // namespace rivlen::learn

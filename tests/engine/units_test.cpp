@@ -31,7 +31,8 @@ Tensor weight(std::vector<std::int64_t> shape, double size = 0.2) {
     return (torch::randn(shape) * size).requires_grad_();
 }
 
-// Result and all slopes of a random product with it, ours beside libtorch's, against the largest value there is.
+// Result and all slopes of a random product with it, ours beside libtorch's, against the largest value there
+// is.
 void expect_the_same(const std::vector<Tensor>& inputs, const std::function<Tensor()>& ours,
                      const std::function<Tensor()>& reference, double tolerance) {
     const auto wanted_slope = torch::randn(inputs[0].sizes());
@@ -79,8 +80,8 @@ struct RecurrentCase {
     [[nodiscard]] Tensor finished(const Tensor& states) const {  // [steps, positions, clips, 2 hidden]
         return x + torch::matmul(states, out.weight.t()) + out.bias;
     }
-    // Along the steps, each window by itself: what the GRU gives there when it begins one window early (or late) with an
-    // empty state, faded into what the next window's gives.
+    // Along the steps, each window by itself: what the GRU gives there when it begins one window early (or
+    // late) with an empty state, faded into what the next window's gives.
     Tensor in_windows(std::int64_t memory) {
         const std::int64_t steps = x.size(0);
         const auto y = normed().reshape({steps, -1, kWidth});
@@ -99,7 +100,8 @@ struct RecurrentCase {
             auto forward = run(early, end, 0);
             auto backward = run(at, late, 1);
             if (end < steps) forward = forward + fade * (run(at, end, 0) - forward);
-            if (at > 0) backward = backward + fade.flip(0).narrow(0, 0, end - at) * (run(at, end, 1) - backward);
+            if (at > 0)
+                backward = backward + fade.flip(0).narrow(0, 0, end - at) * (run(at, end, 1) - backward);
             pieces.push_back(torch::cat({forward, backward}, 2));
         }
         return finished(torch::cat(pieces, 0).view({steps, x.size(1), x.size(2), 2 * kHidden}));
@@ -112,7 +114,8 @@ double slope_tolerance() {
 }
 
 TEST_P(Units, RecurrenceAlongStepsEqualsLibtorch) {
-    for (const auto& shape : {std::vector<std::int64_t>{7, 5, 6, kWidth}, {19, 3, 1, kWidth}, {1, 2, 1, kWidth}}) {
+    for (const auto& shape :
+         {std::vector<std::int64_t>{7, 5, 6, kWidth}, {19, 3, 1, kWidth}, {1, 2, 1, kWidth}}) {
         RecurrentCase c(shape);
         expect_the_same(
             c.inputs, [&] { return recurrent(c.x, true, 0, c.norm, c.weights, c.out); },
@@ -121,7 +124,8 @@ TEST_P(Units, RecurrenceAlongStepsEqualsLibtorch) {
 }
 
 TEST_P(Units, RecurrenceAlongPositionsEqualsLibtorch) {
-    for (const auto& shape : {std::vector<std::int64_t>{5, 7, 6, kWidth}, {30, 4, 1, kWidth}, {2, 1, 3, kWidth}}) {
+    for (const auto& shape :
+         {std::vector<std::int64_t>{5, 7, 6, kWidth}, {30, 4, 1, kWidth}, {2, 1, 3, kWidth}}) {
         RecurrentCase c(shape);
         const auto reference = [&] {
             const auto y = c.normed().permute({1, 0, 2, 3}).reshape({shape[1], -1, kWidth});
@@ -135,7 +139,8 @@ TEST_P(Units, RecurrenceAlongPositionsEqualsLibtorch) {
 }
 
 TEST_P(Units, MemoryHasAnEnd) {
-    for (const auto& [steps, memory] : {std::pair{23, 5}, {20, 5}, {4, 5}, {6, 5}, {9, 1}, {11, 6}, {40, 17}}) {
+    for (const auto& [steps, memory] :
+         {std::pair{23, 5}, {20, 5}, {4, 5}, {6, 5}, {9, 1}, {11, 6}, {40, 17}}) {
         SCOPED_TRACE(steps);
         RecurrentCase c({steps, 3, 9, kWidth});  // more sequences than a tile
         expect_the_same(
@@ -153,30 +158,34 @@ TEST_P(Units, PerceptronEqualsLibtorch) {
         {x, norm.weight, norm.bias, up.weight, up.bias, out.weight, out.bias},
         [&] { return perceptron(x, norm, up, out); },
         [&] {
-            const auto y = F::layer_norm(x, F::LayerNormFuncOptions({kWidth}).weight(norm.weight).bias(norm.bias));
-            return x + torch::matmul(torch::relu(torch::matmul(y, up.weight.t()) + up.bias), out.weight.t()) + out.bias;
+            const auto y =
+                F::layer_norm(x, F::LayerNormFuncOptions({kWidth}).weight(norm.weight).bias(norm.bias));
+            return x + torch::matmul(torch::relu(torch::matmul(y, up.weight.t()) + up.bias), out.weight.t()) +
+                   out.bias;
         },
         2e-5);
 }
 
-// A whole network of one block's worth of layers, put together from libtorch's: features to patches, embedding, head
-// that sees the patch, softmax, loss.
+// A whole network of one block's worth of layers, put together from libtorch's: features to patches,
+// embedding, head that sees the patch, softmax, loss.
 struct Patchwork {
     static constexpr std::int64_t kClips = 3, kFrames = 10, kBands = 32, kPatchFrames = 4, kPatchBands = 8;
-    static constexpr std::int64_t kPositions = kBands / kPatchBands, kSteps = 3, kInputs = 2 * kPatchFrames * kPatchBands;
+    static constexpr std::int64_t kPositions = kBands / kPatchBands, kSteps = 3,
+                                  kInputs = 2 * kPatchFrames * kPatchBands;
     static constexpr PatchForm kForm{kPatchFrames, kPatchBands, 2};
     Tensor features = torch::rand({kClips, kFrames, 3, kBands});
     Tensor embed_weight = weight({kPositions, kInputs, kWidth}), embed_bias = weight({kPositions, 1, kWidth});
     HeadWeights head{{(torch::randn({kWidth}) * 0.1 + 1.0).requires_grad_(), weight({kWidth})},
                      weight({kPositions, kWidth + kInputs, 32}),
                      weight({kPositions, 1, 32}),
-                     weight({kPositions, 32, 4 * kPatchFrames * kPatchBands}),
-                     weight({kPositions, 1, 4 * kPatchFrames * kPatchBands})};
+                     weight({kPositions, 32, 4 * kPatchFrames* kPatchBands}),
+                     weight({kPositions, 1, 4 * kPatchFrames* kPatchBands})};
     LossTensors targets{torch::rand({kClips, kFrames, kBands}), torch::rand({kClips, 4, kFrames, kBands}),
                         torch::rand({kClips, 4}), torch::rand({kClips})};
 
     [[nodiscard]] Tensor patches() const {  // [positions, steps, clips, inputs]
-        auto x = F::pad(features.narrow(2, 0, 2), F::PadFuncOptions({0, 0, 0, 0, 0, kSteps * kPatchFrames - kFrames}));
+        auto x = F::pad(features.narrow(2, 0, 2),
+                        F::PadFuncOptions({0, 0, 0, 0, 0, kSteps * kPatchFrames - kFrames}));
         return x.reshape({kClips, kSteps, kPatchFrames, 2, kPositions, kPatchBands})
             .permute({4, 1, 0, 2, 3, 5})
             .reshape({kPositions, kSteps * kClips, kInputs});
@@ -187,8 +196,10 @@ struct Patchwork {
             .permute({1, 0, 2, 3});
     }
     [[nodiscard]] Tensor logits(const Tensor& x) const {
-        auto y = F::layer_norm(x, F::LayerNormFuncOptions({kWidth}).weight(head.norm.weight).bias(head.norm.bias));
-        y = torch::cat({y.permute({1, 0, 2, 3}).reshape({kPositions, kSteps * kClips, kWidth}), patches()}, 2);
+        auto y =
+            F::layer_norm(x, F::LayerNormFuncOptions({kWidth}).weight(head.norm.weight).bias(head.norm.bias));
+        y = torch::cat({y.permute({1, 0, 2, 3}).reshape({kPositions, kSteps * kClips, kWidth}), patches()},
+                       2);
         y = torch::relu(torch::baddbmm(head.bias1, y, head.weight1));
         y = torch::baddbmm(head.bias2, y, head.weight2);
         return y.view({kPositions, kSteps, kClips, 4, kPatchFrames, kPatchBands})
@@ -197,7 +208,8 @@ struct Patchwork {
     }
     [[nodiscard]] Tensor loss(const Tensor& x) const {
         const auto masks = torch::softmax(logits(x), 1).narrow(2, 0, kFrames);
-        const auto cost = masks * targets.mixture.unsqueeze(1) * (1.0 + targets.absent.view({kClips, 4, 1, 1}));
+        const auto cost =
+            masks * targets.mixture.unsqueeze(1) * (1.0 + targets.absent.view({kClips, 4, 1, 1}));
         return ((cost - masks.sqrt() * targets.cross) * targets.weights.view({-1, 1, 1, 1})).sum();
     }
 };
@@ -218,7 +230,8 @@ TEST_P(Units, EmbeddingEqualsLibtorch) {
 
 TEST_P(Units, HeadAndLossEqualLibtorch) {
     const Patchwork p;
-    const auto x = torch::randn({Patchwork::kSteps, Patchwork::kPositions, Patchwork::kClips, kWidth}).requires_grad_();
+    const auto x =
+        torch::randn({Patchwork::kSteps, Patchwork::kPositions, Patchwork::kClips, kWidth}).requires_grad_();
     const auto expected = torch::softmax(p.logits(x), 1).transpose(1, 2);  // [clips, frames, stems, bands]
     auto whole = torch::empty({Patchwork::kClips, Patchwork::kFrames, 4, Patchwork::kBands});
     head(x, p.features, Patchwork::kForm, 0, p.head, whole);
@@ -226,8 +239,8 @@ TEST_P(Units, HeadAndLossEqualLibtorch) {
     auto part = torch::empty({Patchwork::kClips, 5, 4, Patchwork::kBands});
     head(x.narrow(0, 1, 2), p.features, Patchwork::kForm, 1, p.head, part);
     EXPECT_TRUE(torch::allclose(part, expected.narrow(1, Patchwork::kPatchFrames, 5), 1e-4, 1e-5));
-    const std::vector<Tensor> inputs{x,           p.head.norm.weight, p.head.norm.bias, p.head.weight1,
-                                     p.head.bias1, p.head.weight2,     p.head.bias2};
+    const std::vector<Tensor> inputs{
+        x, p.head.norm.weight, p.head.norm.bias, p.head.weight1, p.head.bias1, p.head.weight2, p.head.bias2};
     const auto run = [&](const Tensor& loss) {
         for (const auto& t : inputs) t.mutable_grad() = Tensor();
         (3.0 * loss).backward();
@@ -246,19 +259,23 @@ TEST_P(Units, HeadAndLossEqualLibtorch) {
 // Slopes against differences: no libtorch on either side.
 TEST_P(Units, SlopesAreThoseOfSmallSteps) {
     const Patchwork p;
-    auto x = torch::randn({Patchwork::kSteps, Patchwork::kPositions, Patchwork::kClips, kWidth}).requires_grad_();
-    const auto loss = [&](const Tensor& at) { return head_loss(at, p.features, Patchwork::kForm, p.head, p.targets); };
+    auto x =
+        torch::randn({Patchwork::kSteps, Patchwork::kPositions, Patchwork::kClips, kWidth}).requires_grad_();
+    const auto loss = [&](const Tensor& at) {
+        return head_loss(at, p.features, Patchwork::kForm, p.head, p.targets);
+    };
     loss(x).backward();
     const auto direction = torch::randn(x.sizes());
     const torch::NoGradGuard no_grad;
     constexpr double kStep = 4e-3;
-    const double along = (loss(x + kStep * direction) - loss(x - kStep * direction)).item<double>() / (2.0 * kStep);
+    const double along =
+        (loss(x + kStep * direction) - loss(x - kStep * direction)).item<double>() / (2.0 * kStep);
     const double slope = (x.grad() * direction).sum().item<double>();
     EXPECT_NEAR(along, slope, 0.03 * std::abs(slope));
 }
 
-// The definition: U V^T of the singular value decomposition, which five steps reach to within the band of singular values
-// that the paper draws (0.7 to 1.2).
+// The definition: U V^T of the singular value decomposition, which five steps reach to within the band of
+// singular values that the paper draws (0.7 to 1.2).
 TEST_P(Units, OrthogonalisedMatricesHaveSingularValuesNearOne) {
     for (const auto& shape : {std::vector<std::int64_t>{3, 32, 64}, {2, 96, 48}, {1, 16, 16}}) {
         const auto y = orthogonalised(torch::randn(shape));

@@ -1,4 +1,5 @@
-// The pool that models are told by: plain sounds, rooms by image sources, mixes that hold what their names say.
+// The pool that models are told by: plain sounds, rooms by image sources, mixes that hold what their names
+// say.
 #include <gtest/gtest.h>
 
 #include <cmath>
@@ -35,7 +36,8 @@ TEST(PlainSounds, AreManyRepeatableAndNormalised) {
     EXPECT_GE(stems[0], 4);
 }
 
-// Theory: one wall's image has the path length of the mirrored source, and 1/r of its sound (Allen and Berkley 1979).
+// Theory: one wall's image has the path length of the mirrored source, and 1/r of its sound (Allen and
+// Berkley 1979).
 TEST(ImageRooms, DirectSoundAndFirstReflectionsStandWhereTheyMust) {
     ImageRoom room;
     room.size_m = {6, 5, 3};
@@ -57,8 +59,8 @@ TEST(ImageRooms, DirectSoundAndFirstReflectionsStandWhereTheyMust) {
     for (std::size_t i = 0; i < 1440; ++i) EXPECT_EQ(responses.late[0][i], 0.0F);
 }
 
-// Sabine's formula with Eyring's absorption: the time to -60 dB from volume, surface and reflection; image sources of a
-// box with even walls come near it.
+// Sabine's formula with Eyring's absorption: the time to -60 dB from volume, surface and reflection; image
+// sources of a box with even walls come near it.
 TEST(ImageRooms, DieAwayAboutAsEyringSays) {
     ImageRoom room;
     room.size_m = {7, 5.5, 3.1};
@@ -72,10 +74,14 @@ TEST(ImageRooms, DieAwayAboutAsEyringSays) {
     for (std::size_t i = 0; i < responses.early[0].size(); ++i) h[i] = responses.early[0][i];
     std::vector<double> left(h.size());
     double sum = 0.0;
-    for (std::size_t i = h.size(); i-- > 0;) left[i] = sum += static_cast<double>(h[i]) * static_cast<double>(h[i]);
+    for (std::size_t i = h.size(); i-- > 0;)
+        left[i] = sum += static_cast<double>(h[i]) * static_cast<double>(h[i]);
     const auto when = [&](double db) {
-        return static_cast<double>(std::ranges::find_if(left, [&](double e) { return e < left[0] * std::pow(10.0, db / 10.0); }) -
-                                   left.begin()) / 48000.0;
+        return static_cast<double>(
+                   std::ranges::find_if(left,
+                                        [&](double e) { return e < left[0] * std::pow(10.0, db / 10.0); }) -
+                   left.begin()) /
+               48000.0;
     };
     const double volume = 7 * 5.5 * 3.1;
     const double surface = 2 * (7 * 5.5 + 7 * 3.1 + 5.5 * 3.1);

@@ -29,8 +29,10 @@ double pitch_of(std::span<const float> x) {
     const auto spectra = analyse(stft, x);
     const auto bins = static_cast<std::size_t>(stft.bins());
     std::vector<double> mean(bins, 1e-12);
-    for (std::size_t i = 0; i < spectra.size(); ++i) mean[i % bins] += static_cast<double>(std::norm(spectra[i]));
-    const auto top = static_cast<std::size_t>(std::max_element(mean.begin() + 2, mean.end() - 1) - mean.begin());
+    for (std::size_t i = 0; i < spectra.size(); ++i)
+        mean[i % bins] += static_cast<double>(std::norm(spectra[i]));
+    const auto top =
+        static_cast<std::size_t>(std::max_element(mean.begin() + 2, mean.end() - 1) - mean.begin());
     const double a = std::log(mean[top - 1]);
     const double b = std::log(mean[top]);
     const double c = std::log(mean[top + 1]);
@@ -40,14 +42,16 @@ double pitch_of(std::span<const float> x) {
 std::vector<float> sine(double hz, std::size_t frames) {
     std::vector<float> x(frames);
     for (std::size_t i = 0; i < frames; ++i)
-        x[i] = 0.3F * static_cast<float>(std::sin(2.0 * std::numbers::pi * hz * static_cast<double>(i) / kCorpusRate));
+        x[i] = 0.3F * static_cast<float>(
+                          std::sin(2.0 * std::numbers::pi * hz * static_cast<double>(i) / kCorpusRate));
     return x;
 }
 
 // A pulse train through one resonance, with syllables.
 std::vector<float> buzz(double hz, double formant_hz, std::size_t frames) {
     std::vector<float> x(frames, 0.0F);
-    for (double at = 0.0; at < static_cast<double>(frames); at += kCorpusRate / hz) x[static_cast<std::size_t>(at)] = 1.0F;
+    for (double at = 0.0; at < static_cast<double>(frames); at += kCorpusRate / hz)
+        x[static_cast<std::size_t>(at)] = 1.0F;
     BiquadFilter(Biquad::band_pass(kCorpusRate, formant_hz, 4)).process(x);
     return x;
 }
@@ -88,8 +92,8 @@ TEST(AmbienceFamilies, HumKeepsItsPitch) {
     }
 }
 
-// A corpus whose only effect is a steady tone: whatever speed a loop draws, it keeps it. (It once drew a new one for every
-// turn, and a steady machine became a random melody labelled ambience.)
+// A corpus whose only effect is a steady tone: whatever speed a loop draws, it keeps it. (It once drew a new
+// one for every turn, and a steady machine became a random melody labelled ambience.)
 TEST(RecordedAmbience, ALoopKeepsItsSpeed) {
     const test::Scratch scratch;
     const auto tone = sine(440.0, kSecond / 2);
@@ -101,12 +105,22 @@ TEST(RecordedAmbience, ALoopKeepsItsSpeed) {
         pcm.write(reinterpret_cast<const char*>(&s), sizeof s);
     }
     pcm.close();
-    const nlohmann::json index = {{{"package", "tone"},      {"path", "tone.wav"}, {"group", "tone"},
-                                   {"kind", "effects"},      {"pool", "learn"},    {"hash", 1},
-                                   {"offset_samples", 0},    {"frames", tone.size()}, {"channels", 1},
+    const nlohmann::json index = {{{"package", "tone"},
+                                   {"path", "tone.wav"},
+                                   {"group", "tone"},
+                                   {"kind", "effects"},
+                                   {"pool", "learn"},
+                                   {"hash", 1},
+                                   {"offset_samples", 0},
+                                   {"frames", tone.size()},
+                                   {"channels", 1},
                                    {"measures",
-                                    {{"bandwidth_hz", 20000}, {"level_db", -14}, {"level_range_db", 1},
-                                     {"noise_floor_db", -14}, {"dc", 0},         {"clipped_share", 0}}}}};
+                                    {{"bandwidth_hz", 20000},
+                                     {"level_db", -14},
+                                     {"level_range_db", 1},
+                                     {"noise_floor_db", -14},
+                                     {"dc", 0},
+                                     {"clipped_share", 0}}}}};
     ASSERT_TRUE(write_text_file(scratch / "corpus/index/tone.json", index.dump()).ok());
     const auto corpus = Corpus::open(scratch / "corpus");
     ASSERT_TRUE(corpus.ok()) << corpus.error().message;
@@ -164,7 +178,8 @@ TEST(Voices, FundamentalsOfATone) {
     EXPECT_NEAR(f0[30], 200.0, 2.5);
     Rng rng(1);
     const auto none = fundamentals(noise(kSecond, rng));
-    EXPECT_LT(std::ranges::count_if(none, [](double f) { return f > 0.0; }), static_cast<std::ptrdiff_t>(none.size() / 5));
+    EXPECT_LT(std::ranges::count_if(none, [](double f) { return f > 0.0; }),
+              static_cast<std::ptrdiff_t>(none.size() / 5));
 }
 
 // What is sung holds notes: most of its frames lie within a third of a semitone of one of few pitches.
@@ -184,7 +199,8 @@ TEST(Voices, SingingHoldsNotes) {
     std::vector<int> counts;
     for (const auto& [note, count] : notes) counts.push_back(count);
     std::ranges::sort(counts, std::greater());
-    const int most = std::accumulate(counts.begin(), counts.begin() + std::min<std::ptrdiff_t>(5, std::ssize(counts)), 0);
+    const int most =
+        std::accumulate(counts.begin(), counts.begin() + std::min<std::ptrdiff_t>(5, std::ssize(counts)), 0);
     EXPECT_GT(most, voiced * 6 / 10);
     EXPECT_TRUE(sung(std::vector<float>(kSecond, 0.0F), rng).empty());
 }
@@ -192,7 +208,8 @@ TEST(Voices, SingingHoldsNotes) {
 TEST(Rooms, KeepTheirRatioOfDirectToReverberantSound) {
     for (std::uint64_t seed = 1; seed <= 10; ++seed) {
         Rng rng(seed);
-        const RoomSpec room = random_room(rng, seed % 2 == 0 ? Strength::Strong : Strength::Light, Microphones::Together);
+        const RoomSpec room =
+            random_room(rng, seed % 2 == 0 ? Strength::Strong : Strength::Light, Microphones::Together);
         std::vector<float> click(2 * kSecond, 0.0F);
         click[100] = 1.0F;
         const RoomSound sound = put_in_room(click, room, 0.0, rng);
@@ -207,7 +224,8 @@ TEST(Rooms, KeepTheirRatioOfDirectToReverberantSound) {
     }
 }
 
-// ISO 3382: the time to -60 dB by the backward integral (Schroeder 1965), from its fall between -5 and -25 dB.
+// ISO 3382: the time to -60 dB by the backward integral (Schroeder 1965), from its fall between -5 and -25
+// dB.
 TEST(Rooms, DieAwayAsFastAsTheySay) {
     Rng rng(3);
     RoomSpec room = random_room(rng, Strength::Strong, Microphones::Together);
@@ -218,10 +236,14 @@ TEST(Rooms, DieAwayAsFastAsTheySay) {
     const auto tail = put_in_room(click, room, 0.0, rng).reverb[0];
     std::vector<double> left(tail.size());
     double sum = 0.0;
-    for (std::size_t i = tail.size(); i-- > 0;) left[i] = sum += static_cast<double>(tail[i]) * static_cast<double>(tail[i]);
+    for (std::size_t i = tail.size(); i-- > 0;)
+        left[i] = sum += static_cast<double>(tail[i]) * static_cast<double>(tail[i]);
     const auto when = [&](double db) {
-        return static_cast<double>(std::ranges::find_if(left, [&](double e) { return e < left[0] * std::pow(10.0, db / 10.0); }) -
-                                   left.begin()) / kCorpusRate;
+        return static_cast<double>(
+                   std::ranges::find_if(left,
+                                        [&](double e) { return e < left[0] * std::pow(10.0, db / 10.0); }) -
+                   left.begin()) /
+               kCorpusRate;
     };
     EXPECT_NEAR(3.0 * (when(-25.0) - when(-5.0)), 0.8, 0.12);
 }
