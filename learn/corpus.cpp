@@ -1,7 +1,5 @@
 #include "learn/corpus.h"
 
-#include <archive.h>
-#include <archive_entry.h>
 #include <xxhash.h>
 
 #include <algorithm>
@@ -11,9 +9,6 @@
 #include <fstream>
 #include <memory>
 #include <mutex>
-#include <nlohmann/json.hpp>
-#include <optional>
-#include <regex>
 #include <set>
 #include <thread>
 
@@ -21,14 +16,11 @@
 #include "core/media/decode.h"
 #include "core/media/resample.h"
 #include "core/split/stft.h"
+#include "learn/archives.h"
+#include "learn/corpus_json.h"
+#include "learn/packages.h"
 
 namespace rivlen::learn {
-
-NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE(Measures, bandwidth_hz, level_db, level_range_db, noise_floor_db, dc,
-                                   clipped_share)
-NLOHMANN_JSON_SERIALIZE_ENUM(Pool, {{Pool::Learn, "learn"}, {Pool::Choose, "choose"}, {Pool::Tell, "tell"}})
-NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE(Recording, package, path, group, kind, pool, hash, offset_samples, frames,
-                                   channels, measures)
 
 namespace {
 
@@ -37,145 +29,6 @@ using nlohmann::json;
 
 constexpr double kShortestSeconds = 0.4;
 constexpr double kLeastSpeechRangeDb = 20.0;
-
-struct Rule {
-    std::string kind;
-    std::regex match;
-    std::string group;
-    std::set<std::string> choose, tell, skip;
-};
-// Voices to be synthesised: every text by every voice of a command.
-struct Speak {
-    std::vector<std::string> commands, texts;
-    std::vector<std::vector<std::string>> voices;  // of each command
-};
-struct Package {
-    std::string name;
-    Pool pool = Pool::Learn;
-    std::vector<Rule> rules;
-    std::optional<Speak> speak;
-};
-
-NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE(Speak, commands, texts, voices)
-
-Result<std::vector<Package>> read_packages(const fs::path& path) {
-    auto text = read_text_file(path);
-    if (!text) return text.error();
-    std::vector<Package> packages;
-    try {
-        const json list = json::parse(*text);
-        for (const auto& entry : list.at("packages")) {
-            Package package{entry.at("package"), entry.value("pool", Pool::Learn), {}, {}};
-            if (entry.contains("speak")) package.speak = entry.at("speak").get<Speak>();
-            for (const auto& rule : entry.value("rules", json::array())) {
-                package.rules.push_back({rule.at("kind"), std::regex(rule.at("match").get<std::string>()),
-                                         rule.value("group", ""),
-                                         rule.value("choose", std::set<std::string>{}),
-                                         rule.value("tell", std::set<std::string>{}),
-                                         rule.value("skip", std::set<std::string>{})});
-            }
-            packages.push_back(std::move(package));
-        }
-    } catch (const std::exception& problem) {
-        return make_error(ErrorKind::BadInput, "The package list \"{}\" is damaged: {}.", path.string(),
-                          problem.what());
-    }
-    return packages;
-}
-
-// What a rule says about a path inside a package.
-struct Match {
-    const Rule* rule = nullptr;
-    std::string group;
-};
-Match find_rule(const Package& package, const std::string& path) {
-    for (const auto& rule : package.rules) {
-        std::smatch capture;
-        if (!std::regex_search(path, capture, rule.match)) continue;
-        std::string group = !rule.group.empty() ? rule.group : capture.size() > 1 ? capture[1].str() : "all";
-        if (rule.skip.contains(group)) return {};
-        return {&rule, group};
-    }
-    return {};
-}
-
-struct ArchiveCloser {
-    void operator()(archive* handle) const { archive_read_free(handle); }
-};
-using Archive = std::unique_ptr<archive, ArchiveCloser>;
-
-Archive new_reader() {
-    Archive reader(archive_read_new());
-    archive_read_support_filter_all(reader.get());
-    archive_read_support_format_all(reader.get());
-    return reader;
-}
-
-// Files that only hold sounds one after another, with names between them: every RIFF WAVE in them, by its own
-// length.
-void carve(const fs::path& file, const std::string& prefix, const fs::path& scratch,
-           const std::function<bool(const std::string&)>& wanted,
-           const std::function<void(const std::string&, const fs::path&)>& take) {
-    const auto text = read_text_file(file);
-    if (!text) return;
-    constexpr std::size_t kHead = 8;  // "RIFF" and the length of what follows
-    int count = 0;
-    for (std::size_t at = text->find("RIFF"); at != std::string::npos; at = text->find("RIFF", at + 4)) {
-        if (text->compare(at + kHead, 4, "WAVE") != 0) continue;
-        std::uint32_t length = 0;
-        std::memcpy(&length, text->data() + at + 4, sizeof length);
-        if (length > text->size() - at - kHead) continue;
-        const std::string path = fmt::format("{}{}.wav", prefix, ++count);
-        if (!wanted(path)) continue;
-        const fs::path sound = scratch / "carved.wav";
-        std::ofstream(sound, std::ios::binary)
-            .write(text->data() + at, static_cast<std::streamsize>(length + kHead));
-        take(path, sound);
-        at += length;
-    }
-}
-
-bool is_archive_name(const std::string& name) {
-    static const std::regex pattern(R"(\.(zip|pk3|wz|tar|tar\.[a-z0-9]+|cat)$)");
-    return std::regex_search(name, pattern);
-}
-
-// Calls `take` with every file in an archive for which it is wanted, extracted to `scratch`.
-void walk(archive* reader, const std::string& prefix, const fs::path& scratch,
-          const std::function<bool(const std::string&)>& wanted,
-          const std::function<void(const std::string&, const fs::path&)>& take) {
-    archive_entry* entry = nullptr;
-    int count = 0;
-    while (archive_read_next_header(reader, &entry) == ARCHIVE_OK) {
-        if (archive_entry_filetype(entry) != AE_IFREG) continue;
-        const std::string path = prefix + archive_entry_pathname(entry);
-        const bool nested = is_archive_name(path);
-        if (!nested && !wanted(path)) continue;
-        const fs::path file =
-            scratch / fmt::format("{}{}{}", prefix.size(), ++count, fs::path(path).extension().string());
-        {
-            std::ofstream out(file, std::ios::binary);
-            const void* block = nullptr;
-            std::size_t size = 0;
-            la_int64_t offset = 0;
-            while (archive_read_data_block(reader, &block, &size, &offset) == ARCHIVE_OK) {
-                out.write(static_cast<const char*>(block), static_cast<std::streamsize>(size));
-            }
-        }
-        if (path.ends_with(".cat")) {
-            carve(file, path + "!", scratch, wanted, take);
-        } else if (nested) {
-            const Archive inner = new_reader();
-            if (archive_read_open_filename(inner.get(), file.c_str(), 1 << 16) == ARCHIVE_OK) {
-                walk(inner.get(), path + "!", scratch, wanted, take);
-            }
-        } else {
-            take(path, file);
-        }
-        std::error_code ignored;
-        fs::remove(file, ignored);
-    }
-}
 
 Result<fs::path> find_or_download(const fs::path& debs, const std::string& name) {
     const auto find = [&]() -> fs::path {
@@ -297,21 +150,14 @@ Status unpack(const Package& package, const BuildOptions& options, const fs::pat
     };
     const std::unique_ptr<std::FILE, PipeCloser> pipe(popen(
         fmt::format("dpkg-deb --fsys-tarfile '{}'", deb->string()).c_str(), "r"));  // NOLINT(cert-env33-c)
-    const Archive reader = new_reader();
-    if (!pipe || archive_read_open_FILE(reader.get(), pipe.get()) != ARCHIVE_OK) {
-        return make_error(ErrorKind::Io, "Cannot unpack \"{}\".", deb->string());
-    }
-    walk(
-        reader.get(), "", scratch,
-        [&](const std::string& path) { return find_rule(package, path).rule != nullptr; },
+    if (!pipe) return make_error(ErrorKind::Io, "Cannot unpack \"{}\".", deb->string());
+    return walk_archive(
+        pipe.get(), scratch,
+        [&](const std::string& path) { return find_match(package, path).rule != nullptr; },
         [&](const std::string& path, const fs::path& file) {
-            const Match match = find_rule(package, path);
-            const Pool pool = match.rule->choose.contains(match.group) ? Pool::Choose
-                              : match.rule->tell.contains(match.group) ? Pool::Tell
-                                                                       : package.pool;
-            writer.add(path, file, match.rule->kind, match.group, pool);
+            const Match match = find_match(package, path);
+            writer.add(path, file, match.rule->kind, match.group, match.pool);
         });
-    return {};
 }
 
 // Every voice says every text; speed and pitch follow from the voice's place in the list.

@@ -121,4 +121,17 @@ learn::Corpus made_corpus(const Scratch& scratch) {
     return std::move(*corpus);
 }
 
+double decay_time_s(std::span<const float> response, int sample_rate) {
+    std::vector<double> left(response.size());
+    double sum = 0.0;
+    for (std::size_t i = response.size(); i-- > 0;)
+        left[i] = sum += static_cast<double>(response[i]) * static_cast<double>(response[i]);
+    const auto when = [&](double db) {
+        const double limit = left[0] * std::pow(10.0, db / 10.0);
+        return static_cast<double>(std::ranges::find_if(left, [&](double e) { return e < limit; }) - left.begin()) /
+               sample_rate;
+    };
+    return 3.0 * (when(-25.0) - when(-5.0));
+}
+
 }  // namespace rivlen::test

@@ -17,8 +17,8 @@ struct PlainSound {
     // Mono at 48 kHz, `seconds` long, peak 0.25; the same seed gives the same sound.
     std::vector<float> (*make)(double seconds, std::uint64_t seed);
 };
-[[nodiscard]] std::span<const PlainSound> plain_sounds();
-// Those of ambience that go on, to lie under telling mixes.
-[[nodiscard]] std::vector<const PlainSound*> plain_surroundings();
+// Those of ambience also lie under telling mixes.
+[[nodiscard]] std::span<const PlainSound> plain_ambience();
+[[nodiscard]] std::span<const PlainSound> plain_music_and_voices();
 
 }  // namespace rivlen::learn

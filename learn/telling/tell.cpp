@@ -127,13 +127,15 @@ std::string lone_table(const std::vector<LoneFigures>& lone) {
 
 std::vector<PlainResult> plain_results(SeparationNetwork& network, double seconds) {
     std::vector<PlainResult> results;
-    for (const auto& sound : plain_sounds()) {
-        Mix mix;
-        const auto x = sound.make(seconds, 1);
-        mix.mix = {x, x};
-        const auto shares = shares_of(apply_masks(network_masks(network, mix), mix));
-        const auto own = static_cast<std::size_t>(sound.stem);
-        results.push_back({sound.name, kPlainStems[own], shares[own], shares});
+    for (const auto sounds : {plain_ambience(), plain_music_and_voices()}) {
+        for (const auto& sound : sounds) {
+            Mix mix;
+            const auto x = sound.make(seconds, 1);
+            mix.mix = {x, x};
+            const auto shares = shares_of(apply_masks(network_masks(network, mix), mix));
+            const auto own = static_cast<std::size_t>(sound.stem);
+            results.push_back({sound.name, kPlainStems[own], shares[own], shares});
+        }
     }
     return results;
 }
@@ -188,9 +190,7 @@ Status tell(const TellOptions& options) {
         lone[own].value_db.resize(static_cast<std::size_t>(count));
         for (auto& s : lone[own].shares) s.resize(static_cast<std::size_t>(count));
         in_parallel(options.workers, count, loaded->network, [&](SeparationNetwork& network, int i) {
-            const Mix mix = own == 0   ? mixes.lone_voice(i, options.lone_seconds)
-                            : own == 1 ? mixes.lone_music(i, options.lone_seconds)
-                                       : mixes.lone_ambience(i, options.lone_seconds);
+            const Mix mix = mixes.lone(static_cast<TellingMixes::Lone>(own), i, options.lone_seconds);
             const auto estimates = estimates_of(network, mix);
             const auto at = static_cast<std::size_t>(i);
             const std::array<const char*, 3> stems = {"dialogue", "music", "ambience"};

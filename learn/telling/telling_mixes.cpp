@@ -146,10 +146,10 @@ Stereo TellingMixes::recorded(std::size_t frames, Chance& chance) const {
 }
 
 Stereo TellingMixes::made(std::size_t frames, Chance& chance) const {
-    static const auto sounds = plain_surroundings();
+    const auto sounds = plain_ambience();
     Stereo out = silence(frames);
     for (int layer = 0; layer < 2; ++layer) {
-        const auto* sound = sounds[below(chance, sounds.size())];
+        const PlainSound* sound = &sounds[below(chance, sounds.size())];
         const std::uint64_t seed = chance();
         Stereo one = {sound->make(static_cast<double>(frames) / kCorpusRate, seed),
                       sound->make(static_cast<double>(frames) / kCorpusRate, seed)};
@@ -225,40 +225,26 @@ Mix TellingMixes::make(const std::string& kind, int n, double seconds) const {
     return mix;
 }
 
-Mix TellingMixes::lone_voice(int n, double seconds) const {
-    Chance chance(seed_for("lone voice", n));
-    const auto frames = static_cast<std::size_t>(seconds * kCorpusRate);
+Mix TellingMixes::lone(Lone part, int n, double seconds) const {
+    constexpr std::array<const char*, 3> kNames = {"lone voice", "lone music", "lone ambience"};
     Mix mix;
-    mix.kind = "lone voice";
-    for (auto& stem : mix.stems) stem = silence(frames);
-    const auto dry = speech(frames, between(chance, 0.5, 2.0), mix.bandwidth_hz, chance);
-    mix.stems[0] = {dry, dry};
-    bring_to(mix.stems[0], kVoiceRms * amplitude_of_db(between(chance, -12, 6)));
-    mix.dry_voice = mix.stems[0][0];
-    close(mix);
-    return mix;
-}
-Mix TellingMixes::lone_music(int n, double seconds) const {
-    Chance chance(seed_for("lone music", n));
+    mix.kind = kNames[static_cast<std::size_t>(part)];
+    Chance chance(seed_for(mix.kind, n));
     const auto frames = static_cast<std::size_t>(seconds * kCorpusRate);
-    Mix mix;
-    mix.kind = "lone music";
     for (auto& stem : mix.stems) stem = silence(frames);
     mix.dry_voice.assign(frames, 0.0F);
-    mix.stems[2] = piece(frames, chance);
-    bring_to(mix.stems[2], kVoiceRms);
-    close(mix);
-    return mix;
-}
-Mix TellingMixes::lone_ambience(int n, double seconds) const {
-    Chance chance(seed_for("lone ambience", n));
-    const auto frames = static_cast<std::size_t>(seconds * kCorpusRate);
-    Mix mix;
-    mix.kind = "lone ambience";
-    for (auto& stem : mix.stems) stem = silence(frames);
-    mix.dry_voice.assign(frames, 0.0F);
-    mix.stems[3] = n % 2 == 0 ? recorded(frames, chance) : made(frames, chance);
-    bring_to(mix.stems[3], kVoiceRms);
+    if (part == Lone::Voice) {
+        const auto dry = speech(frames, between(chance, 0.5, 2.0), mix.bandwidth_hz, chance);
+        mix.stems[0] = {dry, dry};
+        bring_to(mix.stems[0], kVoiceRms * amplitude_of_db(between(chance, -12, 6)));
+        mix.dry_voice = mix.stems[0][0];
+    } else if (part == Lone::Music) {
+        mix.stems[2] = piece(frames, chance);
+        bring_to(mix.stems[2], kVoiceRms);
+    } else {
+        mix.stems[3] = n % 2 == 0 ? recorded(frames, chance) : made(frames, chance);
+        bring_to(mix.stems[3], kVoiceRms);
+    }
     close(mix);
     return mix;
 }

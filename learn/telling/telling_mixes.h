@@ -19,10 +19,9 @@ class TellingMixes {
     // The n-th mix of a kind; always the same for the same corpus.
     [[nodiscard]] Mix make(const std::string& kind, int n, double seconds) const;
 
-    // Parts on their own: every one in the stem that it belongs to.
-    [[nodiscard]] Mix lone_voice(int n, double seconds) const;
-    [[nodiscard]] Mix lone_music(int n, double seconds) const;
-    [[nodiscard]] Mix lone_ambience(int n, double seconds) const;
+    // Parts on their own; of ambience every other one is recorded.
+    enum class Lone { Voice, Music, Ambience };
+    [[nodiscard]] Mix lone(Lone part, int n, double seconds) const;
 
   private:
     using Chance = std::mt19937_64;

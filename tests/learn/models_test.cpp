@@ -15,7 +15,7 @@ namespace {
 
 struct Floors {
     const char* model;
-    int plain_sounds;          // in their stem, of plain_sounds()
+    int plain_sounds;          // in their stem, of 54
     double lone_voice_si_sdr;  // dB
     double lone_part_share;    // of the demo's music and ambience that stays in its stem, at least
 };

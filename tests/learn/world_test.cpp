@@ -234,18 +234,7 @@ TEST(Rooms, DieAwayAsFastAsTheySay) {
     std::vector<float> click(3 * kSecond, 0.0F);
     click[0] = 1.0F;
     const auto tail = put_in_room(click, room, 0.0, rng).reverb[0];
-    std::vector<double> left(tail.size());
-    double sum = 0.0;
-    for (std::size_t i = tail.size(); i-- > 0;)
-        left[i] = sum += static_cast<double>(tail[i]) * static_cast<double>(tail[i]);
-    const auto when = [&](double db) {
-        return static_cast<double>(
-                   std::ranges::find_if(left,
-                                        [&](double e) { return e < left[0] * std::pow(10.0, db / 10.0); }) -
-                   left.begin()) /
-               kCorpusRate;
-    };
-    EXPECT_NEAR(3.0 * (when(-25.0) - when(-5.0)), 0.8, 0.12);
+    EXPECT_NEAR(test::decay_time_s(tail, kCorpusRate), 0.8, 0.12);
 }
 
 TEST(MusicByRule, IsRepeatableAndThere) {

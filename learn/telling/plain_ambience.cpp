@@ -1,157 +1,12 @@
+// Plain sounds that are ambience: machines, signals, blows, steps, weather, animals.
+#include "learn/telling/plain_desk.h"
 #include "learn/telling/plain_sounds.h"
-
-#include <algorithm>
-#include <array>
-#include <cmath>
-#include <numbers>
-#include <random>
 
 namespace rivlen::learn {
 
 namespace {
 
-constexpr double kRate = 48000.0;
-constexpr double kTurn = 2.0 * std::numbers::pi;
-using Sound = std::vector<double>;
-
-// The time line of one sound and its own chance.
-struct Desk {
-    Sound x;
-    std::mt19937_64 chance;
-    Desk(double seconds, std::uint64_t seed)
-        : x(static_cast<std::size_t>(seconds * kRate), 0.0), chance(seed * 7919 + 17) {}
-    double between(double low, double high) { return std::uniform_real_distribution<>(low, high)(chance); }
-    double bell() { return std::normal_distribution<>()(chance); }
-    [[nodiscard]] double length_s() const { return static_cast<double>(x.size()) / kRate; }
-};
-
-// A state-variable filter (Simper's trapezoidal form), for all colouring here.
-struct Svf {
-    double g, k, ic1 = 0, ic2 = 0, low = 0, band = 0, high = 0;
-    Svf(double hz, double q) : g(std::tan(std::numbers::pi * std::min(hz, 22000.0) / kRate)), k(1.0 / q) {}
-    void push(double v) {
-        const double v1 = (g * (v - ic2) + ic1) / (1.0 + g * (g + k));
-        const double v2 = ic2 + g * v1;
-        ic1 = 2.0 * v1 - ic1;
-        ic2 = 2.0 * v2 - ic2;
-        low = v2;
-        band = v1;
-        high = v - k * v1 - v2;
-    }
-};
-
-std::vector<float> finished(const Desk& d) {
-    double peak = 1e-12;
-    for (const double v : d.x) peak = std::max(peak, std::abs(v));
-    std::vector<float> out(d.x.size());
-    for (std::size_t i = 0; i < out.size(); ++i) out[i] = static_cast<float>(0.25 * d.x[i] / peak);
-    return out;
-}
-
-void hiss(Desk& d, double level) {
-    for (double& v : d.x) v += level * d.bell();
-}
-// Coloured noise, its level following `level(t)`.
-template <typename Level>
-void breeze(Desk& d, double low_hz, double high_hz, const Level& level) {
-    Svf top(high_hz, 0.7);
-    Svf bottom(low_hz, 0.7);
-    for (std::size_t i = 0; i < d.x.size(); ++i) {
-        top.push(d.bell());
-        bottom.push(top.low);
-        d.x[i] += level(static_cast<double>(i) / kRate) * bottom.high;
-    }
-}
-// Harmonics 1/h^tilt of a fundamental that follows hz(t), gated by level(t).
-template <typename Hz, typename Level>
-void tone(Desk& d, int harmonics, double tilt, const Hz& hz, const Level& level, double gain = 1.0) {
-    double phase = 0.0;
-    for (std::size_t i = 0; i < d.x.size(); ++i) {
-        const double t = static_cast<double>(i) / kRate;
-        const double f = hz(t);
-        phase = std::fmod(phase + kTurn * f / kRate, kTurn);
-        const double l = level(t);
-        if (l <= 0.0) continue;
-        double sum = 0.0;
-        for (int h = 1; h <= harmonics && h * f < 20000.0; ++h)
-            sum += std::sin(h * phase + 1.7 * h * h) / std::pow(h, tilt);
-        d.x[i] += gain * l * sum;
-    }
-}
-double always(double) {
-    return 1.0;
-}
-auto steady(double hz) {
-    return [hz](double) { return hz; };
-}
-// 1 from `start` to `end`, with edges of 3 ms.
-double gate(double t, double start, double end) {
-    return std::clamp(std::min((t - start) / 0.003, (end - t) / 0.003), 0.0, 1.0);
-}
-auto pulses(double period, double on) {
-    return [period, on](double t) { return gate(std::fmod(t, period), 0.0, on); };
-}
-// A struck thing: partials (Hz, gain, seconds to 1/e).
-struct Partial {
-    double hz, gain, fall_s;
-};
-void strike(Desk& d, double at_s, double gain, std::span<const Partial> partials) {
-    const auto at = static_cast<std::size_t>(std::max(0.0, at_s) * kRate);
-    for (std::size_t i = at; i < d.x.size(); ++i) {
-        const double t = static_cast<double>(i - at) / kRate;
-        if (t > 3.0) break;
-        double sum = 0.0;
-        for (const auto& p : partials) sum += p.gain * std::exp(-t / p.fall_s) * std::sin(kTurn * p.hz * t);
-        d.x[i] += gain * sum * std::min(1.0, t / 0.0008);
-    }
-}
-// A puff of noise around a frequency.
-void puff(Desk& d, double at_s, double gain, double hz, double q, double fall_s) {
-    Svf body(hz, q);
-    const auto at = static_cast<std::size_t>(std::max(0.0, at_s) * kRate);
-    for (std::size_t i = at; i < d.x.size(); ++i) {
-        const double t = static_cast<double>(i - at) / kRate;
-        if (t > 8.0 * fall_s) break;
-        body.push(d.bell() * std::exp(-t / fall_s));
-        d.x[i] += gain * body.band;
-    }
-}
-
-// A vowel: pulses through three resonances (Peterson and Barney 1952), pitch and level as functions of time.
-struct Vowel {
-    double f1, f2, f3;
-};
-constexpr Vowel kAh = {730, 1090, 2440};
-constexpr Vowel kEe = {270, 2290, 3010};
-constexpr Vowel kOo = {300, 870, 2240};
-template <typename Hz, typename Level>
-void say(Desk& d, const Vowel& vowel, const Hz& hz, const Level& level, double breath) {
-    std::array<Svf, 3> formants = {Svf(vowel.f1, 9), Svf(vowel.f2, 14), Svf(vowel.f3, 18)};
-    Svf glottis(900, 0.6);
-    double phase = 0.0;
-    for (std::size_t i = 0; i < d.x.size(); ++i) {
-        const double t = static_cast<double>(i) / kRate;
-        const double l = level(t);
-        phase += hz(t) / kRate;
-        double source = breath * d.bell();
-        if (phase >= 1.0) {
-            phase -= 1.0;
-            source += 30.0 * (1.0 - breath);
-        }
-        glottis.push(l > 0.0 ? l * source : 0.0);
-        double sum = 0.0;
-        constexpr std::array<double, 3> kGains = {1.0, 0.5, 0.25};
-        for (std::size_t f = 0; f < 3; ++f) {
-            formants[f].push(glottis.low);
-            sum += kGains[f] * formants[f].band;
-        }
-        d.x[i] += sum;
-    }
-}
-double arch(double t, double start, double length) {
-    const double u = (t - start) / length;
-    return u <= 0.0 || u >= 1.0 ? 0.0 : std::sin(std::numbers::pi * u);
-}
+using namespace plain;  // NOLINT(google-build-using-namespace)
 
 template <int kHz>
 std::vector<float> steady_tone(double seconds, std::uint64_t seed) {
@@ -434,122 +289,6 @@ std::vector<float> barking(double seconds, std::uint64_t seed) {
     return finished(d);
 }
 
-// Against them: what is music,
-double note_hz(int semitones) {
-    return 220.0 * std::pow(2.0, semitones / 12.0);
-}
-std::vector<float> drum_loop(double seconds, std::uint64_t seed) {
-    Desk d(seconds, seed);
-    for (int n = 0; 0.25 * n < seconds; ++n) {
-        const double t = 0.25 * n;
-        if (n % 4 == 0 || n % 8 == 5) {
-            constexpr std::array<Partial, 2> kKick = {{{54, 2, 0.12}, {108, 0.8, 0.03}}};
-            strike(d, t, 1.0, kKick);
-        }
-        if (n % 4 == 2) puff(d, t, 1.6, 1900, 0.5, 0.05);
-        puff(d, t, 0.5, 9000, 1.0, n % 2 == 0 ? 0.015 : 0.03);
-    }
-    return finished(d);
-}
-std::vector<float> drone_and_melody(double seconds, std::uint64_t seed) {
-    Desk d(seconds, seed);
-    tone(d, 8, 1.2, steady(note_hz(-12)), always, 0.5);
-    constexpr std::array<int, 8> kTune = {0, 3, 5, 7, 5, 3, 10, 7};
-    tone(
-        d, 7, 1.0,
-        [&](double t) {
-            return note_hz(kTune[static_cast<std::size_t>(t / 0.4) % 8]) *
-                   (1.0 + 0.004 * std::sin(kTurn * 5.2 * t));
-        },
-        [](double t) { return std::exp(-std::fmod(t, 0.4) * 2.0) * gate(std::fmod(t, 0.4), 0.0, 0.39); });
-    return finished(d);
-}
-std::vector<float> organ_chord(double seconds, std::uint64_t seed) {
-    Desk d(seconds, seed);
-    for (const int s : {-12, -5, 0, 4, 7})
-        tone(d, 6, 0.9, steady(note_hz(s)), [=](double t) { return gate(std::fmod(t, 2.0), 0.0, 1.9); });
-    return finished(d);
-}
-std::vector<float> bass_line(double seconds, std::uint64_t seed) {
-    Desk d(seconds, seed);
-    constexpr std::array<int, 8> kLine = {-24, -24, -17, -19, -21, -21, -14, -17};
-    tone(
-        d, 10, 1.3, [&](double t) { return note_hz(kLine[static_cast<std::size_t>(t / 0.35) % 8]); },
-        [](double t) { return std::exp(-std::fmod(t, 0.35) * 4.0) * gate(std::fmod(t, 0.35), 0.0, 0.34); });
-    return finished(d);
-}
-std::vector<float> plucked_arpeggio(double seconds, std::uint64_t seed) {
-    Desk d(seconds, seed);
-    constexpr std::array<int, 6> kNotes = {-12, -5, 0, 4, 7, 12};
-    int n = 0;
-    for (double t = 0.1; t < seconds; t += 0.22, ++n) {
-        const double f = note_hz(kNotes[static_cast<std::size_t>(n) % 6]);
-        const std::array<Partial, 5> string = {
-            {{f, 1, 0.6}, {2 * f, 0.6, 0.4}, {3 * f, 0.4, 0.3}, {4 * f, 0.2, 0.2}, {5 * f, 0.15, 0.15}}};
-        strike(d, t, 1.0, string);
-    }
-    return finished(d);
-}
-std::vector<float> held_sung_vowel(double seconds, std::uint64_t seed) {
-    Desk d(seconds, seed);
-    constexpr std::array<int, 4> kTune = {0, 4, 7, 5};
-    say(
-        d, kAh,
-        [&](double t) {
-            return note_hz(kTune[static_cast<std::size_t>(t / 1.3) % 4]) *
-                   (1.0 + 0.02 * std::sin(kTurn * 5.6 * t));
-        },
-        [](double t) { return gate(std::fmod(t, 1.3), 0.02, 1.25); }, 0.02);
-    return finished(d);
-}
-
-// and what is a voice.
-std::vector<float> one_syllable(double seconds, std::uint64_t seed) {
-    Desk d(seconds, seed);
-    const double at = 0.45 * seconds;
-    puff(d, at - 0.02, 0.4, 4200, 0.8, 0.02);
-    say(
-        d, kAh, [=](double t) { return 128.0 - 60.0 * (t - at); },
-        [=](double t) { return arch(t, at, 0.26); }, 0.05);
-    hiss(d, 0.0003);
-    return finished(d);
-}
-std::vector<float> whisper(double seconds, std::uint64_t seed) {
-    Desk d(seconds, seed);
-    for (double t = 0.3; t < seconds - 0.3; t += 0.26) {
-        const double at = t;
-        const std::array<Vowel, 3> vowels = {kAh, kEe, kOo};
-        const Vowel v = vowels[static_cast<std::size_t>(d.between(0, 2.99))];
-        say(
-            d, v, steady(100), [=](double u) { return arch(u, at, 0.2); }, 1.0);
-        puff(d, at - 0.05, 0.3, d.between(3500, 6500), 1.0, 0.03);
-    }
-    return finished(d);
-}
-std::vector<float> shout(double seconds, std::uint64_t seed) {
-    Desk d(seconds, seed);
-    for (const double at : {0.4, 1.6, 2.9}) {
-        puff(d, at - 0.03, 1.0, 1600, 0.8, 0.02);
-        say(
-            d, kAh, [=](double t) { return 290.0 + 90.0 * arch(t, at, 0.6) - 40.0 * (t - at); },
-            [=](double t) { return std::sqrt(arch(t, at, 0.6)); }, 0.08);
-    }
-    return finished(d);
-}
-std::vector<float> laugh(double seconds, std::uint64_t seed) {
-    Desk d(seconds, seed);
-    for (double start = 0.3; start < seconds - 1.2; start += 1.8) {
-        for (int n = 0; n < 6; ++n) {
-            const double at = start + 0.17 * n;
-            puff(d, at - 0.06, 0.3, 1500, 0.6, 0.03);
-            say(
-                d, kAh, [=](double t) { return 240.0 - 14.0 * n - 120.0 * (t - at); },
-                [=](double t) { return (1.0 - 0.12 * n) * arch(t, at, 0.09); }, 0.25);
-        }
-    }
-    return finished(d);
-}
-
 using enum PlainStem;
 constexpr std::array kSounds = {
     PlainSound{"steady tone, 31 Hz", Ambience, steady_tone<31>},
@@ -596,30 +335,12 @@ constexpr std::array kSounds = {
     PlainSound{"hiss", Ambience, tape_hiss},
     PlainSound{"rain", Ambience, steady_rain},
     PlainSound{"thunder", Ambience, far_thunder},
-    PlainSound{"drum loop", Music, drum_loop},
-    PlainSound{"drone with a melody", Music, drone_and_melody},
-    PlainSound{"organ chords", Music, organ_chord},
-    PlainSound{"bass line", Music, bass_line},
-    PlainSound{"plucked arpeggio", Music, plucked_arpeggio},
-    PlainSound{"sung vowels", Music, held_sung_vowel},
-    PlainSound{"one syllable", Voice, one_syllable},
-    PlainSound{"whisper", Voice, whisper},
-    PlainSound{"shouts", Voice, shout},
-    PlainSound{"laughter", Voice, laugh},
 };
 
 }  // namespace
 
-std::span<const PlainSound> plain_sounds() {
+std::span<const PlainSound> plain_ambience() {
     return kSounds;
-}
-
-std::vector<const PlainSound*> plain_surroundings() {
-    std::vector<const PlainSound*> found;
-    for (const auto& sound : kSounds) {
-        if (sound.stem == Ambience) found.push_back(&sound);
-    }
-    return found;
 }
 
 }  // namespace rivlen::learn
