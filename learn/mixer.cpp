@@ -53,14 +53,14 @@ std::string draw_synthetic(Rng& rng) {
 void make_lone(Scene& scene, Rng& rng) {
     const double what = rng.uniform();
     scene.ducked = false;
-    scene.music = what >= 0.4 && what < 0.7;
-    if (what < 0.4) {
+    scene.music = what >= 0.35 && what < 0.75;
+    if (what < 0.35) {
         scene.voices = 1;
         scene.ambiences.clear();
     } else {
         scene.voices = 0;
-        if (what < 0.7) scene.ambiences.clear();
-        if (what >= 0.7 && scene.ambiences.empty()) scene.ambiences = {draw_synthetic(rng)};
+        if (what < 0.75) scene.ambiences.clear();
+        if (what >= 0.75 && scene.ambiences.empty()) scene.ambiences = {draw_synthetic(rng)};
     }
 }
 
@@ -138,10 +138,10 @@ Scene Mixer::random_scene(Rng& rng) {
     Scene scene;
     scene.kind = "random";
     const double who = rng.uniform();
-    scene.voices = who < 0.18 ? 0 : who < 0.93 ? 1 : 2;
+    scene.voices = who < 0.2 ? 0 : who < 0.93 ? 1 : 2;
     const double where = rng.uniform();
     scene.room = where < 0.3 ? 0 : where < 0.62 ? 1 : 2;
-    scene.music = rng.chance(0.6);
+    scene.music = rng.chance(0.66);
     scene.voice_over_music_db = rng.uniform(-6, 16);
     const bool surroundings = rng.chance(scene.music ? 0.62 : 0.88);
     if (surroundings) {
@@ -153,7 +153,7 @@ Scene Mixer::random_scene(Rng& rng) {
                                       : what < 0.54 ? "talkers behind"
                                                     : draw_synthetic(rng));
         }
-        if (rng.chance(0.35)) scene.ambiences.push_back(draw_synthetic(rng));
+        if (rng.chance(0.2)) scene.ambiences.push_back(draw_synthetic(rng));
     }
     scene.voice_over_ambience_db = rng.uniform(-6, 22);
     scene.mono = rng.chance(0.4);
@@ -161,7 +161,7 @@ Scene Mixer::random_scene(Rng& rng) {
     scene.clipped = rng.chance(0.05);
     scene.coded = rng.chance(0.05);
     scene.ducked = scene.voices > 0 && scene.music && rng.chance(0.15);
-    if (rng.chance(0.1)) make_lone(scene, rng);
+    if (rng.chance(0.12)) make_lone(scene, rng);
     return scene;
 }
 

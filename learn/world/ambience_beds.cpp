@@ -229,7 +229,7 @@ std::span<const AmbienceFamily> bed_families() {
          {"ventilation", ventilation, 1.0, false},
          {"hum", hum, 1.0, false},
          {"machine", machine, 1.0, false},
-         {"motor", motor, 1.4, false},
+         {"motor", motor, 0.9, false},
          {"texture", texture, 1.4, false},
          {"water", water, 0.5, false},
          {"wind on the microphone", wind_on_microphone, 0.5, false}}};
