@@ -97,7 +97,8 @@ double rate_factor(const TrainOptions& options, std::int64_t step) {
 
 struct Progress {
     std::int64_t step = 0;
-    double hours = 0;  // of processors spent learning, over all sessions
+    double hours = 0;      // of processors spent learning, over all sessions
+    double mix_hours = 0;  // of mixes learned from
 };
 
 void save_checkpoint(const fs::path& run, SeparationNetwork& network, SeparationNetwork& average,
@@ -114,6 +115,7 @@ void save_checkpoint(const fs::path& run, SeparationNetwork& network, Separation
     archive.write("optimizer", c);
     archive.write("step", torch::tensor(progress.step, torch::kInt64));
     archive.write("hours", torch::tensor(progress.hours, torch::kFloat64));
+    archive.write("mix_hours", torch::tensor(progress.mix_hours, torch::kFloat64));
     const fs::path partial = partial_path(run / "checkpoint.pt");
     archive.save_to(partial.string());
     fs::rename(partial, run / "checkpoint.pt");
@@ -136,7 +138,10 @@ Progress load_checkpoint(const fs::path& run, SeparationNetwork& network, Separa
     torch::Tensor hours;
     archive.read("step", step);
     archive.read("hours", hours);
-    return {step.item<std::int64_t>(), hours.item<double>()};
+    torch::Tensor mix_hours =
+        torch::zeros({}, torch::kFloat64);  // runs from before 2026-11-26 09:00 do not have it
+    archive.try_read("mix_hours", mix_hours);
+    return {step.item<std::int64_t>(), hours.item<double>(), mix_hours.item<double>()};
 }
 
 }  // namespace
@@ -230,8 +235,8 @@ Status train(const TrainOptions& options) {
         StageTimes all;
         for (const auto& t : times) all.add(t);
         progress.hours = hours_before + all.sum() / 3600.0;
-        const double mix_hours =
-            static_cast<double>(progress.step) * options.clips * options.clip_seconds / 3600.0;
+        progress.mix_hours += options.clips * options.clip_seconds / 3600.0;
+        const double mix_hours = progress.mix_hours;
 
         const bool last =
             progress.step == options.steps || progress.hours - hours_before > options.max_core_hours;

@@ -15,7 +15,7 @@ namespace {
 
 struct Floors {
     const char* model;
-    int plain_sounds;          // in their stem, of 54
+    int plain_sounds;          // in their stem, of 54 (37 and 44 on 2026-11-26)
     double lone_voice_si_sdr;  // dB
     double lone_part_share;    // of the demo's music and ambience that stays in its stem, at least
 };
@@ -41,12 +41,12 @@ class Models : public testing::TestWithParam<Floors> {
     }
 };
 INSTANTIATE_TEST_SUITE_P(Shipped, Models,
-                         testing::Values(Floors{"quick", 30, 15.0, 0.5}, Floors{"fine", 30, 20.0, 0.5}),
+                         testing::Values(Floors{"quick", 35, 15.0, 0.5}, Floors{"fine", 42, 20.0, 0.5}),
                          [](const auto& info) { return info.param.model; });
 
 TEST_P(Models, PutPlainSoundsInTheirStems) {
     auto model = network();
-    const auto results = plain_results(model, 3.0);
+    const auto results = plain_results(model, 4.0);
     int right = 0;
     for (const auto& r : results) right += r.right() ? 1 : 0;
     EXPECT_GE(right, GetParam().plain_sounds) << plain_table(results);
