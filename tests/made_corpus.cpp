@@ -128,7 +128,8 @@ double decay_time_s(std::span<const float> response, int sample_rate) {
         left[i] = sum += static_cast<double>(response[i]) * static_cast<double>(response[i]);
     const auto when = [&](double db) {
         const double limit = left[0] * std::pow(10.0, db / 10.0);
-        return static_cast<double>(std::ranges::find_if(left, [&](double e) { return e < limit; }) - left.begin()) /
+        return static_cast<double>(std::ranges::find_if(left, [&](double e) { return e < limit; }) -
+                                   left.begin()) /
                sample_rate;
     };
     return 3.0 * (when(-25.0) - when(-5.0));

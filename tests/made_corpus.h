@@ -13,7 +13,8 @@ namespace rivlen::test {
 // two channels, effects are decaying bursts.
 [[nodiscard]] learn::Corpus made_corpus(const Scratch& scratch);
 
-// Time to -60 dB of a response by ISO 3382-1: its backward integral (Schroeder 1965), from the fall between -5 and -25 dB.
+// Time to -60 dB of a response by ISO 3382-1: its backward integral (Schroeder 1965), from the fall between
+// -5 and -25 dB.
 [[nodiscard]] double decay_time_s(std::span<const float> response, int sample_rate);
 
 }  // namespace rivlen::test

@@ -108,7 +108,8 @@ TEST(TellingMixes, HoldWhatTheirNamesSay) {
     }
     EXPECT_EQ(energy_of(mixes.lone(TellingMixes::Lone::Voice, 0, 4.0).stems[3][0]), 0.0);
     EXPECT_GT(energy_of(mixes.lone(TellingMixes::Lone::Ambience, 1, 4.0).stems[3][0]), 0.0);
-    EXPECT_EQ(mixes.lone(TellingMixes::Lone::Music, 3, 4.0).mix, mixes.lone(TellingMixes::Lone::Music, 3, 4.0).stems[2]);
+    EXPECT_EQ(mixes.lone(TellingMixes::Lone::Music, 3, 4.0).mix,
+              mixes.lone(TellingMixes::Lone::Music, 3, 4.0).stems[2]);
 }
 
 }  // namespace
