@@ -7,6 +7,7 @@
 
 #include "app/controls.h"
 #include "app/theme.h"
+#include "core/split/channel_groups.h"
 
 namespace rivlen::app {
 
@@ -29,6 +30,7 @@ TuningPanel::TuningPanel(Document& document, Measuring& measuring, QWidget* pare
       graph_(new TradeOffGraph(document, measuring, this)),
       weighting_(new WeightingEditor(document, measuring, this)),
       weighting_on_(new QCheckBox(tr("Frequency weighting"), this)),
+      both_channels_(new QCheckBox(tr("Use both channels"), this)),
       purpose_(new QComboBox(this)),
       take_(new QToolButton(this)),
       rows_box_(new QWidget(this)) {
@@ -80,7 +82,17 @@ TuningPanel::TuningPanel(Document& document, Measuring& measuring, QWidget* pare
     weighting_->setProperty(kWords, weighting_->toolTip());
     weighting_->setObjectName("weighting");
     graph_->setProperty(kWords, graph_->toolTip());
-    column->addWidget(weighting_on_);
+    both_channels_->setObjectName("both_channels");
+    both_channels_->setProperty(
+        kWords, tr("Tells stems apart by direction, too. Holds for all stems, so that they go on adding up. "
+                   "It helps where voice and music stand in different places; on sound that moves fast it "
+                   "may waver."));
+    both_channels_->setToolTip(both_channels_->property(kWords).toString());
+    auto* choices = new QHBoxLayout;
+    choices->addWidget(weighting_on_);
+    choices->addStretch(1);
+    choices->addWidget(both_channels_);
+    column->addLayout(choices);
     column->addWidget(weighting_, 2);
     help_->setWordWrap(true);
     help_->setObjectName("help");
@@ -90,7 +102,7 @@ TuningPanel::TuningPanel(Document& document, Measuring& measuring, QWidget* pare
     help_->setText(tr("Point at a control: here stands what it does, and what too much of it sounds like."));
     column->addWidget(help_);
     for (QWidget* widget :
-         std::initializer_list<QWidget*>{purpose_, take_, weighting_on_, weighting_, graph_})
+         std::initializer_list<QWidget*>{purpose_, take_, weighting_on_, both_channels_, weighting_, graph_})
         widget->installEventFilter(this);
 
     connect(purpose_, &QComboBox::activated, this,
@@ -99,6 +111,10 @@ TuningPanel::TuningPanel(Document& document, Measuring& measuring, QWidget* pare
     connect(weighting_on_, &QCheckBox::toggled, this, [this](bool on) {
         document_.edit_settings(tr("Frequency weighting"), {},
                                 [&](ShapeSettings& s) { s.stems[stem_].weighting_on = on; });
+    });
+    connect(both_channels_, &QCheckBox::toggled, this, [this](bool on) {
+        document_.edit_settings(tr("Use both channels"), {},
+                                [on](ShapeSettings& s) { s.use_both_channels(on); });
     });
     connect(&document_, &Document::session_changed, this, &TuningPanel::refresh);
     connect(&measuring_, &Measuring::changed, this, &TuningPanel::show_figures);
@@ -191,6 +207,10 @@ void TuningPanel::refresh() {
     }
     const QSignalBlocker quiet(weighting_on_);
     weighting_on_->setChecked(settings.weighting_on);
+    const QSignalBlocker quiet_both(both_channels_);
+    both_channels_->setChecked(settings.both_channels);
+    both_channels_->setVisible(item != nullptr && document_.source() != nullptr &&
+                               any_pair(document_.source()->channels(), item->channels));
 }
 
 void TuningPanel::show_line(std::optional<Setting> open) {

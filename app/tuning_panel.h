@@ -53,6 +53,7 @@ class TuningPanel : public QWidget {
     TradeOffGraph* graph_;
     WeightingEditor* weighting_;
     QCheckBox* weighting_on_;
+    QCheckBox* both_channels_;  // only where a group of channels has two
     QComboBox* purpose_;
     QToolButton* take_;
     std::array<Row, kSettings> rows_;

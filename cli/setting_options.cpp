@@ -8,6 +8,12 @@ namespace rivlen::cli {
 
 void SettingOptions::add_to(CLI::App& command) {
     command.add_option("--preset", preset_, "Begin with the settings of this preset file");
+    command.add_flag_function(
+        "--both-channels",
+        [this](std::int64_t) {
+            changes_.emplace_back([](ShapeSettings& settings) { settings.use_both_channels(true); });
+        },
+        "Tell stems apart by direction, too, where channels are split in pairs");
     for (std::size_t s = 0; s < kStems; ++s) {
         const std::string name = kStemNames[s];
         for (std::size_t i = 0; i < kSettings; ++i) {

@@ -10,6 +10,7 @@
 #include "core/split/mask_map.h"
 #include "core/split/separator.h"
 #include "engine/golden.h"
+#include "engine/mask_stream.h"
 #include "engine/network.h"
 #include "engine/units/kernels.h"
 
@@ -19,30 +20,27 @@ namespace {
 
 class Worker : public MaskWorker {
   public:
-    explicit Worker(SeparationNetwork network) : network_(std::move(network)) {}
+    explicit Worker(SeparationNetwork network) : stream_(std::move(network)) {}
 
-    Status masks(std::span<const float> features, std::int64_t first_wanted,
-                 std::span<float> masks) override {
+    void begin(bool at_start) override { stream_.begin(at_start); }
+    Status push(std::span<const float> features, bool last, const Take& take) override {
         at::set_num_threads(1);  // OpenMP keeps this for each thread apart
         const c10::InferenceMode inference;
-        const auto frames = static_cast<std::int64_t>(features.size() / kFeatures);
-        // from_blob takes a pointer to non-const; the network does not write to its input.
-        const auto in = torch::from_blob(const_cast<float*>(features.data()),  // NOLINT
-                                         {1, frames, kFeatureChannels, kBands});
-        const auto wanted = static_cast<std::int64_t>(masks.size() / kMaskRow);
-        network_->forward(in, first_wanted, torch::from_blob(masks.data(), {1, wanted, kStems, kBands}),
-                          workspace_);
-        if (!std::ranges::all_of(masks, [](float m) { return std::isfinite(m); })) {
-            return make_error(
-                ErrorKind::Internal,
-                "The separation gave values that are no numbers; nothing was kept. Please report this.");
-        }
-        return {};
+        Status status;
+        stream_.push(features, last, [&](std::span<const float> masks) {
+            if (std::ranges::all_of(masks, [](float m) { return std::isfinite(m); })) {
+                status = take(masks);
+            } else {
+                status = make_error(
+                    ErrorKind::Internal,
+                    "The separation gave values that are no numbers; nothing was kept. Please report this.");
+            }
+        });
+        return status;
     }
 
   private:
-    SeparationNetwork network_;
-    Workspace workspace_;
+    MaskStream stream_;
 };
 
 class Engine : public Separator {

@@ -52,8 +52,8 @@ class RecurrentUnit : public nn::Module {
         gru_ = register_module("gru", std::make_shared<BidirectionalGru>(spec.width, spec.hidden));
         out_ = register_module("out", nn::Linear(2 * spec.hidden, spec.width));
     }
-    void forward_into(const Tensor& x, const Tensor& out) {
-        units::recurrent_into(x, along_time_, memory_steps_, weights_of(norm_), gru_->weights(),
+    void forward_into(const Tensor& x, const units::Steps& wanted, const Tensor& out) {
+        units::recurrent_into(x, along_time_, memory_steps_, wanted, weights_of(norm_), gru_->weights(),
                               weights_of(out_), out);
     }
     Tensor forward(const Tensor& x) {
@@ -123,14 +123,6 @@ units::HeadWeights SeparationNetworkImpl::head_weights() const {
     return {weights_of(last_norm_), head1_weight_, head1_bias_, head2_weight_, head2_bias_};
 }
 
-Tensor Workspace::take(std::size_t which, std::vector<std::int64_t> shape) {
-    std::int64_t count = 1;
-    for (const std::int64_t n : shape) count *= n;
-    Tensor& buffer = buffers_[which];
-    if (!buffer.defined() || buffer.numel() < count) buffer = torch::empty({count});
-    return buffer.narrow(0, 0, count).view(shape);
-}
-
 // Both units take every step by itself, so that they follow one another on few steps at a time, which stay in
 // the cache.
 void SeparationNetworkImpl::finish_block(std::size_t i, const Tensor& x, const Tensor& out) {
@@ -138,44 +130,38 @@ void SeparationNetworkImpl::finish_block(std::size_t i, const Tensor& x, const T
     for (std::int64_t first = 0; first < x.size(0); first += kSteps) {
         const std::int64_t steps = std::min(kSteps, x.size(0) - first);
         const auto piece = out.narrow(0, first, steps);
-        band_units_[i]->as<RecurrentUnit>()->forward_into(x.narrow(0, first, steps), piece);
+        band_units_[i]->as<RecurrentUnit>()->forward_into(x.narrow(0, first, steps), {}, piece);
         if (!mlps_->is_empty()) mlps_[i]->as<Mlp>()->forward_in_place(piece);
     }
 }
 
-Tensor SeparationNetworkImpl::forward(const Tensor& features) {
-    auto masks = torch::empty({features.size(0), features.size(1), kStems, kBands});
-    Workspace workspace;
-    forward(features, 0, masks, workspace);
-    return masks;
+void SeparationNetworkImpl::embed_into(const Tensor& features, const Tensor& x) {
+    units::embed_into(features, patch_form(), embed_weight_, embed_bias_, x);
 }
 
-void SeparationNetworkImpl::forward(const Tensor& any_features, std::int64_t first_frame, const Tensor& masks,
-                                    Workspace& workspace) {
+void SeparationNetworkImpl::along_time(std::size_t block, const Tensor& x, const units::Steps& wanted,
+                                       const Tensor& out) {
+    time_units_[block]->as<RecurrentUnit>()->forward_into(x, wanted, out);
+}
+
+void SeparationNetworkImpl::head_into(const Tensor& x, const Tensor& features, const Tensor& masks) {
+    units::head(x, features, patch_form(), 0, head_weights(), masks);
+}
+
+Tensor SeparationNetworkImpl::forward(const Tensor& any_features) {
     const torch::NoGradGuard no_grad;
     const auto features = any_features.contiguous();
-    const std::int64_t pf = spec_.patch_frames;
-    const std::int64_t first_step = first_frame / pf;
-    const std::int64_t steps = (masks.size(1) + pf - 1) / pf;
-    auto x = workspace.take(
-        0, {(features.size(1) + pf - 1) / pf, kBands / spec_.patch_bands, features.size(0), spec_.width});
-    units::embed_into(features, patch_form(), embed_weight_, embed_bias_, x);
-    std::int64_t before = first_step;  // steps of x before the first wanted one
+    const std::int64_t frames = features.size(1);
+    auto x = torch::empty(shape_of((frames + spec_.patch_frames - 1) / spec_.patch_frames, features.size(0)));
+    auto y = torch::empty_like(x);
+    embed_into(features, x);
     for (std::size_t i = 0; i < static_cast<std::size_t>(spec_.blocks); ++i) {
-        auto y = workspace.take(1, x.sizes().vec());
-        time_units_[i]->as<RecurrentUnit>()->forward_into(x, y);
-        if (const std::int64_t memory = spec_.memory_steps; memory > 0) {
-            // What the blocks that follow do not look at is left out from here on.
-            const std::int64_t reach = memory * (spec_.blocks - 1 - static_cast<std::int64_t>(i));
-            const std::int64_t begin = std::max<std::int64_t>(0, before - reach);
-            const std::int64_t last_window = (before + steps + memory - 1) / memory * memory;
-            y = y.narrow(0, begin, std::min(y.size(0), last_window + reach) - begin);
-            before -= begin;
-        }
-        x = workspace.take(0, y.sizes().vec());
+        along_time(i, x, {}, y);
         finish_block(i, y, x);
     }
-    units::head(x.narrow(0, before, steps), features, patch_form(), first_step, head_weights(), masks);
+    auto masks = torch::empty({features.size(0), frames, kStems, kBands});
+    head_into(x, features, masks);
+    return masks;
 }
 
 Tensor SeparationNetworkImpl::loss(const Tensor& features, const units::LossTensors& targets) {

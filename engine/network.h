@@ -18,21 +18,11 @@
 #include <vector>
 
 #include "core/base/result.h"
+#include "core/split/bands.h"
 #include "engine/network_spec.h"
 #include "engine/units/operations.h"
 
 namespace rivlen {
-
-// Memory of a forward pass, kept from one to the next: getting tens of megabytes from the system, zeroed, for
-// every unit of every chunk took a fifth of a split's time. One thread's.
-class Workspace {
-  public:
-    // One of two buffers, [shape], with whatever it held before.
-    torch::Tensor take(std::size_t which, std::vector<std::int64_t> shape);
-
-  private:
-    std::array<torch::Tensor, 2> buffers_;
-};
 
 class SeparationNetworkImpl : public torch::nn::Module {
   public:
@@ -40,13 +30,23 @@ class SeparationNetworkImpl : public torch::nn::Module {
     // Masks [clips, frames, stems, 256]. frames may be any number; it is padded to whole patches inside.
     // Without gradients.
     torch::Tensor forward(const torch::Tensor& features);
-    // Only the masks of frames [first_frame, first_frame + frames), into `masks`, and only what they need is
-    // computed. first_frame is a multiple of grid_frames().
-    void forward(const torch::Tensor& features, std::int64_t first_frame, const torch::Tensor& masks,
-                 Workspace& workspace);
     // What learning makes small (units::head_loss), with gradients.
     torch::Tensor loss(const torch::Tensor& features, const units::LossTensors& targets);
     [[nodiscard]] const NetworkSpec& spec() const { return spec_; }
+    // The parts of a forward pass, without gradients, for who takes a long recording piece by piece
+    // (engine/mask_stream.h). x: [steps, patches, clips, width].
+    [[nodiscard]] std::vector<std::int64_t> shape_of(std::int64_t steps, std::int64_t clips) const {
+        return {steps, kBands / spec_.patch_bands, clips, spec_.width};
+    }
+    void embed_into(const torch::Tensor& features, const torch::Tensor& x);
+    void along_time(std::size_t block, const torch::Tensor& x, const units::Steps& wanted,
+                    const torch::Tensor& out);
+    // All of a block behind its recurrence along time, from x into `out`, which does not overlap it.
+    void finish_block(std::size_t block, const torch::Tensor& x, const torch::Tensor& out);
+    // masks [clips, frames, stems, bands]: of the first frames of x and of the features, which begin with
+    // the same step.
+    void head_into(const torch::Tensor& x, const torch::Tensor& features, const torch::Tensor& masks);
+
     // How far the network looks (ModelFacts in core/split/separator.h has the rule). Only for networks whose
     // recurrences have an end (spec().memory_steps > 0).
     [[nodiscard]] std::int64_t grid_frames() const {
@@ -57,8 +57,6 @@ class SeparationNetworkImpl : public torch::nn::Module {
   private:
     [[nodiscard]] units::PatchForm patch_form() const;
     [[nodiscard]] units::HeadWeights head_weights() const;
-    // All of block i behind its recurrence along time, from x into `out`.
-    void finish_block(std::size_t i, const torch::Tensor& x, const torch::Tensor& out);
 
     NetworkSpec spec_;
     torch::Tensor embed_weight_, embed_bias_;  // [patches, in, width], [patches, 1, width]

@@ -67,6 +67,7 @@ void add_train(CLI::App& app, Status& status) {
     command->add_option("--clip-seconds", options->clip_seconds, "Length of a clip");
     command->add_option("--steps", options->steps, "Steps in all");
     command->add_option("--rate", options->learning_rate, "Highest learning rate");
+    command->add_option("--warmup-steps", options->warmup_steps, "First steps, over which the rate rises");
     command->add_option("--decay-steps", options->decay_steps,
                         "Last steps, over which the rate falls to nothing");
     command->add_option("--absent-cost", options->absent_cost,

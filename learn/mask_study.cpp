@@ -3,16 +3,20 @@
 #include <ATen/Parallel.h>
 #include <fmt/format.h>
 
-#include <complex>
+#include <unistd.h>
 
-#include "core/split/bands.h"
+#include <filesystem>
+
+#include "core/shape/shaper.h"
 #include "core/split/stft.h"
 #include "learn/evaluate.h"
+#include "learn/mix_on_disk.h"
 
 namespace rivlen::learn {
 
 namespace {
 
+namespace fs = std::filesystem;
 using torch::Tensor;
 
 Tensor sharpened(const Tensor& masks, double power) {
@@ -20,82 +24,23 @@ Tensor sharpened(const Tensor& masks, double power) {
     return (p / p.sum(0, true)).contiguous();
 }
 
-// Multichannel Wiener filter: each stem's power by its mask, its covariance between the channels by a mean
-// over +-`reach` frames, weighted by the mask (Duong, Vincent and Gribonval, "Under-determined reverberant
-// audio source separation using a full-rank spatial covariance model", 2010, equations 6 and 7, without the
-// iterations).
-std::array<Stereo, kStems> wiener(const Tensor& masks, const Mix& mix, int reach) {
-    Stft stft(kModelFft);
-    const std::array<std::vector<Complex>, 2> x = {analyse(stft, mix.mix[0]), analyse(stft, mix.mix[1])};
-    const std::size_t frames = x[0].size() / kModelBins;
-    const auto at = masks.accessor<float, 3>();
-    std::array<std::array<std::vector<Complex>, 2>, kStems> out;
-    for (auto& stem : out)
-        for (auto& channel : stem) channel.resize(x[0].size());
-    struct Covariance {
-        double a = 0, d = 0;  // left, right
-        std::complex<double> b;
-    };
-    for (std::size_t k = 0; k < kModelBins; ++k) {
-        const auto band = band_of_bin()[k];
-        std::array<std::vector<Covariance>, kStems> running;  // sums up to a frame
-        for (std::size_t s = 0; s < kStems; ++s) {
-            running[s].resize(frames + 1);
-            for (std::size_t t = 0; t < frames; ++t) {
-                const std::complex<double> l = x[0][t * kModelBins + k];
-                const std::complex<double> r = x[1][t * kModelBins + k];
-                // Weighted by the square of the mask, so that where a stem is alone counts most.
-                const double m =
-                    static_cast<double>(at[static_cast<std::int64_t>(s)][static_cast<std::int64_t>(t)][band]);
-                const double w = m * m / (std::norm(l) + std::norm(r) + 1e-12);
-                running[s][t + 1].a = running[s][t].a + w * std::norm(l);
-                running[s][t + 1].d = running[s][t].d + w * std::norm(r);
-                running[s][t + 1].b = running[s][t].b + w * l * std::conj(r);
-            }
-        }
-        for (std::size_t t = 0; t < frames; ++t) {
-            const std::complex<double> l = x[0][t * kModelBins + k];
-            const std::complex<double> r = x[1][t * kModelBins + k];
-            const std::size_t first =
-                t > static_cast<std::size_t>(reach) ? t - static_cast<std::size_t>(reach) : 0;
-            const std::size_t last = std::min(frames, t + static_cast<std::size_t>(reach) + 1);
-            std::array<Covariance, kStems> v;
-            Covariance sum;
+// The stems as the program renders them, all neutral.
+Result<std::array<Stereo, kStems>> rendered(const MixOnDisk& mix, bool both_channels) {
+    ShapeSettings settings;
+    settings.use_both_channels(both_channels);
+    std::array<Recipe, kStems> recipes;
+    for (std::size_t s = 0; s < kStems; ++s) recipes[s] = stem_recipe(settings.stems[s], s);
+    std::array<Stereo, kStems> out;
+    const auto status =
+        render(mix.source(), mix.map(), recipes, 0, mix.length(), {}, [&](std::int64_t, auto blocks) {
             for (std::size_t s = 0; s < kStems; ++s) {
-                Covariance c{running[s][last].a - running[s][first].a,
-                             running[s][last].d - running[s][first].d,
-                             running[s][last].b - running[s][first].b};
-                const double trace = c.a + c.d + 1e-9;
-                const double power =
-                    static_cast<double>(at[static_cast<std::int64_t>(s)][static_cast<std::int64_t>(t)][band]);
-                constexpr double kFloor = 0.02;  // of a covariance that knows one direction only
-                v[s] = {power * (c.a / trace + kFloor), power * (c.d / trace + kFloor), power * c.b / trace};
-                sum.a += v[s].a;
-                sum.d += v[s].d;
-                sum.b += v[s].b;
+                for (std::size_t c = 0; c < 2; ++c)
+                    out[s][c].insert(out[s][c].end(), blocks[s][c].begin(), blocks[s][c].end());
             }
-            const double det = sum.a * sum.d - std::norm(sum.b);
-            if (det <= 1e-12) {
-                for (std::size_t s = 0; s < kStems; ++s) {
-                    const float m = at[static_cast<std::int64_t>(s)][static_cast<std::int64_t>(t)][band];
-                    out[s][0][t * kModelBins + k] = m * x[0][t * kModelBins + k];
-                    out[s][1][t * kModelBins + k] = m * x[1][t * kModelBins + k];
-                }
-                continue;
-            }
-            // inverse of the sum times the mix, then each stem's covariance times that
-            const auto u = (sum.d * l - sum.b * r) / det;
-            const auto w = (-std::conj(sum.b) * l + sum.a * r) / det;
-            for (std::size_t s = 0; s < kStems; ++s) {
-                out[s][0][t * kModelBins + k] = static_cast<Complex>(v[s].a * u + v[s].b * w);
-                out[s][1][t * kModelBins + k] = static_cast<Complex>(std::conj(v[s].b) * u + v[s].d * w);
-            }
-        }
-    }
-    std::array<Stereo, kStems> estimates;
-    for (std::size_t s = 0; s < kStems; ++s)
-        for (std::size_t c = 0; c < 2; ++c) estimates[s][c] = synthesise(stft, out[s][c], mix.frames());
-    return estimates;
+            return Status{};
+        });
+    if (!status) return status.error();
+    return out;
 }
 
 // Phases made to fit the masked magnitudes: multiple input spectrogram inversion (Gunawan and Sen, "Iterative
@@ -163,10 +108,14 @@ Result<std::string> mask_study(const MaskStudyOptions& options) {
         for (const int rounds : {1, 5})
             add(fmt::format("phases fitted, {} rounds", rounds), mix, with_fitted_phases(one, mix, rounds));
         if (mix.mix[0] == mix.mix[1]) continue;
-        add("stereo only: as they are", mix, apply_masks(one, mix));
-        for (const int reach : {12, 40, 120})
-            add(fmt::format("stereo only: Wiener filter of both channels, +-{} frames", reach), mix,
-                wiener(one, mix, reach));
+        auto on_disk = MixOnDisk::make(
+            fs::temp_directory_path() / fmt::format("rivlen-masks-{}", ::getpid()), mix.mix, one);
+        if (!on_disk) return on_disk.error();
+        for (const bool both_channels : {false, true}) {
+            auto stems = rendered(**on_disk, both_channels);
+            if (!stems) return stems.error();
+            add(both_channels ? "stereo only: both channels used" : "stereo only: as they are", mix, *stems);
+        }
     }
     std::string out =
         "| masks | mixes | dialogue | music | ambience | dry voice |\n|---|---|---|---|---|---|\n";

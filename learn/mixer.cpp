@@ -138,24 +138,24 @@ Scene Mixer::random_scene(Rng& rng) {
     Scene scene;
     scene.kind = "random";
     const double who = rng.uniform();
-    scene.voices = who < 0.2 ? 0 : who < 0.93 ? 1 : 2;
+    scene.voices = who < 0.24 ? 0 : who < 0.94 ? 1 : 2;
     const double where = rng.uniform();
     scene.room = where < 0.3 ? 0 : where < 0.62 ? 1 : 2;
     scene.music = rng.chance(0.66);
-    scene.voice_over_music_db = rng.uniform(-6, 16);
+    scene.voice_over_music_db = rng.chance(0.7) ? rng.uniform(-5, 10) : rng.uniform(-10, 18);
     const bool surroundings = rng.chance(scene.music ? 0.62 : 0.88);
     if (surroundings) {
         const int layers = rng.chance(0.35) ? 2 : 1;
         for (int i = 0; i < layers; ++i) {
             const double what = rng.uniform();
             scene.ambiences.push_back(what < 0.32   ? "recorded"
-                                      : what < 0.48 ? "crowd"
-                                      : what < 0.54 ? "talkers behind"
+                                      : what < 0.52 ? "crowd"
+                                      : what < 0.56 ? "talkers behind"
                                                     : draw_synthetic(rng));
         }
         if (rng.chance(0.2)) scene.ambiences.push_back(draw_synthetic(rng));
     }
-    scene.voice_over_ambience_db = rng.uniform(-6, 22);
+    scene.voice_over_ambience_db = rng.chance(0.7) ? rng.uniform(-4, 13) : rng.uniform(-8, 24);
     scene.mono = rng.chance(0.4);
     scene.telephone = rng.chance(0.04);
     scene.clipped = rng.chance(0.05);

@@ -19,9 +19,9 @@
 #include "core/assess/tradeoff.h"
 #include "core/base/levels.h"
 #include "core/base/output_file.h"
-#include "core/media/sound_file.h"
 #include "core/shape/shaper.h"
 #include "learn/evaluate.h"
+#include "learn/mix_on_disk.h"
 
 namespace rivlen::learn {
 
@@ -62,8 +62,7 @@ struct Truth {
 // One mix as a recording of one channel with its map, on disk, as the program has it.
 class Bench {
   public:
-    Bench(const Mix& mix, SeparationNetwork& network, const fs::path& folder) : folder_(folder) {
-        fs::create_directories(folder_);
+    Bench(const Mix& mix, SeparationNetwork& network, const fs::path& folder) {
         std::vector<std::vector<float>> parts;
         // The side on which the voice is louder, as a recording of one channel.
         const auto& voice = mix.stems[kDialogue];
@@ -71,35 +70,19 @@ class Bench {
         for (const auto& stem : mix.stems) parts.push_back(stem[side]);
         Mix one = mix;
         one.mix[1 - side] = one.mix[side];
-        const fs::path wav = folder_ / "mix.wav";
-        auto writer = SoundFileWriter::create(wav, SoundFormat::WavFloat, kCorpusRate, 1).value();
         const std::vector<std::vector<float>> channel = {mix.mix[side]};
-        if (!writer.write(channel) || !writer.commit()) std::abort();
-        source_ = std::make_unique<Source>(std::move(Source::bring_in(wav, folder_ / "work").value()));
-        const auto masks = network_masks(network, one).permute({1, 0, 2}).contiguous();
-        const MaskMapFacts facts{source_->hash(), "study", static_cast<std::uint64_t>(masks.size(0))};
-        auto map = MaskMapWriter::create(folder_ / "map", facts).value();
-        const std::span<const float> values(masks.data_ptr<float>(), static_cast<std::size_t>(masks.numel()));
-        if (!map.write(0, values) || !map.commit()) std::abort();
-        map_ = std::make_unique<MaskMap>(std::move(MaskMap::open(folder_ / "map", source_->hash()).value()));
+        mix_ = MixOnDisk::make(folder, channel, network_masks(network, one)).value();
         voice_ = parts[kDialogue];
         bss_ = std::make_unique<BssEval>(parts);
     }
-    ~Bench() {
-        std::error_code ignored;
-        fs::remove_all(folder_, ignored);
-    }
-    Bench(const Bench&) = delete;
-    Bench& operator=(const Bench&) = delete;
-
     [[nodiscard]] Assessment assessment() const {
-        return std::move(Assessment::prepare(*source_, *map_, 0, length()).value());
+        return std::move(Assessment::prepare(mix_->source(), mix_->map(), 0, mix_->length()).value());
     }
     [[nodiscard]] Truth truth(const StemSettings& settings) const {
         const std::array recipes = {stem_recipe(settings, kDialogue)};
         std::vector<float> out;
         const Status status =
-            render(*source_, *map_, recipes, 0, length(), {}, [&](std::int64_t, auto blocks) {
+            render(mix_->source(), mix_->map(), recipes, 0, mix_->length(), {}, [&](std::int64_t, auto blocks) {
                 out.insert(out.end(), blocks[0][0].begin(), blocks[0][0].end());
                 return Status{};
             });
@@ -109,10 +92,7 @@ class Bench {
     }
 
   private:
-    [[nodiscard]] std::int64_t length() const { return static_cast<std::int64_t>(source_->frames()); }
-    fs::path folder_;
-    std::unique_ptr<Source> source_;
-    std::unique_ptr<MaskMap> map_;
+    std::unique_ptr<MixOnDisk> mix_;
     std::vector<float> voice_;
     std::unique_ptr<BssEval> bss_;
 };

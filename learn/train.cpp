@@ -15,6 +15,7 @@
 #include "core/base/output_file.h"
 #include "engine/network.h"
 #include "learn/evaluate.h"
+#include "learn/world/codecs.h"
 #include "learn/mixer.h"
 #include "learn/stock.h"
 #include "learn/tensors.h"
@@ -149,6 +150,7 @@ Progress load_checkpoint(const fs::path& run, SeparationNetwork& network, Separa
 Status train(const TrainOptions& options) {
     auto corpus = Corpus::open(options.corpus);
     if (!corpus) return corpus.error();
+    if (auto status = codecs_are_there(); !status) return status;
     fs::create_directories(options.run);
     at::set_num_threads(1);
     torch::manual_seed(options.seed);

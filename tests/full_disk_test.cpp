@@ -40,9 +40,9 @@ class FlatSeparator : public Separator {
   public:
     class Worker : public MaskWorker {
       public:
-        Status masks(std::span<const float>, std::int64_t, std::span<float> out) override {
-            std::ranges::fill(out, 0.25F);
-            return {};
+        void begin(bool) override {}
+        Status push(std::span<const float> features, bool, const Take& take) override {
+            return take(std::vector<float>(features.size() / kFeatures * kMaskRow, 0.25F));
         }
     };
     [[nodiscard]] const ModelFacts& model() const override { return facts_; }

@@ -4,6 +4,7 @@
 
 #include "core/split/bands.h"
 #include "engine/golden.h"
+#include "engine/mask_stream.h"
 #include "engine/network.h"
 #include "tests/fixtures.h"
 
@@ -60,21 +61,40 @@ TEST(Network, LooksNoFurtherThanItSays) {
     ASSERT_EQ(network->grid_frames(), 16);
     ASSERT_EQ(network->halo_frames(), 48);
     const torch::NoGradGuard no_grad;
-    const auto x = torch::rand({1, 250, 2, 256});
+    constexpr std::int64_t kFrames = 250;
+    const auto x = torch::rand({1, kFrames, kFeatureChannels, 256});
     const auto whole = network->forward(x);
-    const auto piece = [&](std::int64_t first, std::int64_t last, std::int64_t halo) {
-        const std::int64_t from = std::max<std::int64_t>(0, first - halo);
-        const std::int64_t to = std::min<std::int64_t>(250, (last + 15) / 16 * 16 + halo);
-        auto part = torch::empty({1, last - first, kStems, kBands});
-        Workspace workspace;
-        network->forward(x.narrow(1, from, to - from), first - from, part, workspace);
-        return largest_difference(part, whole.narrow(1, first, last - first));
+    // Frames from `from` on, in pieces of so many frames; what comes out, and where it begins.
+    const auto streamed = [&](std::int64_t from, std::int64_t to, std::int64_t piece) {
+        MaskStream stream(network);
+        stream.begin(from == 0);
+        std::vector<float> out;
+        for (std::int64_t at = from; at < to; at += piece) {
+            const auto part = x.narrow(1, at, std::min(piece, to - at)).contiguous();
+            stream.push({part.data_ptr<float>(), static_cast<std::size_t>(part.numel())},
+                        std::min(at + piece, to) == kFrames,
+                        [&](auto masks) { out.insert(out.end(), masks.begin(), masks.end()); });
+        }
+        return torch::tensor(out).view({1, -1, kStems, kBands});
     };
-    EXPECT_LT(piece(0, 64, 48), 1e-5);
-    EXPECT_LT(piece(96, 160, 48), 1e-5);
-    EXPECT_LT(piece(96, 101, 48), 1e-5);
-    EXPECT_LT(piece(192, 250, 48), 1e-5);
-    EXPECT_GT(piece(96, 160, 32), 2e-5);
+    // The whole, in any pieces: the same to the bit.
+    for (const std::int64_t piece : {16, 32, 48, 112, 256})
+        EXPECT_TRUE(torch::equal(streamed(0, kFrames, piece), whole)) << piece;
+    // From and to the middle: all but what looks beyond, and the same to the bit, too.
+    for (const std::int64_t piece : {16, 64}) {
+        const auto middle = streamed(64, 192, piece);
+        ASSERT_EQ(middle.size(1), 192 - 64 - 2 * 48);
+        EXPECT_TRUE(torch::equal(middle, whole.narrow(1, 64 + 48, middle.size(1))));
+        const auto end = streamed(96, kFrames, piece);
+        ASSERT_EQ(end.size(1), kFrames - 96 - 48);
+        EXPECT_TRUE(torch::equal(end, whole.narrow(1, 96 + 48, end.size(1))));
+    }
+    // A stream that begins anew forgets what it saw; the halo is not larger than it has to be.
+    auto other = x.clone();
+    other.narrow(1, 0, 64 + 16) += 1.0F;
+    const auto changed = network->forward(other);
+    EXPECT_TRUE(torch::equal(changed.narrow(1, 128, kFrames - 128), whole.narrow(1, 128, kFrames - 128)));
+    EXPECT_FALSE(torch::equal(changed.narrow(1, 112, 16), whole.narrow(1, 112, 16)));
 }
 
 // The mean of a network with itself, grown or not, gives its masks; of two, weights half way between.

@@ -181,25 +181,37 @@ TEST(MaskMap, OfAnotherSourceIsRefused) {
 // A stand-in for the network: masks that depend on the features of the frame and its neighbours only.
 class NeighbourSeparator : public Separator {
   public:
+    static constexpr int kHalo = 16;  // it looks 9 frames to either side
     class Worker : public MaskWorker {
       public:
-        Status masks(std::span<const float> features, std::int64_t first_wanted,
-                     std::span<float> out) override {
-            const std::size_t frames = features.size() / kFeatures;
-            const auto first = static_cast<std::size_t>(first_wanted);
-            for (std::size_t t = first; t < first + out.size() / kMaskRow; ++t) {
+        void begin(bool at_start) override {
+            seen_.clear();
+            next_ = at_start ? 0 : kHalo;
+        }
+        Status push(std::span<const float> features, bool last, const Take& take) override {
+            seen_.insert(seen_.end(), features.begin(), features.end());
+            const std::size_t frames = seen_.size() / kFeatures;
+            const std::size_t end = last ? frames : frames > kHalo ? frames - kHalo : 0;
+            if (end <= next_) return {};
+            std::vector<float> out((end - next_) * kMaskRow);
+            for (std::size_t t = next_; t < end; ++t) {
                 for (std::size_t b = 0; b < kBands; ++b) {
                     float sum = 0;
                     for (std::size_t k = t > 9 ? t - 9 : 0; k < std::min(frames, t + 10); ++k)
-                        sum += features[k * kFeatures + b];
+                        sum += seen_[k * kFeatures + b];
                     const float a = 0.5F + 0.49F * std::sin(sum);
-                    const std::size_t at = (t - first) * kMaskRow + b;
+                    const std::size_t at = (t - next_) * kMaskRow + b;
                     out[at] = a;
                     for (std::size_t s = 1; s < kStems; ++s) out[at + s * kBands] = (1 - a) / 3;
                 }
             }
-            return {};
+            next_ = end;
+            return take(out);
         }
+
+      private:
+        std::vector<float> seen_;  // since begin()
+        std::size_t next_ = 0;
     };
     [[nodiscard]] const ModelFacts& model() const override { return facts_; }
     [[nodiscard]] std::unique_ptr<MaskWorker> make_worker() const override {
@@ -207,7 +219,7 @@ class NeighbourSeparator : public Separator {
     }
 
   private:
-    ModelFacts facts_{"neighbour", "0", 16, 16, {}};  // looks 9 frames to either side
+    ModelFacts facts_{"neighbour", "0", 16, kHalo, {}};
 };
 
 TEST(Split, ChunksAndWorkersLeaveNoTrace) {

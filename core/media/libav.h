@@ -1,4 +1,5 @@
-// Ownership of libav* objects. Included by .cpp files of core/media only.
+// Ownership of libav* objects. Included by .cpp files only: those of core/media, and of learn/ where sound is
+// coded for learning.
 #pragma once
 
 extern "C" {

@@ -70,6 +70,7 @@ StemSettings stem_from_json(const json& entry) {
 json settings_to_json(const ShapeSettings& settings) {
     json out;
     for (std::size_t s = 0; s < kStems; ++s) out[kStemNames[s]] = to_json(settings.stems[s]);
+    out["both-channels"] = settings.both_channels();
     return out;
 }
 
@@ -80,6 +81,7 @@ ShapeSettings settings_from_json(const json& entry) {
         const auto stem = entry.find(kStemNames[s]);
         if (stem != entry.end() && stem->is_object()) settings.stems[s] = stem_from_json(*stem);
     }
+    settings.use_both_channels(flag(entry, "both-channels", false));
     return settings;
 }
 

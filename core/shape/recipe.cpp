@@ -57,6 +57,7 @@ Recipe stem_recipe(const StemSettings& settings, std::size_t stem) {
                        : 0.0F;
     if (settings.acts(Setting::Steadiness))
         recipe.steadiness = static_cast<float>(settings.value(Setting::Steadiness) / 100.0);
+    recipe.both_channels = settings.both_channels ? 1.0F : 0.0F;
     return recipe;
 }
 
@@ -72,6 +73,7 @@ Recipe kept_recipe(const ShapeSettings& settings) {
         recipe.least = std::max(recipe.least, one.least);
         recipe.guard = std::max(recipe.guard, one.guard);
         recipe.steadiness = std::max(recipe.steadiness, one.steadiness);
+        recipe.both_channels = std::max(recipe.both_channels, one.both_channels);
     }
     return recipe;
 }
@@ -87,6 +89,7 @@ Recipe blend(const Recipe& a, const Recipe& b, float part) {
     out.least = mix(a.least, b.least);
     out.guard = mix(a.guard, b.guard);
     out.steadiness = mix(a.steadiness, b.steadiness);
+    out.both_channels = mix(a.both_channels, b.both_channels);
     return out;
 }
 

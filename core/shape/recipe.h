@@ -17,6 +17,8 @@ struct Recipe {
     float least = 0;
     float guard = 0;       // linear, gain of the stem included
     float steadiness = 0;  // 0 to 1, see FrameMasks
+    // 0 to 1: how far what the filter across two channels adds to the gains is taken (channel_filter.h).
+    float both_channels = 0;
     [[nodiscard]] bool passes_all() const;
     bool operator==(const Recipe&) const = default;
 };

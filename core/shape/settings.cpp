@@ -44,6 +44,10 @@ bool ShapeSettings::audible(std::size_t stem) const {
     return !stems[stem].mute && (!any_solo || stems[stem].solo);
 }
 
+void ShapeSettings::use_both_channels(bool on) {
+    for (auto& stem : stems) stem.both_channels = on;
+}
+
 bool ShapeSettings::neutral() const {
     for (std::size_t s = 0; s < kStems; ++s) {
         const auto& stem = stems[s];

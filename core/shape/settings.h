@@ -42,6 +42,7 @@ struct StemSettings {
     std::array<bool, kSettings> on{};      // of those that can be switched
     std::vector<WeightPoint> weighting;
     bool weighting_on = true;
+    bool both_channels = false;  // alike in all stems: use_both_channels()
     bool mute = false;
     bool solo = false;
 
@@ -60,6 +61,10 @@ struct ShapeSettings {
 
     // Solo on any stem silences those without it.
     [[nodiscard]] bool audible(std::size_t stem) const;
+    // Whether stems are told apart by direction, too, where a group has two channels (channel_filter.h). One
+    // choice for all stems, so that they go on adding up to the source.
+    [[nodiscard]] bool both_channels() const { return stems.front().both_channels; }
+    void use_both_channels(bool on);
     // True when every stem is neutral: isolation 100 %, nothing switched on, no gain, nothing muted.
     [[nodiscard]] bool neutral() const;
     bool operator==(const ShapeSettings&) const = default;

@@ -17,10 +17,13 @@ double map_frames_per_frame(int sample_rate) {
     return static_cast<double>(shape_fft_size(sample_rate) / 4) * kModelRate / sample_rate / kModelHop;
 }
 
-Shaper::Group::Group(const Source& source, const MaskMap& map, ChannelGroup which, int number, int fft_size)
+Shaper::Group::Group(const Source& source, const MaskMap& map, ChannelGroup which, int number,
+                     const Stft& stft, std::span<const BandRead> reads)
     : channels(which),
       masks(map, map_frames_per_frame(source.sample_rate()), number),
-      consonants(source, which, masks, fft_size) {}
+      consonants(source, which, masks, stft.fft_size()) {
+    if (which.last - which.first == 2) filter.emplace(source, which, masks, stft, reads);
+}
 
 Shaper::Shaper(const Source& source, const MaskMap& map, std::size_t outputs)
     : source_(source),
@@ -30,13 +33,17 @@ Shaper::Shaper(const Source& source, const MaskMap& map, std::size_t outputs)
     const auto bins = static_cast<std::size_t>(stft_.bins());
     overlap_.assign(outputs, std::vector<std::vector<float>>(static_cast<std::size_t>(source.channels()),
                                                              std::vector<float>(size)));
+    std::size_t most = 0;
     for (const auto& channels : groups_of_count(source.channels(), map.facts().groups)) {
         groups_.push_back(std::make_unique<Group>(source, map, channels, static_cast<int>(groups_.size()),
-                                                  stft_.fft_size()));
+                                                  stft_, reads_));
+        most = std::max(most, static_cast<std::size_t>(channels.last - channels.first));
     }
+    spectra_.assign(most, std::vector<Complex>(bins));
+    filtered_.resize(bins);
+    ones_.assign(bins, 1.0F);
     passed_.resize(outputs);
     time_.resize(size);
-    spectrum_.resize(bins);
     bin_gains_.assign(outputs, std::vector<float>(bins));
     seek(0);
 }
@@ -52,33 +59,68 @@ std::int64_t Shaper::seek(std::int64_t frame) {
     return block_ * hop;
 }
 
-// Overlap buffers hold samples from the start of block_ on; frame i begins at sample (i - 2) * hop.
 void Shaper::add_frame(std::int64_t index, std::span<const Recipe> recipes) {
+    for (const auto& group : groups_) add_group(*group, index, recipes);
+    for (std::size_t o = 0; o < recipes.size(); ++o) {
+        passed_[o][static_cast<std::size_t>(index & 3)] = recipes[o].passes_all();
+    }
+}
+
+// Overlap buffers hold samples from the start of block_ on; frame i begins at sample (i - 2) * hop.
+void Shaper::add_group(Group& group, std::int64_t index, std::span<const Recipe> recipes) {
     const std::int64_t hop = stft_.hop();
     // Where this frame begins in the overlap buffer; frames before the block (after a seek) lose their head.
     const auto skip = static_cast<std::size_t>((block_ + 2 - index) * hop);
-    for (const auto& group : groups_) {
-        float open = -1.0F;
-        for (std::size_t o = 0; o < recipes.size(); ++o) {
-            if (recipes[o].guard > 0.0F && open < 0.0F) open = group->consonants.at(index);
-            band_gains(recipes[o], group->masks.steady(index, recipes[o].steadiness), std::max(open, 0.0F),
-                       band_gains_);
-            for (std::size_t k = 0; k < reads_.size(); ++k) {
-                const BandRead& read = reads_[k];
-                const float low = band_gains_[static_cast<std::size_t>(read.low)];
-                const float high = band_gains_[static_cast<std::size_t>(read.high)];
-                bin_gains_[o][k] = low + read.part * (high - low);
-            }
+    const auto filtered = [&](const Recipe& recipe) { return group.filter && recipe.both_channels > 0.0F; };
+    if (std::ranges::any_of(recipes, filtered)) group.filter->look_around(index, stft_);
+    const auto channels = static_cast<std::size_t>(group.channels.last - group.channels.first);
+    for (std::size_t c = 0; c < channels; ++c) {
+        source_.read(group.channels.first + static_cast<int>(c), (index - 2) * hop, time_);
+        stft_.forward(time_, spectra_[c]);
+    }
+    float open = -1.0F;
+    for (std::size_t o = 0; o < recipes.size(); ++o) {
+        if (recipes[o].guard > 0.0F && open < 0.0F) open = group.consonants.at(index);
+        const auto masks = group.masks.steady(index, recipes[o].steadiness);
+        band_gains(recipes[o], masks, std::max(open, 0.0F), band_gains_);
+        for (std::size_t k = 0; k < reads_.size(); ++k) {
+            const BandRead& read = reads_[k];
+            const float low = band_gains_[static_cast<std::size_t>(read.low)];
+            const float high = band_gains_[static_cast<std::size_t>(read.high)];
+            bin_gains_[o][k] = low + read.part * (high - low);
         }
-        for (int c = group->channels.first; c < group->channels.last; ++c) {
-            source_.read(c, (index - 2) * hop, time_);
-            stft_.forward(time_, spectrum_);
-            for (std::size_t o = 0; o < recipes.size(); ++o)
-                stft_.inverse_add(spectrum_, bin_gains_[o], skip, overlap_[o][static_cast<std::size_t>(c)]);
+        if (filtered(recipes[o])) {
+            add_filtered(group, o, recipes[o], masks, skip);
+            continue;
+        }
+        for (std::size_t c = 0; c < channels; ++c) {
+            auto& sum = overlap_[o][static_cast<std::size_t>(group.channels.first) + c];
+            stft_.inverse_add(spectra_[c], bin_gains_[o], skip, sum);
         }
     }
-    for (std::size_t o = 0; o < recipes.size(); ++o) {
-        passed_[o][static_cast<std::size_t>(index & 3)] = recipes[o].passes_all();
+}
+
+void Shaper::add_filtered(Group& group, std::size_t output, const Recipe& recipe,
+                          std::span<const float> masks, std::size_t skip) {
+    group.filter->correction(recipe, masks, correction_);
+    for (std::size_t row = 0; row < 2; ++row) {
+        const auto& matrix = correction_.part[row];
+        for (std::size_t k = 0; k < reads_.size(); ++k) {
+            const BandRead& read = reads_[k];
+            const auto at = [&read](const std::array<float, kBands>& bands) {
+                const float low = bands[static_cast<std::size_t>(read.low)];
+                return low + read.part * (bands[static_cast<std::size_t>(read.high)] - low);
+            };
+            const auto times = [&](const std::array<std::array<float, kBands>, 2>& element, Complex x) {
+                const float re = at(element[0]);
+                const float im = at(element[1]);
+                return Complex(re * x.real() - im * x.imag(), re * x.imag() + im * x.real());
+            };
+            filtered_[k] = bin_gains_[output][k] * spectra_[row][k] + times(matrix[0], spectra_[0][k]) +
+                           times(matrix[1], spectra_[1][k]);
+        }
+        stft_.inverse_add(filtered_, ones_, skip,
+                          overlap_[output][static_cast<std::size_t>(group.channels.first) + row]);
     }
 }
 

@@ -7,11 +7,13 @@
 #include <cstdint>
 #include <functional>
 #include <memory>
+#include <optional>
 #include <span>
 #include <vector>
 
 #include "core/base/job.h"
 #include "core/media/source.h"
+#include "core/shape/channel_filter.h"
 #include "core/shape/consonants.h"
 #include "core/shape/frame_masks.h"
 #include "core/shape/recipe.h"
@@ -40,14 +42,20 @@ class Shaper {
     void next(const RecipesAt& recipes_at, std::span<const std::span<const std::span<float>>> out);
 
   private:
-    void add_frame(std::int64_t index, std::span<const Recipe> recipes);
-
     struct Group {  // of channels that share masks
-        Group(const Source& source, const MaskMap& map, ChannelGroup which, int number, int fft_size);
+        Group(const Source& source, const MaskMap& map, ChannelGroup which, int number, const Stft& stft,
+              std::span<const BandRead> reads);
         ChannelGroup channels;
         FrameMasks masks;
         Consonants consonants;  // looks at masks: a group stays where it was made
+        std::optional<ChannelFilter> filter;  // of groups of two channels
     };
+    void add_frame(std::int64_t index, std::span<const Recipe> recipes);
+    void add_group(Group& group, std::int64_t index, std::span<const Recipe> recipes);
+    // Adds an output's two channels, filtered across channels, to its overlap buffers.
+    void add_filtered(Group& group, std::size_t output, const Recipe& recipe, std::span<const float> masks,
+                      std::size_t skip);
+
     const Source& source_;
     Stft stft_;
     std::vector<std::unique_ptr<Group>> groups_;
@@ -57,9 +65,12 @@ class Shaper {
     std::vector<std::vector<std::vector<float>>> overlap_;  // [output][channel][fft size]
     std::vector<std::array<bool, 4>> passed_;  // [output][of the last four frames]: source unchanged
     std::vector<float> time_;
-    std::vector<Complex> spectrum_;
+    std::vector<std::vector<Complex>> spectra_;  // [channel of a group]
+    std::vector<Complex> filtered_;
     std::array<float, kBands> band_gains_{};
     std::vector<std::vector<float>> bin_gains_;  // [output]
+    std::vector<float> ones_;                    // a gain of 1 a bin
+    BandMatrices correction_;
 };
 
 // Size of the transform for a rate: the power of two nearest to the model's 42.7 ms.

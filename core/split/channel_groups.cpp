@@ -14,6 +14,11 @@ std::vector<ChannelGroup> channel_groups(int channels, ChannelGrouping grouping)
     return groups;
 }
 
+bool any_pair(int channels, ChannelGrouping grouping) {
+    return std::ranges::any_of(channel_groups(channels, grouping),
+                               [](const ChannelGroup& group) { return group.last - group.first == 2; });
+}
+
 std::vector<ChannelGroup> groups_of_count(int channels, int count) {
     for (const auto grouping : {ChannelGrouping::Together, ChannelGrouping::Pairs, ChannelGrouping::Alone}) {
         auto groups = channel_groups(channels, grouping);

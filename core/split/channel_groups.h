@@ -20,5 +20,7 @@ struct ChannelGroup {
 [[nodiscard]] std::vector<ChannelGroup> channel_groups(int channels, ChannelGrouping grouping);
 // The same from a number of groups, as a mask map holds it; one of all channels when no grouping gives it.
 [[nodiscard]] std::vector<ChannelGroup> groups_of_count(int channels, int count);
+// Whether any of them has two channels, so that directions can be told apart (core/shape/channel_filter.h).
+[[nodiscard]] bool any_pair(int channels, ChannelGrouping grouping);
 
 }  // namespace rivlen

@@ -3,6 +3,7 @@
 #pragma once
 
 #include <filesystem>
+#include <functional>
 #include <map>
 #include <memory>
 #include <span>
@@ -27,16 +28,20 @@ struct ModelFacts {
 // Errors: NotFound.
 [[nodiscard]] Result<ModelFacts> model_identity(const std::filesystem::path& model);
 
-// One a thread.
+// What a thread splits with: a stretch of a recording goes in piece by piece, and comes out as masks.
 class MaskWorker {
   public:
     virtual ~MaskWorker() = default;
-    // features: frames x kFeatures, normalised (bands.h), from a multiple of the model's grid on. masks:
-    // wanted frames x kStems x kBands, adding up to one over the stems; the first of them is frame
-    // `first_wanted` of the features, a multiple of the grid, too. Errors: Internal when the network gives
-    // something that is no number.
-    [[nodiscard]] virtual Status masks(std::span<const float> features, std::int64_t first_wanted,
-                                       std::span<float> masks) = 0;
+    // Begins a stretch. at_start: it is the beginning of the recording; else it begins at a multiple of the
+    // grid, and its first halo_frames get no masks.
+    virtual void begin(bool at_start) = 0;
+    // features: the next frames, normalised (bands.h), [frames][kFeatures]; a multiple of the grid unless
+    // they are the last of the recording. take(masks) is called once, or not at all while masks wait for what
+    // they look at: [frames][stem][band] of the frames that follow those of the last time, adding up to one
+    // over the stems; the span holds until it returns. Errors: Internal when the network gives something that
+    // is no number, and those of take.
+    using Take = std::function<Status(std::span<const float> masks)>;
+    [[nodiscard]] virtual Status push(std::span<const float> features, bool last, const Take& take) = 0;
 };
 
 class Separator {
@@ -62,7 +67,7 @@ inline constexpr const char* kFineModel = "fine";
 
 // What the engine library exports, under the name kEngineEntry.
 inline constexpr const char* kEngineEntry = "rivlen_engine_open";
-inline constexpr int kEngineVersion = 2;
+inline constexpr int kEngineVersion = 3;
 using EngineEntry = Result<std::shared_ptr<const Separator>> (*)(int version,
                                                                  const std::filesystem::path& model);
 

@@ -47,25 +47,72 @@ std::int64_t rounded_up(std::int64_t value, std::int64_t step) {
     return (value + step - 1) / step * step;
 }
 
-// The order of chunks: a short one from the wanted frame on, what follows it, then backwards what lies
-// before.
+// Features that are made, and go through the network, at a time: 33 s, whose memory is what a split needs.
+constexpr std::int64_t kPieceFrames = 3072;
+constexpr std::int64_t kShortestChunk = 6144;
+
+// The normalised features of a group of channels, piece after piece; each frame is transformed once.
+class NormalisedFeatures {
+  public:
+    NormalisedFeatures(const Source& source, ChannelGroup group, std::int64_t total)
+        : source_(source), group_(group), total_(total) {}
+    // Of frames [first, last), which follow those of the last call. Valid until the next.
+    std::span<const float> next(std::int64_t first, std::int64_t last) {
+        // Normalising looks kLevelFrames further.
+        const auto from = std::max<std::int64_t>(0, first - kLevelFrames);
+        const auto to = std::min(total_, last + kLevelFrames);
+        if (raw_.empty()) raw_from_ = raw_to_ = from;
+        raw_.erase(raw_.begin(), raw_.begin() + (from - raw_from_) * kFeatures);
+        raw_from_ = from;
+        if (raw_to_ < to) {
+            const auto more = source_features(source_, group_, raw_to_, to);
+            raw_.insert(raw_.end(), more.begin(), more.end());
+            raw_to_ = to;
+        }
+        rows_ = raw_;
+        normalise_features(rows_);
+        return std::span<const float>(rows_).subspan(static_cast<std::size_t>(first - from) * kFeatures,
+                                                     static_cast<std::size_t>(last - first) * kFeatures);
+    }
+
+  private:
+    const Source& source_;
+    ChannelGroup group_;
+    std::int64_t total_;
+    std::vector<float> raw_, rows_;  // of frames [raw_from_, raw_to_)
+    std::int64_t raw_from_ = 0, raw_to_ = 0;
+};
+
+// The order of stretches: from the wanted frame on, then backwards what lies before.
 class ChunkQueue {
   public:
     struct Chunk {
         std::int64_t first, last;  // frames [first, last)
     };
-    // chunk and grid in frames; chunk is a multiple of grid, and every chunk begins at one.
-    ChunkQueue(std::int64_t frames, std::int64_t chunk, std::int64_t grid, std::uint64_t wanted_frame) {
+    // longest and grid in frames; longest is a multiple of grid, and every chunk begins at one. soon: a short
+    // one comes first.
+    ChunkQueue(std::int64_t frames, std::int64_t longest, std::int64_t grid, std::uint64_t wanted_frame,
+               bool soon) {
         const auto wanted = static_cast<std::int64_t>(
             std::min(wanted_frame, static_cast<std::uint64_t>(std::max<std::int64_t>(frames - 1, 0))));
         const std::int64_t start = wanted / grid * grid;
-        std::int64_t length = std::min(chunk, rounded_up(kFirstFrames, grid));
-        for (std::int64_t at = start; at < frames; length = chunk) {
-            order_.push_back({at, std::min(frames, at + length)});
-            at += length;
+        std::int64_t left = frames;
+        const auto take_length = [&] {
+            const std::int64_t fair = std::max(rounded_up(left / 2, grid), rounded_up(kShortestChunk, grid));
+            const std::int64_t length = std::min(longest, fair);
+            return soon && order_.empty() ? std::min(length, rounded_up(kFirstFrames, grid)) : length;
+        };
+        for (std::int64_t at = start; at < frames;) {
+            const std::int64_t last = std::min(frames, at + take_length());
+            order_.push_back({at, last});
+            left -= last - at;
+            at = last;
         }
-        for (std::int64_t at = start; at > 0; at -= chunk) {
-            order_.push_back({std::max<std::int64_t>(0, at - chunk), at});
+        for (std::int64_t at = start; at > 0;) {
+            const std::int64_t first = std::max<std::int64_t>(0, at - take_length());
+            order_.push_back({first, at});
+            left -= at - first;
+            at = first;
         }
     }
     // Nothing when none is left.
@@ -79,6 +126,32 @@ class ChunkQueue {
     std::vector<Chunk> order_;
     std::atomic<std::size_t> next_{0};
 };
+
+// Masks of a chunk of one group of channels: take(first_frame, masks), piece by piece.
+Status split_chunk(const Source& source, ChannelGroup group, const ModelFacts& model, std::int64_t total,
+                   const ChunkQueue::Chunk& chunk, MaskWorker& worker,
+                   const std::function<Status(std::int64_t, std::span<const float>)>& take) {
+    const std::int64_t grid = model.grid_frames;
+    const auto from = std::max<std::int64_t>(0, chunk.first - model.halo_frames);
+    const auto to = std::min(total, rounded_up(chunk.last, grid) + model.halo_frames);
+    std::int64_t next = from > 0 ? from + model.halo_frames : 0;  // frame of the next masks
+    const auto inside = [&](std::span<const float> masks) -> Status {
+        const std::int64_t first = next;
+        next += static_cast<std::int64_t>(masks.size() / kMaskRow);
+        const std::int64_t begin = std::max(first, chunk.first);
+        const std::int64_t end = std::min(next, chunk.last);
+        if (begin >= end) return {};
+        return take(begin, masks.subspan(static_cast<std::size_t>(begin - first) * kMaskRow,
+                                         static_cast<std::size_t>(end - begin) * kMaskRow));
+    };
+    NormalisedFeatures features(source, group, total);
+    worker.begin(from == 0);
+    for (std::int64_t at = from; at < to; at += rounded_up(kPieceFrames, grid)) {
+        const std::int64_t end = std::min(to, at + rounded_up(kPieceFrames, grid));
+        if (auto status = worker.push(features.next(at, end), end == total, inside); !status) return status;
+    }
+    return {};
+}
 
 }  // namespace
 
@@ -129,48 +202,42 @@ Result<SplitReport> split(const Source& source, const Separator& separator, cons
     if (!writer) return writer.error();
 
     const auto total = static_cast<std::int64_t>(frames);
-    const std::int64_t grid = separator.model().grid_frames;
-    const std::int64_t halo = separator.model().halo_frames;
-    ChunkQueue queue(total, rounded_up(options.chunk_frames, grid), grid, options.wanted_frame);
+    ChunkQueue queue(total, rounded_up(options.chunk_frames, separator.model().grid_frames),
+                     separator.model().grid_frames, options.wanted_frame, options.on_part != nullptr);
     std::mutex mutex;  // over the writer, failure and done
     Status failure;
-    std::int64_t done = 0;
+    const auto all = total * static_cast<std::int64_t>(groups.size());
+    std::int64_t done = 0;  // frames of all groups
     std::atomic<bool> stop{false};
 
+    const auto write = [&](std::size_t group, std::int64_t first, std::span<const float> masks) -> Status {
+        if (stop || job.cancelled()) return JobControl::cancelled_error();
+        const std::lock_guard lock(mutex);
+        if (auto status =
+                writer->write(static_cast<std::uint64_t>(first), masks, static_cast<int>(group));
+            !status)
+            return status;
+        source.let_go();
+        done += static_cast<std::int64_t>(masks.size() / kMaskRow);
+        job.report(static_cast<double>(done) / static_cast<double>(all));
+        if (options.on_part && group + 1 == groups.size() && done < all) options.on_part(*writer);
+        return {};
+    };
     const auto run = [&] {
         const auto worker = separator.make_worker();
         while (!stop && !job.cancelled()) {
             const auto chunk = queue.take();
             if (!chunk) break;
-            const auto from = std::max<std::int64_t>(0, chunk->first - halo);
-            const auto to = std::min(total, rounded_up(chunk->last, grid) + halo);
-            // Normalising looks kLevelFrames further than the network does.
-            const auto wide_from = std::max<std::int64_t>(0, from - kLevelFrames);
-            const auto wide_to = std::min(total, to + kLevelFrames);
-            std::vector<std::vector<float>> masks;  // of every group
-            Status status;
-            for (const auto& group : groups) {
-                std::vector<float> rows = source_features(source, group, wide_from, wide_to);
-                normalise_features(rows);
-                const auto seen = std::span<const float>(rows).subspan(
-                    static_cast<std::size_t>(from - wide_from) * kFeatures,
-                    static_cast<std::size_t>(to - from) * kFeatures);
-                masks.emplace_back(static_cast<std::size_t>(chunk->last - chunk->first) * kMaskRow);
-                if (status.ok()) status = worker->masks(seen, chunk->first - from, masks.back());
-            }
-            const std::lock_guard lock(mutex);
-            source.let_go();
-            for (std::size_t g = 0; g < masks.size() && status.ok(); ++g)
-                status =
-                    writer->write(static_cast<std::uint64_t>(chunk->first), masks[g], static_cast<int>(g));
-            if (!status) {
-                failure = status;
+            for (std::size_t g = 0; g < groups.size(); ++g) {
+                const auto status =
+                    split_chunk(source, groups[g], separator.model(), total, *chunk, *worker,
+                                [&](std::int64_t first, auto masks) { return write(g, first, masks); });
+                if (status) continue;
+                const std::lock_guard lock(mutex);
+                if (!stop) failure = status;
                 stop = true;
                 return;
             }
-            done += chunk->last - chunk->first;
-            job.report(static_cast<double>(done) / static_cast<double>(total));
-            if (options.on_part && done < total) options.on_part(*writer);
         }
     };
     {
@@ -178,8 +245,8 @@ Result<SplitReport> split(const Source& source, const Separator& separator, cons
         for (int w = 1; w < options.workers; ++w) threads.emplace_back(run);
         run();
     }
-    if (!failure) return failure.error();
     if (job.cancelled()) return JobControl::cancelled_error();
+    if (!failure) return failure.error();
     if (auto status = writer->commit(); !status) return status.error();
     SplitReport report;
     report.seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - start_time).count();

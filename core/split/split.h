@@ -21,11 +21,13 @@ namespace rivlen {
 struct SplitOptions {
     int workers = 2;
     ChannelGrouping channels = ChannelGrouping::Pairs;
-    int chunk_frames = 6144;  // of the map, 65.5 s; rounded up to the model's grid
-    // Frame of the map that is wanted first: a short chunk from there on is split at once, then what follows,
-    // then the rest.
+    // Longest stretch that a worker takes, in frames of the map; rounded up to the model's grid. Stretches get
+    // shorter towards the end, so that workers end together, and cost a little more the shorter they are.
+    int chunk_frames = 28672;
+    // Frame of the map that is wanted first: from there on it is split at once (a short stretch first, when
+    // somebody waits: on_part), then what follows, then the rest.
     std::uint64_t wanted_frame = 0;
-    // Called behind every chunk but the last, one call at a time, from any of the workers; with it, what is
+    // Called behind every piece but the last, one call at a time, from any of the workers; with it, what is
     // there can be heard. Not kept by the map's reader: see MaskMapWriter::so_far().
     std::function<void(MaskMapWriter&)> on_part;
 };

@@ -9,6 +9,7 @@
 
 #include <array>
 #include <cstdint>
+#include <limits>
 #include <vector>
 
 namespace rivlen::units {
@@ -21,6 +22,13 @@ struct Sequences {
     Size outer = 1, steps = 1, inner = 1;
     Size outer_stride = 0, step_stride = 0;
     [[nodiscard]] Size count() const { return outer * inner; }
+};
+
+// Steps [begin, end) of sequences; all of them unless it says less. Both are ends of windows or of the
+// sequences.
+struct Steps {
+    Size begin = 0;
+    Size end = std::numeric_limits<Size>::max();
 };
 
 // Layer norm (Ba et al. 2016) with weight and bias, epsilon 1e-5.
@@ -105,9 +113,10 @@ struct Kernels {
     int kept_bytes;  // of one value in RecurrentMemory::kept
 
     // memory_steps as in engine/recurrence.h; 0 or at least the number of steps: without end.
-    // x and out do not overlap. `memory` is null when nothing will be learned.
-    void (*recurrent)(const Sequences&, Size memory_steps, const Recurrent<const float>&, const float* x,
-                      float* out, const RecurrentMemory* memory);
+    // x and out do not overlap; only the wanted steps of out are written, and only what they need is
+    // computed. `memory` is null when nothing will be learned, else all steps are wanted.
+    void (*recurrent)(const Sequences&, Size memory_steps, const Steps& wanted, const Recurrent<const float>&,
+                      const float* x, float* out, const RecurrentMemory* memory);
     // Slopes of the weights are added to; dx is written.
     void (*recurrent_slopes)(const Sequences&, Size memory_steps, const Recurrent<const float>&,
                              const float* x, const RecurrentMemory&, const float* dout, float* dx,

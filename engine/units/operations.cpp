@@ -80,7 +80,7 @@ class RecurrentOperation : public Function<RecurrentOperation> {
                                  torch::kByte);
         auto states = torch::empty({state_floats(sequences, memory_steps, unit.hidden)});
         const RecurrentMemory memory{kept.data_ptr(), write(states)};
-        kernels().recurrent(sequences, memory_steps, unit, read(x), write(out), &memory);
+        kernels().recurrent(sequences, memory_steps, {}, unit, read(x), write(out), &memory);
         context->saved_data["along_steps"] = along_steps;
         context->saved_data["memory_steps"] = memory_steps;
         variable_list saved{x, kept, states};
@@ -224,14 +224,15 @@ Tensor recurrent(const Tensor& x, bool along_steps, std::int64_t memory_steps, c
                                          w[6], w[7], w[8], w[9], w[10], w[11]);
     }
     auto result = torch::empty_like(in);
-    recurrent_into(in, along_steps, memory_steps, norm, gru, out, result);
+    recurrent_into(in, along_steps, memory_steps, {}, norm, gru, out, result);
     return result;
 }
 
-void recurrent_into(const Tensor& x, bool along_steps, std::int64_t memory_steps, const NormWeights& norm,
-                    const std::array<GruWeights, 2>& gru, const LinearWeights& out_layer, const Tensor& out) {
+void recurrent_into(const Tensor& x, bool along_steps, std::int64_t memory_steps, const Steps& wanted,
+                    const NormWeights& norm, const std::array<GruWeights, 2>& gru,
+                    const LinearWeights& out_layer, const Tensor& out) {
     const auto w = listed(norm, gru, out_layer);
-    kernels().recurrent(sequences_of(x, along_steps), memory_steps, recurrent_of<const float>(w, read),
+    kernels().recurrent(sequences_of(x, along_steps), memory_steps, wanted, recurrent_of<const float>(w, read),
                         read(x), write(out), nullptr);
 }
 

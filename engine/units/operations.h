@@ -7,6 +7,8 @@
 
 #include <array>
 
+#include "engine/units/kernels.h"
+
 namespace rivlen::units {
 
 // Weights of one direction of a bidirectional gated recurrence (Cho et al., "Learning phrase representations
@@ -35,8 +37,9 @@ struct LinearWeights {
                                       const NormWeights& norm, const std::array<GruWeights, 2>& gru,
                                       const LinearWeights& out);
 
-// The same without gradients, into `out`, which has the shape of x and does not overlap it.
-void recurrent_into(const torch::Tensor& x, bool along_steps, std::int64_t memory_steps,
+// The same without gradients, into the wanted steps (along x's first axis) of `out`, which has the shape of x
+// and does not overlap it. What lies outside them is read where they look at it, and not written.
+void recurrent_into(const torch::Tensor& x, bool along_steps, std::int64_t memory_steps, const Steps& wanted,
                     const NormWeights& norm, const std::array<GruWeights, 2>& gru,
                     const LinearWeights& out_layer, const torch::Tensor& out);
 

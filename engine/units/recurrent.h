@@ -165,9 +165,10 @@ inline void fade_over(Size count, float fade, const float* own, const float* ear
     }
 }
 
-inline void run_direction(const Tile& tile, const Windows& windows, const Recurrent<const float>& unit,
-                          const PackedGru& weights, bool backwards, const float* x, float* out,
-                          const TileMemory* memory, const ForwardScratch& s) {
+// Of windows before the wanted steps only the last one is run, and only the state that warms up in it.
+inline void run_direction(const Tile& tile, const Windows& windows, const Steps& wanted,
+                          const Recurrent<const float>& unit, const PackedGru& weights, bool backwards,
+                          const float* x, float* out, const TileMemory* memory, const ForwardScratch& s) {
     const Size w = unit.width;
     const Size h = unit.hidden;
     const Size rows = tile.rows;
@@ -176,19 +177,26 @@ inline void run_direction(const Tile& tile, const Windows& windows, const Recurr
     Size turn = 0;
     for (Size n = 0; n < windows.count(); ++n) {
         const Window window = windows.at(n, backwards);
-        own = window.first ? nullptr : early;
+        const auto before = [&](const Window& w) {
+            return backwards ? w.begin >= wanted.end : w.end <= wanted.begin;
+        };
+        if (backwards ? window.end <= wanted.begin : window.begin >= wanted.end) break;
+        const bool warms_up_only = before(window);
+        if (warms_up_only && before(windows.at(n + 1, backwards))) continue;
+        own = window.first || warms_up_only ? nullptr : early;
         early = nullptr;
         for (Size k = 0; k < window.end - window.begin; ++k, ++turn) {
             const Size t = backwards ? window.end - 1 - k : window.begin + k;
             for (Size r = 0; r < rows; ++r) norm_row(w, x + tile.at(r, t), unit.norm, s.y + r * w);
             multiply(rows, 3 * h, w, s.y, {w, 1}, {weights.ih, 0}, s.g, 3 * h, false, weights.bias);
             if (window.hands_over) {
-                copy_row(rows * 3 * h, s.g, s.g2);
+                if (!warms_up_only) copy_row(rows * 3 * h, s.g, s.g2);
                 float* now = memory != nullptr ? memory->state(1, t) : s.states[1][turn % 2];
-                step(rows, h, weights, s.g2, s.u, early, memory != nullptr ? memory->kept(1, t) : nullptr,
+                step(rows, h, weights, warms_up_only ? s.g : s.g2, s.u, early, memory != nullptr ? memory->kept(1, t) : nullptr,
                      now);
                 early = now;
             }
+            if (warms_up_only) continue;
             float* now = memory != nullptr ? memory->state(0, t) : s.states[0][turn % 2];
             step(rows, h, weights, s.g, s.u, own, memory != nullptr ? memory->kept(0, t) : nullptr, now);
             own = now;
@@ -207,8 +215,9 @@ inline void run_direction(const Tile& tile, const Windows& windows, const Recurr
     }
 }
 
-inline void recurrent(const Sequences& sequences, Size memory_steps, const Recurrent<const float>& unit,
-                      const float* x, float* out, const RecurrentMemory* memory) {
+inline void recurrent(const Sequences& sequences, Size memory_steps, const Steps& wanted,
+                      const Recurrent<const float>& unit, const float* x, float* out,
+                      const RecurrentMemory* memory) {
     const Size w = unit.width;
     const Size h = unit.hidden;
     Scratch& s = scratch();
@@ -229,9 +238,9 @@ inline void recurrent(const Sequences& sequences, Size memory_steps, const Recur
         for (int d = 0; d < 2; ++d) {
             if (memory != nullptr) {
                 const TileMemory own(*memory, sequences, memory_steps, h, d, first, tile.rows);
-                run_direction(tile, windows, unit, packed[d], d == 1, x, out, &own, work);
+                run_direction(tile, windows, wanted, unit, packed[d], d == 1, x, out, &own, work);
             } else {
-                run_direction(tile, windows, unit, packed[d], d == 1, x, out, nullptr, work);
+                run_direction(tile, windows, wanted, unit, packed[d], d == 1, x, out, nullptr, work);
             }
         }
     }

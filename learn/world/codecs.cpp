@@ -1,11 +1,5 @@
 #include "learn/world/codecs.h"
 
-extern "C" {
-#include <libavcodec/avcodec.h>
-#include <libavutil/channel_layout.h>
-#include <libavutil/log.h>
-}
-
 #include <algorithm>
 #include <array>
 #include <cmath>
@@ -15,6 +9,7 @@ extern "C" {
 #include <vector>
 
 #include "core/base/real_fft.h"
+#include "core/media/libav.h"
 #include "core/media/resample.h"
 #include "learn/corpus.h"
 
@@ -22,18 +17,9 @@ namespace rivlen::learn {
 
 namespace {
 
-struct ContextCloser {
-    void operator()(AVCodecContext* c) const { avcodec_free_context(&c); }
-};
-struct FrameCloser {
-    void operator()(AVFrame* f) const { av_frame_free(&f); }
-};
-struct PacketCloser {
-    void operator()(AVPacket* p) const { av_packet_free(&p); }
-};
-using Context = std::unique_ptr<AVCodecContext, ContextCloser>;
-using Frame = std::unique_ptr<AVFrame, FrameCloser>;
-using Packet = std::unique_ptr<AVPacket, PacketCloser>;
+using libav::Codec;
+using libav::Frame;
+using libav::Packet;
 
 // One sample of a frame, whatever its format.
 float sample_of(const AVFrame& frame, int channel, int i) {
@@ -161,7 +147,7 @@ class RoundTrip {
             }
         }
     }
-    Context encoder_, decoder_;
+    Codec encoder_, decoder_;
     Packet packet_;
     Frame decoded_;
     std::vector<std::vector<float>> out_;
@@ -220,6 +206,16 @@ CodecDraw random_codec(Rng& rng) {
     if (what < 0.85) return {"libopus", 48000, 2, pick({12000, 16000, 24000, 48000})};
     if (what < 0.95) return {"libgsm", 8000, 1, 13000};
     return {"g726", 8000, 1, 32000};
+}
+
+Status codecs_are_there() {
+    for (const CodecDraw& draw :
+         {CodecDraw{"libmp3lame", 48000, 2, 64000}, CodecDraw{"aac", 48000, 2, 64000},
+          CodecDraw{"libopus", 48000, 2, 24000}, CodecDraw{"libgsm", 8000, 1, 13000},
+          CodecDraw{"g726", 8000, 1, 32000}}) {
+        if (auto trip = RoundTrip::open(draw); !trip) return trip.error();
+    }
+    return {};
 }
 
 Result<Stereo> through_codec(const Stereo& sound, const CodecDraw& codec) {

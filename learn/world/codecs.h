@@ -19,6 +19,10 @@ struct CodecDraw {
 // MP3, AAC and Opus at the rates of bad copies and of good ones, GSM and G.726 as telephones have them.
 [[nodiscard]] CodecDraw random_codec(Rng& rng);
 
+// Whether this machine has all that random_codec() draws. Errors: NotFound, with the name of the first that is
+// missing.
+[[nodiscard]] Status codecs_are_there();
+
 // The sound as it comes out; kCorpusRate, as long as it was. Errors: NotFound when libavcodec lacks the
 // encoder.
 [[nodiscard]] Result<Stereo> through_codec(const Stereo& sound, const CodecDraw& codec);

@@ -395,7 +395,7 @@ Stereo Material::crowd(std::size_t frames, Rng& rng) const {
             add(dry, distant_talk(frames, rng), gain_of(rng.uniform(-14, 0)));
         }
         RoomSpec room = random_room(rng, Strength::Strong, Microphones::Any);
-        room.direct_to_reverb_db = rng.uniform(-10, 0);
+        room.direct_to_reverb_db = rng.uniform(-22, 0);
         const auto sound = put_in_room(dry, room, rng.uniform(-1, 1), rng);
         add_stereo(out, sound.direct);
         add_stereo(out, sound.reverb);
