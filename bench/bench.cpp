@@ -2,14 +2,14 @@
 // run from the build tree both are found.
 #include <benchmark/benchmark.h>
 
-#include "core/assess/risk_line.h"
-#include "core/assess/tradeoff.h"
-#include "core/chain/processor.h"
-#include "core/handover/deliver.h"
-#include "core/session/editing.h"
-#include "core/shape/shaper.h"
-#include "core/split/split.h"
-#include "tests/fixtures.h"
+#include "core/assessment/risk_line.h"
+#include "core/assessment/tradeoff.h"
+#include "core/effects/processor.h"
+#include "core/delivery/deliver.h"
+#include "core/project/editing.h"
+#include "core/separation/shaper.h"
+#include "core/separation/split.h"
+#include "tests/support/fixtures.h"
 
 namespace {
 
@@ -65,11 +65,11 @@ void shape_four_stems(benchmark::State& state) {
     const test::Scratch scratch;
     const auto source = test::noise_source(scratch, 48000, 2, 20.0);
     const auto map = test::random_map(scratch, source);
-    std::array<Recipe, kStems> recipes;
+    std::array<MaskWeights, kStems> weight_sets;
     for (std::size_t s = 0; s < kStems; ++s)
-        recipes[s] = stem_recipe(state.range(0) == 0 ? StemSettings{} : elaborate_settings(), s);
+        weight_sets[s] = stem_weights(state.range(0) == 0 ? StemSettings{} : elaborate_settings(), s);
     for (auto _ : state) {
-        benchmark::DoNotOptimize(render(source, map, recipes, 0, static_cast<std::int64_t>(source.frames()),
+        benchmark::DoNotOptimize(render(source, map, weight_sets, 0, static_cast<std::int64_t>(source.frames()),
                                         {}, [](std::int64_t, auto) { return Status{}; })
                                      .ok());
     }
@@ -87,7 +87,7 @@ void curve_of_ten_seconds(benchmark::State& state) {
     const StemSettings settings = state.range(0) == 0 ? StemSettings{} : elaborate_settings();
     for (auto _ : state) {
         benchmark::DoNotOptimize(assessment->curve(settings, 0, 41));
-        benchmark::DoNotOptimize(assessment->risk(stem_recipe(settings, 0), 0));
+        benchmark::DoNotOptimize(assessment->risk(stem_weights(settings, 0), 0));
     }
 }
 BENCHMARK(curve_of_ten_seconds)->ArgName("elaborate")->Arg(0)->Arg(1)->Unit(benchmark::kMillisecond);
@@ -107,7 +107,7 @@ BENCHMARK(risk_line)->ArgName("elaborate")->Arg(0)->Arg(1)->UseRealTime()->Unit(
 // One part of a chain over 20 s of stereo noise, that is both channels at work: its share of a core while it
 // plays.
 void one_part(benchmark::State& state) {
-    const auto kind = static_cast<PartKind>(state.range(0));
+    const auto kind = static_cast<EffectType>(state.range(0));
     constexpr double kSeconds = 20;
     constexpr std::size_t kBlock = 512;
     const auto part = make_part(kind, 1);
@@ -127,7 +127,7 @@ void one_part(benchmark::State& state) {
         benchmark::Counter(kSeconds * static_cast<double>(state.iterations()) / 100,
                            benchmark::Counter::kIsRate | benchmark::Counter::kInvert);
 }
-BENCHMARK(one_part)->DenseRange(0, static_cast<int>(kPartKinds) - 1)->Unit(benchmark::kMillisecond);
+BENCHMARK(one_part)->DenseRange(0, static_cast<int>(kEffectTypes) - 1)->Unit(benchmark::kMillisecond);
 
 // A stereo mix with the start chain for a voice, delivered: rendered, measured, brought to EBU R 128, written
 // as 24-bit Broadcast WAV, read back and reported.
@@ -136,12 +136,12 @@ void deliver_mix(benchmark::State& state) {
     const test::Scratch scratch;
     auto source = std::make_shared<const Source>(test::noise_source(scratch, 48000, 2, kSeconds));
     DeliveryPlan plan;
-    plan.session.rebuild.sample_rate = 48000;
+    plan.session.timeline.sample_rate = 48000;
     Placement placement;
     placement.path = source->original();
     placement.length = static_cast<std::int64_t>(source->frames());
-    place_clip(plan.session.rebuild, placement, Feed::Whole, 0);
-    plan.session.rebuild.tracks[0].strip.chain = voice_start_chain();
+    place_clip(plan.session.timeline, placement, ClipSource::Whole, 0);
+    plan.session.timeline.tracks[0].strip.chain = voice_start_chain();
     plan.media[placement.path] = {source, nullptr, 48000};
     plan.table.rows.resize(1);
     plan.table.rows[0].target = "r128";
@@ -150,7 +150,7 @@ void deliver_mix(benchmark::State& state) {
     plan.work = scratch / "work";
     for (auto _ : state) {
         plan.replace = true;
-        plan.session.rebuild.tracks[0].strip.gain_db -= 0.1;  // so that nothing is skipped
+        plan.session.timeline.tracks[0].strip.gain_db -= 0.1;  // so that nothing is skipped
         const auto report = deliver(plan);
         if (!report || !report->all_done()) return state.SkipWithError("not delivered");
     }

@@ -18,13 +18,13 @@
 #include <fstream>
 #include <string>
 
-#include "app/main_window.h"
-#include "app/theme.h"
+#include "app/shell/main_window.h"
+#include "app/widgets/theme.h"
 #include "core/base/thread_priority.h"
 #include "core/mix/engine.h"
 #include "core/play/simulated_output.h"
-#include "core/split/split.h"
-#include "tests/fixtures.h"
+#include "core/separation/split.h"
+#include "tests/support/fixtures.h"
 
 namespace {
 
@@ -65,12 +65,12 @@ struct LongSession {
         media[recording] = {shared, std::make_shared<const MaskMap>(std::move(map)), kRate};
         session.items.push_back({recording, shared->hash(), {}, {}, true});
         session.current = 0;
-        Rebuild& r = session.rebuild;
+        Timeline& r = session.timeline;
         r.sample_rate = kRate;
         for (int t = 0; t < kTracks; ++t) {
             Track& track = *r.track(add_track(r, "Track " + std::to_string(t + 1)));
-            for (const PartKind kind : {PartKind::HighPass, PartKind::Gate, PartKind::Equaliser,
-                                        PartKind::DeEsser, PartKind::Compressor, PartKind::Limiter})
+            for (const EffectType kind : {EffectType::HighPass, EffectType::Gate, EffectType::Equaliser,
+                                        EffectType::DeEsser, EffectType::Compressor, EffectType::Limiter})
                 track.strip.chain.push_back(make_part(kind, r.new_id()));
             track.strip.chain[2].values[parameter::kBells + 1] = -3;  // so that it is at work
         }
@@ -81,7 +81,7 @@ struct LongSession {
             placement.path = recording;
             placement.at = i / kTracks * length;
             placement.length = length;
-            const int id = place_clip(r, placement, feed_of_stem(t % kStems), r.tracks[t].id);
+            const int id = place_clip(r, placement, clip_source_of_stem(t % kStems), r.tracks[t].id);
             r.clip(id)->offset = kRate / 2;
         }
         r.tracks[2].ducking.on = true;
@@ -100,7 +100,7 @@ void open_long_session(benchmark::State& state) {
     for (auto _ : state) {
         app::MainWindow window(s.scratch / "window");
         window.open_path(s.file);
-        window.show_view(app::MainWindow::View::Rebuild);
+        window.show_view(app::MainWindow::View::Timeline);
         window.show();
         const QPixmap seen = window.grab();  // up, with everything painted that is there already
         benchmark::DoNotOptimize(seen.width());
@@ -117,7 +117,7 @@ void scroll(benchmark::State& state) {
     app::MainWindow window(s.scratch / "window");
     window.resize(1280, 800);
     window.open_path(s.file);
-    window.show_view(app::MainWindow::View::Rebuild);
+    window.show_view(app::MainWindow::View::Timeline);
     window.show();
     auto& view = window.rebuild_view().time_view();
     auto& canvas = window.rebuild_view().canvas();

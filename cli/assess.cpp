@@ -8,11 +8,11 @@
 #include "cli/recording.h"
 #include "cli/setting_options.h"
 #include "cli/terminal.h"
-#include "core/assess/curve_files.h"
-#include "core/assess/proposal.h"
-#include "core/assess/risk_line.h"
+#include "core/assessment/curve_files.h"
+#include "core/assessment/proposal.h"
+#include "core/assessment/risk_line.h"
 #include "core/base/output_file.h"
-#include "core/session/settings_json.h"
+#include "core/project/settings_json.h"
 
 namespace rivlen::cli {
 
@@ -118,7 +118,7 @@ Status assess(const AssessCommand& c) {
     if (!measured) return measured.error();
     const auto& [recording, settings, assessment, curve, to] = *measured;
     const std::size_t stem = c.stretch.stem_index();
-    const TradeOff now = assessment.measure(stem_recipe(settings.stems[stem], stem), stem);
+    const TradeOff now = assessment.measure(stem_weights(settings.stems[stem], stem), stem);
     const CurveFile file{recording.source.original().filename().string(), c.stretch.stem,
                          c.stretch.from_seconds, to, curve};
     for (const auto& path : c.curves) {
@@ -132,7 +132,7 @@ Status assess(const AssessCommand& c) {
     if (c.stretch.json) {
         json out = json::parse(curve_json(file));
         out["now"] = {{"isolation_percent", settings.stems[stem].value(Setting::Isolation)},
-                      {"leak_db", now.leak_db},
+                      {"leak_db", now.bleed_db},
                       {"damage", now.damage}};
         out["worst_spots"] = json::array();
         for (const auto& spot : spots)
@@ -142,12 +142,12 @@ Status assess(const AssessCommand& c) {
     }
     fmt::print("{} from {:.2f} to {:.2f} s with isolation {:.0f} %: leak {:.1f} dB, damage {:.1f}\n",
                c.stretch.stem, c.stretch.from_seconds, to, settings.stems[stem].value(Setting::Isolation),
-               now.leak_db, now.damage);
+               now.bleed_db, now.damage);
     fmt::print("isolation     leak   damage\n");
     const std::size_t step = std::max<std::size_t>(1, (curve.size() - 1) / 10);
     for (std::size_t i = 0; i < curve.size(); i += step) {
         fmt::print("{:7.0f} % {:6.1f} dB {:8.1f}\n",
-                   100.0 * static_cast<double>(i) / static_cast<double>(curve.size() - 1), curve[i].leak_db,
+                   100.0 * static_cast<double>(i) / static_cast<double>(curve.size() - 1), curve[i].bleed_db,
                    curve[i].damage);
     }
     for (const auto& spot : spots) fmt::print("listen at {:8.2f} s  risk {:.2f}\n", spot.seconds, spot.risk);
@@ -176,17 +176,17 @@ Status propose_settings(const ProposeCommand& c) {
         const Proposal proposal = propose(measured->curve, static_cast<Purpose>(i));
         ShapeSettings proposed = measured->settings;
         take(proposal, proposed.stems[stem]);
-        const TradeOff figures = measured->assessment.measure(stem_recipe(proposed.stems[stem], stem), stem);
+        const TradeOff figures = measured->assessment.measure(stem_weights(proposed.stems[stem], stem), stem);
         if (c.stretch.json) {
             out.push_back({{"purpose", kPurposeKeys[i]},
                            {"isolation_percent", proposal.isolation_percent},
-                           {"steadiness_percent", proposal.steadiness_percent},
-                           {"leak_db", figures.leak_db},
+                           {"steadiness_percent", proposal.temporal_smoothing_percent},
+                           {"leak_db", figures.bleed_db},
                            {"damage", figures.damage},
                            {"reason", proposal.reason}});
         } else {
             fmt::print("{:20} {}\n{:20} leak {:.1f} dB, damage {:.1f}\n", kPurposeLabels[i], proposal.reason,
-                       "", figures.leak_db, figures.damage);
+                       "", figures.bleed_db, figures.damage);
         }
         if (c.save.empty()) continue;
         if (auto status = save_preset({kPurposeLabels[i], proposal.reason, proposed}, c.save); !status)

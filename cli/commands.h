@@ -17,6 +17,6 @@ void add_mix(CLI::App& app, Status& status);
 void add_process(CLI::App& app, Status& status);
 void add_propose(CLI::App& app, Status& status);
 void add_split(CLI::App& app, Status& status);
-void add_putback(CLI::App& app, Status& status);
+void add_layback(CLI::App& app, Status& status);
 
 }  // namespace rivlen::cli

@@ -14,10 +14,10 @@
 #include "cli/session_media.h"
 #include "cli/terminal.h"
 #include "core/base/output_file.h"
-#include "core/handover/deliver.h"
-#include "core/handover/exchange.h"
-#include "core/handover/report.h"
-#include "core/session/editing.h"
+#include "core/delivery/deliver.h"
+#include "core/delivery/exchange.h"
+#include "core/delivery/report.h"
+#include "core/workflow/placing.h"
 
 namespace rivlen::cli {
 
@@ -46,8 +46,9 @@ const char* name_of(DeliveryStep step) {
     return kNames[static_cast<std::size_t>(step)];
 }
 
-Result<HandoverTemplate> table_of(const Options& o) {
-    return o.table.empty() ? Result<HandoverTemplate>(standard_template()) : load_template(o.table);
+// The table that was named, else that of the session, which is the standard one where nothing was changed.
+Result<HandoverTemplate> table_of(const Options& o, const Session& session = {}) {
+    return o.table.empty() ? Result<HandoverTemplate>(session.deliveries) : load_template(o.table);
 }
 
 // A recording by itself: its stems on tracks, under its picture when it has one.
@@ -58,22 +59,8 @@ Result<Session> session_of_recording(const fs::path& file, const RecordingOption
     if (!info) return info.error();
     const auto recording = open_recording(options);
     if (!recording) return recording.error();
-    Session session;
-    SessionItem item;
-    item.path = fs::absolute(file);
-    item.hash = recording->source.hash();
-    session.items.push_back(item);
-    session.current = 0;
-    Rebuild& r = session.rebuild;
-    const int own = recording->source.sample_rate();
-    adopt_recording(r, own, info->picture);
-    Placement placement;
-    placement.path = item.path;
-    placement.length = static_cast<std::int64_t>(
-        std::llround(static_cast<double>(recording->source.frames()) * r.sample_rate / own));
-    placement.picture = info->picture.has_value();
-    place_stems(r, placement);
-    return session;
+    return rivlen::session_of_recording(placed_recording(fs::absolute(file), recording->source, *info),
+                                        recording->source.hash());
 }
 
 // One session delivered, with lines about it.
@@ -101,7 +88,7 @@ Result<DeliveryReport> hand_over(const Options& o, const Session& session, const
         if (auto s = page_to_pdf(report_page(report->name, folder)); !s) return s.error();
     }
     if (o.exchange) {
-        const auto& r = session.rebuild;
+        const auto& r = session.timeline;
         for (const auto& track : r.tracks) {
             if (track.clips.empty()) continue;
             if (auto s = write_text_file(folder / (file_part(name + " " + track.name) + ".edl"),
@@ -133,11 +120,11 @@ Status failed_rows(const DeliveryReport& report) {
 }
 
 Status run_handover(const Options& o) {
-    const auto table = table_of(o);
-    if (!table) return table.error();
     const bool is_session = o.how.file.extension() == kSessionExtension;
     const auto session = is_session ? load_session(o.how.file) : session_of_recording(o.how.file, o.how);
     if (!session) return session.error();
+    const auto table = table_of(o, *session);
+    if (!table) return table.error();
     const auto report =
         hand_over(o, *session, *table, o.name.empty() ? o.how.file.stem().string() : o.name, o.out);
     return report ? failed_rows(*report) : Status(report.error());

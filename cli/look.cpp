@@ -6,8 +6,8 @@
 #include "cli/commands.h"
 #include "cli/terminal.h"
 #include "core/base/folders.h"
-#include "core/repair/first_look.h"
-#include "core/session/chain_preset.h"
+#include "core/diagnosis/first_look.h"
+#include "core/project/chain_preset.h"
 
 namespace rivlen::cli {
 
@@ -21,7 +21,7 @@ struct Options {
 nlohmann::json to_json(const FirstLook& look) {
     nlohmann::json out = {{"material", label_of(look.material)}, {"sentence", look.sentence},
                           {"voice_dbfs", look.voice_dbfs},       {"peak_dbfs", look.peak_dbfs},
-                          {"decay_s", look.echo.decay_s},        {"findings", nlohmann::json::array()}};
+                          {"decay_s", look.echo.rt60_s},        {"findings", nlohmann::json::array()}};
     for (const auto& finding : look.findings) {
         nlohmann::json f = {
             {"fault", key_of(finding.fault)}, {"found", finding.found}, {"sentence", finding.sentence}};

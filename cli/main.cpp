@@ -48,7 +48,7 @@ int run(int argc, char** argv) {
     rivlen::cli::add_propose(app, status);
     rivlen::cli::add_mix(app, status);
     rivlen::cli::add_process(app, status);
-    rivlen::cli::add_putback(app, status);
+    rivlen::cli::add_layback(app, status);
     rivlen::cli::add_handover(app, status);
     rivlen::cli::add_batch(app, status);
     try {

@@ -8,8 +8,8 @@
 #include "cli/recording.h"
 #include "cli/session_media.h"
 #include "cli/terminal.h"
-#include "core/handover/export_mix.h"
-#include "core/session/session.h"
+#include "core/delivery/export_mix.h"
+#include "core/project/session.h"
 
 namespace rivlen::cli {
 
@@ -18,7 +18,7 @@ namespace {
 Status run(const RecordingOptions& how, const std::filesystem::path& out, bool overwrite, bool as_json) {
     auto session = load_session(how.file);
     if (!session) return session.error();
-    if (session->rebuild.end() == 0)
+    if (session->timeline.end() == 0)
         return make_error(ErrorKind::BadInput,
                           "\"{}\" has nothing on its tracks. Place stems or files in the Rebuild view.",
                           how.file.string());
@@ -30,7 +30,7 @@ Status run(const RecordingOptions& how, const std::filesystem::path& out, bool o
     if (!report) return report.error();
     if (as_json) {
         const nlohmann::json printed = {{"path", out.string()},
-                                        {"sample_rate_hz", session->rebuild.sample_rate},
+                                        {"sample_rate_hz", session->timeline.sample_rate},
                                         {"frames", report->frames},
                                         {"integrated_lufs", report->loudness.integrated_lufs},
                                         {"loudness_range_lu", report->loudness.range_lu},
@@ -41,7 +41,7 @@ Status run(const RecordingOptions& how, const std::filesystem::path& out, bool o
         fmt::print("{}\n", printed.dump(2, ' ', false, nlohmann::json::error_handler_t::replace));
     } else {
         fmt::print("{}: {:.1f} s, {:.1f} LUFS, true peak {:.1f} dBTP, {:.0f} x real time.\n", out.string(),
-                   static_cast<double>(report->frames) / session->rebuild.sample_rate,
+                   static_cast<double>(report->frames) / session->timeline.sample_rate,
                    report->loudness.integrated_lufs, report->loudness.true_peak_dbtp,
                    report->times_real_time);
     }

@@ -6,8 +6,8 @@
 #include "cli/commands.h"
 #include "cli/terminal.h"
 #include "core/base/folders.h"
-#include "core/handover/process_file.h"
-#include "core/session/chain_preset.h"
+#include "core/delivery/process_file.h"
+#include "core/project/chain_preset.h"
 
 namespace rivlen::cli {
 
@@ -20,7 +20,7 @@ struct Options {
 };
 
 Status run(const Options& o) {
-    std::vector<ChainPart> parts = voice_start_chain();
+    std::vector<Insert> parts = voice_start_chain();
     if (o.chain != "voice") {
         auto preset = load_chain_preset(o.chain);
         if (!preset) return preset.error();

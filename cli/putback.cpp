@@ -1,4 +1,4 @@
-#include "core/handover/putback.h"
+#include "core/media/layback.h"
 
 #include <fmt/format.h>
 
@@ -10,9 +10,9 @@
 
 namespace rivlen::cli {
 
-void add_putback(CLI::App& app, Status& status) {
+void add_layback(CLI::App& app, Status& status) {
     struct Options {
-        PutbackPlan plan;
+        LaybackPlan plan;
         std::vector<std::filesystem::path> sounds;
         std::vector<std::string> titles, languages;
         bool json = false;
@@ -38,14 +38,14 @@ void add_putback(CLI::App& app, Status& status) {
     command->add_flag("--json", options->json, "Print a report as JSON");
     command->callback([options, &status] {
         for (std::size_t i = 0; i < options->sounds.size(); ++i) {
-            PutbackSound sound;
+            LaybackSound sound;
             sound.audio = options->sounds[i];
             if (i < options->titles.size()) sound.title = options->titles[i];
             if (i < options->languages.size()) sound.language = options->languages[i];
             options->plan.sounds.push_back(std::move(sound));
         }
         TerminalJob job("Putting back");
-        auto report = put_back(options->plan, job.control());
+        auto report = lay_back(options->plan, job.control());
         if (!report) {
             status = report.error();
             return;

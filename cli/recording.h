@@ -7,9 +7,9 @@
 
 #include "core/base/folders.h"
 #include "core/media/source.h"
-#include "core/split/mask_map.h"
-#include "core/split/separator.h"
-#include "core/split/split.h"
+#include "core/separation/mask_map.h"
+#include "core/separation/separator.h"
+#include "core/separation/split.h"
 
 namespace rivlen::cli {
 

@@ -9,10 +9,10 @@ namespace rivlen::cli {
 Result<MixMediaSet> load_media(const Session& session, const RecordingOptions& how) {
     std::set<std::filesystem::path> files;
     std::set<std::filesystem::path> split;
-    for (const auto& track : session.rebuild.tracks) {
+    for (const auto& track : session.timeline.tracks) {
         for (const auto& clip : track.clips) {
             files.insert(clip.path);
-            if (clip.feed != Feed::Whole) split.insert(clip.path);
+            if (clip.clip_source != ClipSource::Whole) split.insert(clip.path);
         }
     }
     MixMediaSet media;
@@ -34,7 +34,7 @@ Result<MixMediaSet> load_media(const Session& session, const RecordingOptions& h
         }
         loaded.recording_rate = source->sample_rate();
         TerminalJob job("Converting " + file.filename().string());
-        auto at_rate = Source::at_rate(*source, session.rebuild.sample_rate, how.work, job.control());
+        auto at_rate = Source::at_rate(*source, session.timeline.sample_rate, how.work, job.control());
         if (!at_rate) return at_rate.error();
         loaded.source = std::make_shared<const Source>(std::move(*at_rate));
         media[file] = std::move(loaded);

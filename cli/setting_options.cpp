@@ -2,7 +2,7 @@
 
 #include <fmt/format.h>
 
-#include "core/session/settings_json.h"
+#include "core/project/settings_json.h"
 
 namespace rivlen::cli {
 

@@ -7,7 +7,7 @@
 #include <vector>
 
 #include "core/base/result.h"
-#include "core/shape/settings.h"
+#include "core/separation/settings.h"
 
 namespace rivlen::cli {
 

@@ -7,7 +7,7 @@
 #include "cli/recording.h"
 #include "cli/setting_options.h"
 #include "cli/terminal.h"
-#include "core/handover/export.h"
+#include "core/delivery/export.h"
 
 namespace rivlen::cli {
 

@@ -1,4 +1,4 @@
-// The separation engine: runs the network behind the interface of core/split/separator.h.
+// The separation engine: runs the network behind the interface of core/separation/separator.h.
 #include <ATen/Context.h>
 #include <ATen/Parallel.h>
 #include <torch/torch.h>
@@ -6,9 +6,9 @@
 #include <algorithm>
 #include <cmath>
 
-#include "core/split/bands.h"
-#include "core/split/mask_map.h"
-#include "core/split/separator.h"
+#include "core/separation/bands.h"
+#include "core/separation/mask_map.h"
+#include "core/separation/separator.h"
 #include "engine/golden.h"
 #include "engine/mask_stream.h"
 #include "engine/network.h"
@@ -91,8 +91,8 @@ Result<std::shared_ptr<const Separator>> open_engine(const std::filesystem::path
                           "The separation model looks back without end, so that a recording cannot be split "
                           "in parts. Install Rivlen's models again.");
     }
-    facts->grid_frames = static_cast<int>(loaded->network->grid_frames());
-    facts->halo_frames = static_cast<int>(loaded->network->halo_frames());
+    facts->stride_frames = static_cast<int>(loaded->network->stride_frames());
+    facts->context_frames = static_cast<int>(loaded->network->context_frames());
     facts->metadata = loaded->metadata;
     return std::shared_ptr<const Separator>(std::make_shared<Engine>(std::move(*loaded), std::move(*facts)));
 }

@@ -2,7 +2,7 @@
 
 #include <algorithm>
 
-#include "core/split/mask_map.h"
+#include "core/separation/mask_map.h"
 
 namespace rivlen {
 
@@ -53,7 +53,7 @@ void MaskStream::begin(bool at_start) {
         waiting_[i].next = at_start || i + 1 == waiting_.size() ? valid_from : valid_from + 1;
     }
     features_.clear();
-    skip_frames_ = at_start ? 0 : network_->halo_frames();
+    skip_frames_ = at_start ? 0 : network_->context_frames();
 }
 
 void MaskStream::run_block(std::size_t block, bool last) {
@@ -74,7 +74,7 @@ void MaskStream::run_block(std::size_t block, bool last) {
 }
 
 void MaskStream::finish(bool last, const Take& take) {
-    const std::int64_t window_frames = network_->grid_frames();
+    const std::int64_t window_frames = network_->stride_frames();
     Waiting& in = waiting_.back();
     if (in.steps == 0) return;
     const auto there = static_cast<std::int64_t>(features_.size()) / kFeatures;

@@ -17,9 +17,9 @@ class MaskStream {
     explicit MaskStream(SeparationNetwork network);
 
     // Begins anew. at_start: what goes in next is the beginning of the recording; else the first
-    // halo_frames() of what goes in get no masks.
+    // context_frames() of what goes in get no masks.
     void begin(bool at_start);
-    // features: the next frames, [frames][kFeatures]; a multiple of grid_frames() of them, unless they are
+    // features: the next frames, [frames][kFeatures]; a multiple of stride_frames() of them, unless they are
     // the last of the recording. take(masks): of the frames that follow those of the last call,
     // [frames][stem][band]; it is called at most once, and the span holds until it returns.
     using Take = std::function<void(std::span<const float> masks)>;

@@ -4,7 +4,7 @@
 #include <cstring>
 
 #include "core/base/safetensors.h"
-#include "core/split/bands.h"
+#include "core/separation/bands.h"
 #include "engine/golden.h"
 
 namespace rivlen {

@@ -1,5 +1,5 @@
 // The separation network, defined once for trainer and engine.
-// Input: features [clips, frames, 3, 256] (core/split/bands.h). Output: masks [clips, frames, 4, 256],
+// Input: features [clips, frames, 3, 256] (core/separation/bands.h). Output: masks [clips, frames, 4, 256],
 // which add up to one over the stems in every band.
 //
 // Form: patches of patch_frames x patch_bands go through a linear layer of their own per band position to
@@ -18,7 +18,7 @@
 #include <vector>
 
 #include "core/base/result.h"
-#include "core/split/bands.h"
+#include "core/separation/bands.h"
 #include "engine/network_spec.h"
 #include "engine/units/operations.h"
 
@@ -47,12 +47,12 @@ class SeparationNetworkImpl : public torch::nn::Module {
     // the same step.
     void head_into(const torch::Tensor& x, const torch::Tensor& features, const torch::Tensor& masks);
 
-    // How far the network looks (ModelFacts in core/split/separator.h has the rule). Only for networks whose
+    // How far the network looks (ModelFacts in core/separation/separator.h has the rule). Only for networks whose
     // recurrences have an end (spec().memory_steps > 0).
-    [[nodiscard]] std::int64_t grid_frames() const {
+    [[nodiscard]] std::int64_t stride_frames() const {
         return std::int64_t{spec_.memory_steps} * spec_.patch_frames;
     }
-    [[nodiscard]] std::int64_t halo_frames() const { return spec_.blocks * grid_frames(); }
+    [[nodiscard]] std::int64_t context_frames() const { return spec_.blocks * stride_frames(); }
 
   private:
     [[nodiscard]] units::PatchForm patch_form() const;

@@ -2,7 +2,7 @@
 
 #include <nlohmann/json.hpp>
 
-#include "core/split/bands.h"
+#include "core/separation/bands.h"
 
 namespace rivlen {
 

@@ -14,8 +14,8 @@
 
 #include "core/base/output_file.h"
 #include "core/media/decode.h"
-#include "core/media/resample.h"
-#include "core/split/stft.h"
+#include "core/dsp/resample.h"
+#include "core/dsp/stft.h"
 #include "learn/archives.h"
 #include "learn/corpus_json.h"
 #include "learn/packages.h"

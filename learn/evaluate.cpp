@@ -9,14 +9,14 @@
 #include <filesystem>
 #include <nlohmann/json.hpp>
 
-#include "core/assess/bss_eval.h"
-#include "core/assess/si_sdr.h"
-#include "core/assess/stoi.h"
-#include "core/base/levels.h"
+#include "learn/metrics/bss_eval.h"
+#include "learn/metrics/si_sdr.h"
+#include "learn/metrics/stoi.h"
+#include "core/dsp/decibels.h"
 #include "core/media/decode.h"
 #include "core/media/sound_file.h"
-#include "core/split/bands.h"
-#include "core/split/stft.h"
+#include "core/separation/bands.h"
+#include "core/dsp/stft.h"
 #include "learn/tensors.h"
 
 namespace rivlen::learn {
@@ -138,7 +138,7 @@ Figures figures_of(const Mix& mix, const std::array<Stereo, kStems>& estimates) 
             figures.value_db[name] = value;
             if (parts > 1) figures.gain_db[name] = value - std::clamp(si_sdr_db(whole, truth), -60.0, 80.0);
         } else {
-            figures.leak_db[name] = std::max(level_against(estimates[s], mix.mix), -120.0);
+            figures.bleed_db[name] = std::max(level_against(estimates[s], mix.mix), -120.0);
         }
     }
     if (energy_of(mix.dry_voice) > 0.0 && parts > 1) {
@@ -331,7 +331,7 @@ std::string summary_json(const std::vector<Figures>& figures) {
         for (const std::string& row : {std::string("all"), f.kind}) {
             for (const auto& [name, v] : f.gain_db) table[row]["gain " + name].add(v);
             for (const auto& [name, v] : f.value_db) table[row]["si-sdr " + name].add(v);
-            for (const auto& [name, v] : f.leak_db) table[row]["leak " + name].add(v);
+            for (const auto& [name, v] : f.bleed_db) table[row]["leak " + name].add(v);
             for (const auto& [name, v] : f.voice) table[row]["voice " + name].add(v);
         }
     }

@@ -29,13 +29,13 @@ struct EvalSet {
 [[nodiscard]] std::array<Stereo, kStems> apply_masks(const torch::Tensor& masks, const Mix& mix);
 
 // Figures of one mix. Gains are SI-SDR of the estimate less that of the mix, in dB, for stems present in the
-// mix; leak_db is the level of an absent stem's estimate against the mix.
+// mix; bleed_db is the level of an absent stem's estimate against the mix.
 struct Figures {
     std::string kind;
     std::map<std::string, double> gain_db;   // by stem name, and "dry voice"; "voice without its reverb":
                                              // as the dry voice, against the voice with it
     std::map<std::string, double> value_db;  // SI-SDR itself, where there is nothing to gain (voice alone)
-    std::map<std::string, double> leak_db;
+    std::map<std::string, double> bleed_db;
     std::map<std::string, double> voice;  // "sdr", "sir", "sar", "estoi" (of the estimate), "mix sdr", "mix
                                           // sir", "mix estoi", "oracle gain", "denoiser gain"
 };

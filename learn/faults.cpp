@@ -7,12 +7,12 @@
 #include <nlohmann/json.hpp>
 #include <numbers>
 
-#include "core/assess/si_sdr.h"
-#include "core/base/levels.h"
+#include "learn/metrics/si_sdr.h"
+#include "core/dsp/decibels.h"
 #include "core/base/output_file.h"
-#include "core/chain/biquad.h"
-#include "core/chain/processor.h"
-#include "core/repair/evidence.h"
+#include "core/dsp/biquad.h"
+#include "core/effects/processor.h"
+#include "core/diagnosis/evidence.h"
 #include "learn/rooms.h"
 
 namespace rivlen::learn {
@@ -109,7 +109,7 @@ void add_hum(std::vector<float>& voice, Rng& rng) {
 }
 
 // Wind at a microphone: most of it under 50 Hz, falling by 12 dB an octave and less steeply higher up, in
-// gusts (spectrum after Nemer and Leblanc, see core/repair/wind.h).
+// gusts (spectrum after Nemer and Leblanc, see core/effects/wind.h).
 void add_wind(std::vector<float>& voice, Rng& rng) {
     std::vector<float> wind(voice.size());
     std::vector<float> flutter(voice.size());
@@ -262,7 +262,7 @@ void put_fault(Fault fault, std::vector<float>& voice, Rng& rng) {
             filter(voice, Biquad::peaking(kCorpusRate, 7500, 1.2, gain));
             break;
         }
-        case Fault::Echo:
+        case Fault::Reverberation:
             add_echo(voice, rng);
             break;
     }
@@ -270,7 +270,7 @@ void put_fault(Fault fault, std::vector<float>& voice, Rng& rng) {
 
 namespace {
 
-std::vector<float> through(const ChainPart& part, const std::vector<float>& sound) {
+std::vector<float> through(const Insert& part, const std::vector<float>& sound) {
     return through_chain(std::span(&part, 1), sound, kCorpusRate);
 }
 
@@ -286,7 +286,7 @@ double error_db(std::span<const float> clean, std::span<const float> changed) {
 
 struct Tally {
     int with = 0, hits = 0, without = 0, alarms = 0;
-    int mended = 0;
+    int normalised = 0;
     double before_db = 0, after_db = 0, worst_gain_db = 1000;
 };
 
@@ -304,7 +304,7 @@ Status study_faults(const FaultStudyOptions& options) {
     nlohmann::json cases = nlohmann::json::array();
     int clean_cases = 0;
     int clean_alarms = 0;
-    std::array<double, kPartKinds> worst_on_clean;
+    std::array<double, kEffectTypes> worst_on_clean;
     worst_on_clean.fill(-200);
     Rng rng(options.seed);
     // Fault kFaults: none.
@@ -338,7 +338,7 @@ Status study_faults(const FaultStudyOptions& options) {
                 Tally& tally = tallies[fault];
                 const double before = si_sdr_db(sound, clean);
                 const double after = si_sdr_db(through(*look.findings[fault].proposal, sound), clean);
-                ++tally.mended;
+                ++tally.normalised;
                 tally.before_db += before;
                 tally.after_db += after;
                 tally.worst_gain_db = std::min(tally.worst_gain_db, after - before);
@@ -348,8 +348,8 @@ Status study_faults(const FaultStudyOptions& options) {
             if (fault == kFaults) {
                 ++clean_cases;
                 clean_alarms += alarm ? 1 : 0;
-                for (std::size_t k = 0; k < kPartKinds; ++k) {
-                    const auto kind = static_cast<PartKind>(k);
+                for (std::size_t k = 0; k < kEffectTypes; ++k) {
+                    const auto kind = static_cast<EffectType>(k);
                     if (is_repair(kind))
                         worst_on_clean[k] =
                             std::max(worst_on_clean[k], error_db(clean, through(make_part(kind, 1), clean)));
@@ -371,17 +371,17 @@ Status study_faults(const FaultStudyOptions& options) {
         const Tally& t = tallies[f];
         table += fmt::format("| {} | {} | {} | {} | {} |", label_of(static_cast<Fault>(f)), t.with, t.hits,
                              t.without, t.alarms);
-        if (t.mended > 0)
-            table += fmt::format(" {:.1f} dB | {:.1f} dB | {:.1f} dB |\n", t.before_db / t.mended,
-                                 t.after_db / t.mended, t.worst_gain_db);
+        if (t.normalised > 0)
+            table += fmt::format(" {:.1f} dB | {:.1f} dB | {:.1f} dB |\n", t.before_db / t.normalised,
+                                 t.after_db / t.normalised, t.worst_gain_db);
         else
             table += " | | |\n";
     }
     table += fmt::format("\nClean voices: {}, of which something is proposed for: {}\n", clean_cases,
                          clean_alarms);
     table += "\n| repair with standard values | largest change of a clean voice |\n| --- | ---: |\n";
-    for (std::size_t k = 0; k < kPartKinds; ++k) {
-        const auto kind = static_cast<PartKind>(k);
+    for (std::size_t k = 0; k < kEffectTypes; ++k) {
+        const auto kind = static_cast<EffectType>(k);
         if (is_repair(kind))
             table += fmt::format("| {} | {:.1f} dB |\n", info(kind).label, worst_on_clean[k]);
     }

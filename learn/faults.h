@@ -6,7 +6,7 @@
 #include <functional>
 #include <string>
 
-#include "core/repair/first_look.h"
+#include "core/diagnosis/first_look.h"
 #include "learn/corpus.h"
 #include "learn/rng.h"
 

@@ -7,8 +7,8 @@
 
 #include <filesystem>
 
-#include "core/shape/shaper.h"
-#include "core/split/stft.h"
+#include "core/separation/shaper.h"
+#include "core/dsp/stft.h"
 #include "learn/evaluate.h"
 #include "learn/mix_on_disk.h"
 
@@ -28,11 +28,11 @@ Tensor sharpened(const Tensor& masks, double power) {
 Result<std::array<Stereo, kStems>> rendered(const MixOnDisk& mix, bool both_channels) {
     ShapeSettings settings;
     settings.use_both_channels(both_channels);
-    std::array<Recipe, kStems> recipes;
-    for (std::size_t s = 0; s < kStems; ++s) recipes[s] = stem_recipe(settings.stems[s], s);
+    std::array<MaskWeights, kStems> weight_sets;
+    for (std::size_t s = 0; s < kStems; ++s) weight_sets[s] = stem_weights(settings.stems[s], s);
     std::array<Stereo, kStems> out;
     const auto status =
-        render(mix.source(), mix.map(), recipes, 0, mix.length(), {}, [&](std::int64_t, auto blocks) {
+        render(mix.source(), mix.map(), weight_sets, 0, mix.length(), {}, [&](std::int64_t, auto blocks) {
             for (std::size_t s = 0; s < kStems; ++s) {
                 for (std::size_t c = 0; c < 2; ++c)
                     out[s][c].insert(out[s][c].end(), blocks[s][c].begin(), blocks[s][c].end());

@@ -6,7 +6,7 @@
 #include <vector>
 
 #include "core/media/source.h"
-#include "core/split/mask_map.h"
+#include "core/separation/mask_map.h"
 #include "engine/network.h"
 
 namespace rivlen::learn {

@@ -3,9 +3,9 @@
 #include <algorithm>
 #include <cmath>
 
-#include "core/base/levels.h"
-#include "core/chain/biquad.h"
-#include "core/split/stft.h"
+#include "core/dsp/decibels.h"
+#include "core/dsp/biquad.h"
+#include "core/dsp/stft.h"
 #include "learn/world/ambience.h"
 #include "learn/world/codecs.h"
 

@@ -7,7 +7,7 @@
 #include <string>
 #include <vector>
 
-#include "core/split/bands.h"
+#include "core/separation/bands.h"
 #include "learn/corpus.h"
 #include "learn/rooms.h"
 #include "learn/world/material.h"

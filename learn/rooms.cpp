@@ -5,9 +5,9 @@
 #include <memory>
 #include <numbers>
 
-#include "core/base/levels.h"
-#include "core/base/real_fft.h"
-#include "core/chain/biquad.h"
+#include "core/dsp/decibels.h"
+#include "core/dsp/real_fft.h"
+#include "core/dsp/biquad.h"
 #include "learn/corpus.h"
 
 namespace rivlen::learn {

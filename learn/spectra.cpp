@@ -3,9 +3,9 @@
 #include <algorithm>
 #include <cmath>
 
-#include "core/base/levels.h"
-#include "core/split/bands.h"
-#include "core/split/stft.h"
+#include "core/dsp/decibels.h"
+#include "core/separation/bands.h"
+#include "core/dsp/stft.h"
 #include "learn/spectra_loops.h"
 
 namespace rivlen::learn {
@@ -89,7 +89,7 @@ void add_to_sums(const FrameMixer& frame, const Bins& powers, std::size_t top, s
     }
 }
 
-// Compressed powers of mid and side of one frame, before they are normalised (core/split/bands.h).
+// Compressed powers of mid and side of one frame, before they are normalised (core/separation/bands.h).
 void features_of_frame(const std::array<FrameMixer::Frame, 2>& channels, const std::array<Bins, 2>& powers,
                        bool mono, float* features) {
     std::array<float, kBands> mid_bands{};

@@ -2,9 +2,9 @@
 
 #include <cmath>
 
-#include "core/base/levels.h"
-#include "core/split/bands.h"
-#include "core/split/stft.h"
+#include "core/dsp/decibels.h"
+#include "core/separation/bands.h"
+#include "core/dsp/stft.h"
 
 namespace rivlen::learn {
 

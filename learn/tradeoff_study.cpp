@@ -11,15 +11,15 @@
 #include <nlohmann/json.hpp>
 #include <thread>
 
-#include "core/assess/bss_eval.h"
-#include "core/assess/proposal.h"
-#include "core/assess/si_sdr.h"
-#include "core/assess/statistics.h"
-#include "core/assess/stoi.h"
-#include "core/assess/tradeoff.h"
-#include "core/base/levels.h"
+#include "learn/metrics/bss_eval.h"
+#include "core/assessment/proposal.h"
+#include "learn/metrics/si_sdr.h"
+#include "core/assessment/statistics.h"
+#include "learn/metrics/stoi.h"
+#include "core/assessment/tradeoff.h"
+#include "core/dsp/decibels.h"
 #include "core/base/output_file.h"
-#include "core/shape/shaper.h"
+#include "core/separation/shaper.h"
 #include "learn/evaluate.h"
 #include "learn/mix_on_disk.h"
 
@@ -48,7 +48,7 @@ std::vector<StemSettings> settings_grid() {
     for (const double p : {10.0, 25.0, 40.0, 50.0, 60.0, 70.0, 80.0, 90.0, 100.0}) add(p, {});
     for (const double p : {60.0, 80.0, 100.0}) add(p, {{Setting::Floor, -18}});
     add(100, {{Setting::Floor, -8}});
-    for (const double p : {40.0, 60.0, 80.0, 100.0}) add(p, {{Setting::Steadiness, 50}});
+    for (const double p : {40.0, 60.0, 80.0, 100.0}) add(p, {{Setting::TemporalSmoothing, 50}});
     for (const double p : {60.0, 80.0, 100.0}) add(p, {{Setting::Guard, 80}});
     for (const double p : {80.0, 100.0}) add(p, {{Setting::ReverbKept, 50}});
     return grid;
@@ -79,10 +79,10 @@ class Bench {
         return std::move(Assessment::prepare(mix_->source(), mix_->map(), 0, mix_->length()).value());
     }
     [[nodiscard]] Truth truth(const StemSettings& settings) const {
-        const std::array recipes = {stem_recipe(settings, kDialogue)};
+        const std::array weight_sets = {stem_weights(settings, kDialogue)};
         std::vector<float> out;
         const Status status =
-            render(mix_->source(), mix_->map(), recipes, 0, mix_->length(), {}, [&](std::int64_t, auto blocks) {
+            render(mix_->source(), mix_->map(), weight_sets, 0, mix_->length(), {}, [&](std::int64_t, auto blocks) {
                 out.insert(out.end(), blocks[0][0].begin(), blocks[0][0].end());
                 return Status{};
             });
@@ -104,11 +104,11 @@ double combined(const BssFigures& f) {
 }
 
 json row_of(const TradeOff& e, const Truth& t) {
-    return {{"leak_db", e.leak_db},
+    return {{"leak_db", e.bleed_db},
             {"damage", e.damage},
             {"loss", e.parts.loss},
             {"own_db", e.own_db},
-            {"flicker", e.parts.flicker},
+            {"flicker", e.parts.gain_modulation},
             {"consonants_db", e.parts.consonants_db},
             {"musical_noise", e.parts.musical_noise},
             {"holes", e.parts.holes},
@@ -127,12 +127,12 @@ json study_one(const Mix& mix, SeparationNetwork& network, const fs::path& folde
     json out = {{"kind", mix.kind}, {"settings", json::array()}, {"proposals", json::object()}};
     for (const auto& settings : settings_grid())
         out["settings"].push_back(
-            row_of(assessment.measure(stem_recipe(settings, kDialogue), kDialogue), bench.truth(settings)));
+            row_of(assessment.measure(stem_weights(settings, kDialogue), kDialogue), bench.truth(settings)));
     const auto curve = assessment.curve({}, kDialogue, kCurvePoints);
     const auto at = [&](const Proposal& proposal) {
         StemSettings s;
         take(proposal, s);
-        json row = row_of(assessment.measure(stem_recipe(s, kDialogue), kDialogue), bench.truth(s));
+        json row = row_of(assessment.measure(stem_weights(s, kDialogue), kDialogue), bench.truth(s));
         row["isolation"] = proposal.isolation_percent;
         return row;
     };

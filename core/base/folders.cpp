@@ -1,5 +1,9 @@
 #include "core/base/folders.h"
 
+#include <fmt/format.h>
+#include <unistd.h>
+
+#include <atomic>
 #include <cstdlib>
 
 namespace rivlen {
@@ -13,6 +17,17 @@ std::filesystem::path default_work_folder() {
     if (const auto cache = variable("XDG_CACHE_HOME"); !cache.empty()) return cache / "rivlen";
     if (const auto home = variable("HOME"); !home.empty()) return home / ".cache" / "rivlen";
     return std::filesystem::temp_directory_path() / "rivlen";
+}
+
+ScratchFile::ScratchFile(const std::filesystem::path& folder, const std::string& name,
+                         const std::string& ending) {
+    static std::atomic<int> number{0};
+    path_ = folder / fmt::format("{} {}-{}{}", name, ::getpid(), ++number, ending);
+}
+
+ScratchFile::~ScratchFile() {
+    std::error_code ignored;
+    std::filesystem::remove(path_, ignored);
 }
 
 }  // namespace rivlen

@@ -1,11 +1,26 @@
 // Where Rivlen keeps working copies and maps: $RIVLEN_WORK, else $XDG_CACHE_HOME/rivlen, else
-// ~/.cache/rivlen.
+// ~/.cache/rivlen; and files that jobs need for a while.
 #pragma once
 
 #include <filesystem>
+#include <string>
 
 namespace rivlen {
 
 [[nodiscard]] std::filesystem::path default_work_folder();
+
+// The name of a file that no other job has, of this process or another; what is there under it is removed
+// when this goes.
+class ScratchFile {
+  public:
+    ScratchFile(const std::filesystem::path& folder, const std::string& name, const std::string& ending);
+    ~ScratchFile();
+    ScratchFile(const ScratchFile&) = delete;
+    ScratchFile& operator=(const ScratchFile&) = delete;
+    [[nodiscard]] const std::filesystem::path& path() const { return path_; }
+
+  private:
+    std::filesystem::path path_;
+};
 
 }  // namespace rivlen

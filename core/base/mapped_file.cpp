@@ -54,7 +54,7 @@ MappedFile& MappedFile::operator=(MappedFile&& other) noexcept {
     return *this;
 }
 
-void MappedFile::let_go() const {
+void MappedFile::drop_pages() const {
     if (data_ != nullptr) ::madvise(const_cast<std::byte*>(data_), size_, MADV_DONTNEED);  // NOLINT
 }
 

@@ -24,7 +24,7 @@ class MappedFile {
     [[nodiscard]] std::span<const std::byte> bytes() const { return {data_, size_}; }
     // Gives back the memory of what was read so far; what is read again comes from the file again (as a rule
     // from the system's cache). May be called while other threads read.
-    void let_go() const;
+    void drop_pages() const;
 
   private:
     MappedFile(const std::byte* data, std::size_t size) : data_(data), size_(size) {}

@@ -34,7 +34,7 @@ class File {
     [[nodiscard]] const Metadata& metadata() const { return metadata_; }
     [[nodiscard]] const std::vector<Tensor>& tensors() const { return tensors_; }
     [[nodiscard]] const Tensor* find(std::string_view name) const;
-    void let_go() const { mapping_.let_go(); }  // see MappedFile
+    void drop_pages() const { mapping_.drop_pages(); }  // see MappedFile
 
   private:
     MappedFile mapping_;

@@ -1,7 +1,7 @@
 #include "core/media/decode.h"
 
 #include "core/media/libav.h"
-#include "core/media/resample.h"
+#include "core/dsp/resample.h"
 
 namespace rivlen {
 

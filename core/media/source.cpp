@@ -8,7 +8,7 @@
 
 #include "core/base/hash.h"
 #include "core/base/output_file.h"
-#include "core/media/resample.h"
+#include "core/dsp/resample.h"
 
 namespace rivlen {
 
@@ -35,7 +35,7 @@ bool read_number(const safetensors::Metadata& metadata, const std::string& key, 
     return std::from_chars(text.data(), text.data() + text.size(), out).ec == std::errc{};
 }
 
-struct Trouble {
+struct Issue {
     std::uint64_t not_finite = 0;
     std::uint64_t damaged_packets = 0;
     double declared_seconds = 0;
@@ -128,7 +128,7 @@ Result<Source> Source::bring_in(const fs::path& original, const fs::path& work_f
     const auto channels = static_cast<std::size_t>(info.channels);
     auto copy = WorkingCopy::create(path, original, info.sample_rate, info.channels);
     if (!copy) return copy.error();
-    Trouble trouble;
+    Issue trouble;
     bool first_block = true;
     std::int64_t to_drop = 0;
     while (true) {

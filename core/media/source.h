@@ -53,7 +53,7 @@ class Source {
     [[nodiscard]] std::span<const float> samples() const { return samples_; }
     // One channel from `start_frame` on; outside the recording is silence.
     void read(int channel, std::int64_t start_frame, std::span<float> out) const;
-    void let_go() const { file_.let_go(); }  // see MappedFile
+    void drop_pages() const { file_.drop_pages(); }  // see MappedFile
 
   private:
     std::filesystem::path original_;

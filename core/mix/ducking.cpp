@@ -3,7 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
-#include "core/base/levels.h"
+#include "core/dsp/decibels.h"
 
 namespace rivlen {
 
@@ -16,7 +16,7 @@ std::int64_t steps_of(double ms, int sample_rate) {
     return std::llround(ms / 1000.0 * sample_rate / kDuckStep);
 }
 std::optional<std::size_t> key_place(const MixPlan& plan, std::size_t track) {
-    const auto& tracks = plan.rebuild().tracks;
+    const auto& tracks = plan.timeline().tracks;
     const Ducking& ducking = tracks[track].ducking;
     if (!ducking.acts()) return std::nullopt;
     const auto found = std::ranges::find(tracks, ducking.key_track, &Track::id);
@@ -66,8 +66,8 @@ void DuckLine::seek(const MixPlan& plan, std::size_t track, std::int64_t frame) 
         rule_.reset();
         return;
     }
-    with_ = plan.rebuild().tracks[track].ducking;
-    rule_.emplace(with_, plan.rebuild().sample_rate);
+    with_ = plan.timeline().tracks[track].ducking;
+    rule_.emplace(with_, plan.timeline().sample_rate);
     const std::int64_t now = frame / kDuckStep;
     step_ = std::max<std::int64_t>(-1, now - 2 * rule_->memory_steps());
     from_ = to_ = 0;
@@ -85,7 +85,7 @@ double DuckLine::apply(const MixPlan& plan, std::size_t track, StereoBlock block
         frame_ += size;
         return 0;
     }
-    if (!rule_ || !(with_ == plan.rebuild().tracks[track].ducking)) {
+    if (!rule_ || !(with_ == plan.timeline().tracks[track].ducking)) {
         const double was = rule_ ? to_ : 0;
         seek(plan, track, frame_);
         if (rule_) from_ = was;  // a change of settings glides over one step
@@ -121,7 +121,7 @@ std::vector<float> duck_gains(const Ducking& ducking, int sample_rate, std::span
 
 Result<std::vector<float>> track_levels(const MixPlan& plan, std::size_t track, const JobControl& job) {
     std::int64_t end = 0;
-    for (const auto& clip : plan.rebuild().tracks[track].clips) end = std::max(end, clip.end());
+    for (const auto& clip : plan.timeline().tracks[track].clips) end = std::max(end, clip.end());
     const std::int64_t steps = (end + kDuckStep - 1) / kDuckStep;
     KeyLevels levels;
     std::vector<float> out;
@@ -135,8 +135,8 @@ Result<std::vector<float>> track_levels(const MixPlan& plan, std::size_t track, 
 }
 
 void freeze_ducking(Track& track, std::span<const float> gains_db) {
-    const MixLine target{LineTarget::Gain, 0, 0, {}};
-    std::vector<LinePoint> points;
+    const StripLane target{LaneTarget::Gain, 0, 0, {}};
+    std::vector<Breakpoint> points;
     points.reserve(gains_db.size());
     for (std::size_t k = 0; k < gains_db.size(); ++k) {
         const auto frame = static_cast<std::int64_t>(k) * kDuckStep;

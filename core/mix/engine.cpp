@@ -5,8 +5,8 @@
 #include <limits>
 #include <numbers>
 
-#include "core/base/denormals.h"
-#include "core/base/levels.h"
+#include "core/dsp/denormals.h"
+#include "core/dsp/decibels.h"
 
 namespace rivlen {
 
@@ -14,9 +14,9 @@ namespace {
 constexpr double kMuteSeconds = 0.005;  // over which a strip falls silent
 constexpr double kGlideSeconds = 0.01;  // over which a moved fader is followed
 constexpr float kArrived = 1e-6F;
-constexpr MixLine kGainLine{LineTarget::Gain, 0, 0, {}};
-constexpr MixLine kPanLine{LineTarget::Pan, 0, 0, {}};
-constexpr MixLine kMuteLine{LineTarget::Mute, 0, 0, {}};
+constexpr StripLane kGainLine{LaneTarget::Gain, 0, 0, {}};
+constexpr StripLane kPanLine{LaneTarget::Pan, 0, 0, {}};
+constexpr StripLane kMuteLine{LaneTarget::Mute, 0, 0, {}};
 constexpr std::size_t kRenderBlock = 4096;
 }  // namespace
 
@@ -24,8 +24,8 @@ FaderStage::FaderStage(int sample_rate)
     : open_step_(static_cast<float>(1.0 / (kMuteSeconds * sample_rate))),
       glide_(static_cast<float>(1.0 - std::exp(-5.0 / (kGlideSeconds * sample_rate)))) {}
 
-std::array<float, kMixChannels> FaderStage::gains(double gain_db, double pan_percent, bool invert) {
-    const double gain = (gain_db <= kLowestGainDb ? 0.0 : amplitude_of_db(gain_db)) * (invert ? -1.0 : 1.0);
+std::array<float, kMixChannels> FaderStage::gains(double gain_db, double pan_percent, bool polarity_inverted) {
+    const double gain = (gain_db <= kLowestGainDb ? 0.0 : amplitude_of_db(gain_db)) * (polarity_inverted ? -1.0 : 1.0);
     if (pan_percent == 0) return {static_cast<float>(gain), static_cast<float>(gain)};  // exactly
     const double angle = (pan_percent + 100) / 200 * std::numbers::pi / 2;
     return {static_cast<float>(gain * std::numbers::sqrt2 * std::cos(angle)),
@@ -33,16 +33,16 @@ std::array<float, kMixChannels> FaderStage::gains(double gain_db, double pan_per
 }
 
 void FaderStage::seek(const Strip& strip, bool audible, std::int64_t frame) {
-    now_ = gains(value_at(strip, kGainLine, frame), value_at(strip, kPanLine, frame), strip.invert);
+    now_ = gains(value_at(strip, kGainLine, frame), value_at(strip, kPanLine, frame), strip.polarity_inverted);
     open_ = audible && value_at(strip, kMuteLine, frame) < 0.5 ? 1.0F : 0.0F;
 }
 
 void FaderStage::apply(const Strip& strip, bool audible, std::int64_t frame, StereoBlock block) {
-    const MixLine* gain_line = find_line(strip, kGainLine);
-    const MixLine* pan_line = find_line(strip, kPanLine);
-    const MixLine* mute_line = find_line(strip, kMuteLine);
+    const StripLane* gain_line = find_lane(strip, kGainLine);
+    const StripLane* pan_line = find_lane(strip, kPanLine);
+    const StripLane* mute_line = find_lane(strip, kMuteLine);
     const auto target =
-        gains(value_at(strip, kGainLine, frame), value_at(strip, kPanLine, frame), strip.invert);
+        gains(value_at(strip, kGainLine, frame), value_at(strip, kPanLine, frame), strip.polarity_inverted);
     const bool moving = gain_line != nullptr || pan_line != nullptr;
     const bool open = audible && value_at(strip, kMuteLine, frame) < 0.5;
     if (!moving && mute_line == nullptr && now_ == target && open_ == (open ? 1.0F : 0.0F)) {
@@ -56,13 +56,13 @@ void FaderStage::apply(const Strip& strip, bool audible, std::int64_t frame, Ste
     for (std::size_t i = 0; i < block[0].size(); ++i) {
         const std::int64_t at = frame + static_cast<std::int64_t>(i);
         if (moving) {
-            now_ = gains(value_at(strip, kGainLine, at), value_at(strip, kPanLine, at), strip.invert);
+            now_ = gains(value_at(strip, kGainLine, at), value_at(strip, kPanLine, at), strip.polarity_inverted);
         } else {
             for (std::size_t c = 0; c < kMixChannels; ++c)
                 now_[c] = std::abs(target[c] - now_[c]) < kArrived ? target[c]
                                                                    : now_[c] + glide_ * (target[c] - now_[c]);
         }
-        const bool wanted = mute_line == nullptr ? open : audible && line_value(mute_line->points, at) < 0.5;
+        const bool wanted = mute_line == nullptr ? open : audible && lane_value(mute_line->points, at) < 0.5;
         open_ = wanted ? std::min(1.0F, open_ + open_step_) : std::max(0.0F, open_ - open_step_);
         for (std::size_t c = 0; c < kMixChannels; ++c) block[c][i] *= now_[c] * open_;
     }
@@ -74,7 +74,7 @@ MixEngine::MixEngine(std::shared_ptr<const MixPlan> plan) : plan_(std::move(plan
 }
 
 void MixEngine::build() {
-    const Rebuild& r = plan_->rebuild();
+    const Timeline& r = plan_->timeline();
     lanes_.clear();
     lanes_.reserve(r.tracks.size() + r.buses.size());
     const auto add = [&](int id, bool is_bus, std::size_t place, const Strip& strip) {
@@ -105,19 +105,19 @@ void MixEngine::build() {
 }
 
 const Strip& MixEngine::strip(const Lane& lane) const {
-    const Rebuild& r = plan_->rebuild();
+    const Timeline& r = plan_->timeline();
     return lane.is_bus ? r.buses[lane.place].strip : r.tracks[lane.place].strip;
 }
 
 namespace {
 
 bool same_parts(const Strip& a, const Strip& b) {
-    return std::ranges::equal(a.chain, b.chain, [](const ChainPart& x, const ChainPart& y) {
+    return std::ranges::equal(a.chain, b.chain, [](const Insert& x, const Insert& y) {
         return x.id == y.id && x.kind == y.kind;
     });
 }
 
-bool same_routes(const Rebuild& a, const Rebuild& b) {
+bool same_routes(const Timeline& a, const Timeline& b) {
     return a.sample_rate == b.sample_rate &&
            std::ranges::equal(a.tracks, b.tracks,
                               [](const Track& x, const Track& y) {
@@ -131,7 +131,7 @@ bool same_routes(const Rebuild& a, const Rebuild& b) {
 }  // namespace
 
 bool MixEngine::set_plan(std::shared_ptr<const MixPlan> plan) {
-    const bool same = same_routes(plan->rebuild(), plan_->rebuild());
+    const bool same = same_routes(plan->timeline(), plan_->timeline());
     plan_ = std::move(plan);
     if (same) return false;
     build();
@@ -152,7 +152,7 @@ void MixEngine::run_chain(Lane& lane, StereoBlock block) {
     const Strip& s = strip(lane);
     if (s.chain.empty()) return;
     const bool moving =
-        std::ranges::any_of(s.lines, [](const MixLine& l) { return l.target == LineTarget::Part; });
+        std::ranges::any_of(s.lines, [](const StripLane& l) { return l.target == LaneTarget::Part; });
     std::vector<double> values;
     std::size_t done = 0;
     while (done < block[0].size()) {
@@ -162,9 +162,9 @@ void MixEngine::run_chain(Lane& lane, StereoBlock block) {
         for (std::size_t p = 0; p < s.chain.size(); ++p) {
             values = s.chain[p].values;
             for (const auto& line : s.lines) {
-                if (line.target == LineTarget::Part && line.part == s.chain[p].id &&
+                if (line.target == LaneTarget::Part && line.part == s.chain[p].id &&
                     static_cast<std::size_t>(line.parameter) < values.size() && !line.points.empty())
-                    values[static_cast<std::size_t>(line.parameter)] = line_value(line.points, at);
+                    values[static_cast<std::size_t>(line.parameter)] = lane_value(line.points, at);
             }
             lane.chain->set(p, s.chain[p].on, values);
             lane.chain->hear(p, plan_->heard_as(s.chain[p].id));
@@ -183,7 +183,7 @@ void MixEngine::run_chain(Lane& lane, StereoBlock block) {
 
 // Behind the fader, frame by frame in order; the first pull after a seek decides where a lane begins.
 void MixEngine::pull(Lane& lane, std::int64_t frame, StereoBlock out) {
-    const Rebuild& r = plan_->rebuild();
+    const Timeline& r = plan_->timeline();
     const bool audible = lane.is_bus || plan_->audible(r.tracks[lane.place]);
     if (lane.out_frame != frame) {
         lane.in_frame = lane.out_frame = frame;

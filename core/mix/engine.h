@@ -10,7 +10,7 @@
 #include <vector>
 
 #include "core/base/job.h"
-#include "core/chain/processor.h"
+#include "core/effects/processor.h"
 #include "core/mix/ducking.h"
 #include "core/mix/plan.h"
 #include "core/mix/track_reader.h"
@@ -29,7 +29,7 @@ class FaderStage {
     void apply(const Strip& strip, bool audible, std::int64_t frame, StereoBlock block);
 
   private:
-    static std::array<float, kMixChannels> gains(double gain_db, double pan_percent, bool invert);
+    static std::array<float, kMixChannels> gains(double gain_db, double pan_percent, bool polarity_inverted);
     std::array<float, kMixChannels> now_{};
     float open_ = 1;  // 0: muted
     float open_step_, glide_;

@@ -4,7 +4,7 @@
 #include <array>
 #include <cmath>
 
-#include "core/base/levels.h"
+#include "core/dsp/decibels.h"
 
 namespace rivlen {
 
@@ -32,7 +32,7 @@ LevelSettings::LevelSettings()
       range_db(info(LevelSetting::Range).standard),
       seconds(info(LevelSetting::Seconds).standard) {}
 
-std::vector<LinePoint> levelling_line(std::span<const float> levels, std::int64_t step, int sample_rate,
+std::vector<Breakpoint> levelling_line(std::span<const float> levels, std::int64_t step, int sample_rate,
                                       const LevelSettings& s) {
     std::vector<float> spoken;
     for (const float level : levels) {
@@ -53,7 +53,7 @@ std::vector<LinePoint> levelling_line(std::span<const float> levels, std::int64_
     const auto half =
         std::max<std::int64_t>(1, std::llround(s.seconds * sample_rate / static_cast<double>(step)));
     const auto steps = static_cast<std::int64_t>(levels.size());
-    std::vector<LinePoint> points;
+    std::vector<Breakpoint> points;
     double gain = 0;
     bool begun = false;
     for (std::int64_t k = 0; k < steps; ++k) {

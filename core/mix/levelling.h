@@ -5,8 +5,8 @@
 #include <span>
 #include <vector>
 
-#include "core/shape/settings.h"
-#include "core/shape/timed.h"
+#include "core/separation/settings.h"
+#include "core/separation/timed.h"
 
 namespace rivlen {
 
@@ -24,7 +24,7 @@ struct LevelSettings {
 // spoken within `seconds` on either side; the gain that brings it to the target, at most `range_db` up or
 // down, is held where nobody speaks. What is 25 dB or more below the loudest words is not speech here (common
 // practice, no source). Points within 0.25 dB; empty when nobody speaks.
-[[nodiscard]] std::vector<LinePoint> levelling_line(std::span<const float> levels_dbfs,
+[[nodiscard]] std::vector<Breakpoint> levelling_line(std::span<const float> levels_dbfs,
                                                     std::int64_t step_frames, int sample_rate,
                                                     const LevelSettings& settings);
 

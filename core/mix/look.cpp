@@ -15,14 +15,14 @@ constexpr double kReadingShare = 0.1, kStemsShare = 0.4,
 Result<std::vector<std::vector<float>>> read_clips(const MixPlan& plan, std::size_t track,
                                                    const JobControl& job) {
     constexpr std::size_t kBlock = 8192;
-    const int rate = plan.rebuild().sample_rate;
+    const int rate = plan.timeline().sample_rate;
     std::int64_t length = 0;
-    for (const auto& clip : plan.rebuild().tracks[track].clips) length += clip.length;
+    for (const auto& clip : plan.timeline().tracks[track].clips) length += clip.length;
     const auto wanted = stretches_to_look_at(length, rate);
     std::vector<std::vector<float>> sound(kMixChannels);
     TrackReader reader;
     std::int64_t before = 0;  // clips so far
-    for (const auto& clip : plan.rebuild().tracks[track].clips) {
+    for (const auto& clip : plan.timeline().tracks[track].clips) {
         for (const auto& stretch : wanted) {
             const std::int64_t first = std::max(stretch.first, before);
             const std::int64_t last = std::min(stretch.last, before + clip.length);
@@ -49,7 +49,7 @@ Result<std::vector<std::vector<float>>> read_clips(const MixPlan& plan, std::siz
 }  // namespace
 
 Result<TrackLook> look_at_track(const MixPlan& plan, std::size_t track, const JobControl& job) {
-    const Track& here = plan.rebuild().tracks[track];
+    const Track& here = plan.timeline().tracks[track];
     if (here.clips.empty())
         return make_error(ErrorKind::BadInput, "There is nothing on \"{}\" to look at. Place a clip first.",
                           here.name);
@@ -63,18 +63,18 @@ Result<TrackLook> look_at_track(const MixPlan& plan, std::size_t track, const Jo
         if (!neutral) return neutral.error();
         job.report(kStemsShare);
         // A stem by itself is told by what it is, and beside what it was taken from.
-        if (here.clips.front().feed == Feed::Whole) {
+        if (here.clips.front().clip_source == ClipSource::Whole) {
             stems = *neutral;
         } else {
             const auto recording = look_at(*media.source, nullptr, job);
             if (!recording) return recording.error();
             out.recording = recording->echo;
-            out.recording->direct_db = (*neutral)[static_cast<std::size_t>(Stem::Dialogue)] -
+            out.recording->drr_db = (*neutral)[static_cast<std::size_t>(Stem::Dialogue)] -
                                        (*neutral)[static_cast<std::size_t>(Stem::Reverb)];
             job.report(kRecordingShare);
         }
     }
-    out.look = look_at(*sound, plan.rebuild().sample_rate, stems);
+    out.look = look_at(*sound, plan.timeline().sample_rate, stems);
     return out;
 }
 

@@ -2,13 +2,13 @@
 #pragma once
 
 #include "core/mix/plan.h"
-#include "core/repair/first_look.h"
+#include "core/diagnosis/first_look.h"
 
 namespace rivlen {
 
 struct TrackLook {
     FirstLook look;  // of the track's sound; its echo is what is left of it as the stems are set
-    std::optional<Echo> recording;  // echo of the first clip's recording itself, when that has been split
+    std::optional<Reverberation> recording;  // echo of the first clip's recording itself, when that has been split
 };
 // Errors: BadInput (no clips), Cancelled.
 [[nodiscard]] Result<TrackLook> look_at_track(const MixPlan& plan, std::size_t track,

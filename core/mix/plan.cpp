@@ -21,10 +21,10 @@ TimedSettings at_rate(TimedSettings settings, int from_rate, int to_rate) {
     return settings;
 }
 
-MixPlan::MixPlan(const Session& session, const MixMediaSet& media) : rebuild_(session.rebuild) {
-    std::map<std::pair<std::filesystem::path, int>, std::shared_ptr<const TimedRecipes>> recipes;
-    const auto recipes_for = [&](const std::filesystem::path& path, int card) {
-        auto& made = recipes[{path, card}];
+MixPlan::MixPlan(const Session& session, const MixMediaSet& media) : rebuild_(session.timeline) {
+    std::map<std::pair<std::filesystem::path, int>, std::shared_ptr<const TimedMaskWeights>> weight_sets;
+    const auto weights_for = [&](const std::filesystem::path& path, int card) {
+        auto& made = weight_sets[{path, card}];
         if (made) return made;
         const auto item = std::ranges::find(session.items, path, &SessionItem::path);
         const auto loaded = media.find(path);
@@ -36,7 +36,7 @@ MixPlan::MixPlan(const Session& session, const MixMediaSet& media) : rebuild_(se
                            : at_rate(item->timed(), loaded != media.end() ? loaded->second.recording_rate : 0,
                                      rebuild_.sample_rate);
         }
-        made = std::make_shared<const TimedRecipes>(std::move(settings));
+        made = std::make_shared<const TimedMaskWeights>(std::move(settings));
         return made;
     };
     for (const auto& track : rebuild_.tracks) {
@@ -44,9 +44,9 @@ MixPlan::MixPlan(const Session& session, const MixMediaSet& media) : rebuild_(se
         for (const auto& clip : track.clips) {
             PlannedClip planned;
             if (const auto found = media.find(clip.path); found != media.end()) planned.media = found->second;
-            if (clip.feed != Feed::Whole)
-                planned.recipes =
-                    recipes_for(clip.path, clip.card == kTrackSettings ? track.card : clip.card);
+            if (clip.clip_source != ClipSource::Whole)
+                planned.weight_sets =
+                    weights_for(clip.path, clip.card == kTrackSettings ? track.card : clip.card);
             list.push_back(std::move(planned));
         }
         any_track_solo_ = any_track_solo_ || track.strip.solo;

@@ -8,11 +8,11 @@
 #include <memory>
 #include <vector>
 
-#include "core/chain/processor.h"
-#include "core/chain/tap.h"
+#include "core/effects/processor.h"
+#include "core/effects/tap.h"
 #include "core/media/source.h"
-#include "core/session/session.h"
-#include "core/split/mask_map.h"
+#include "core/project/session.h"
+#include "core/separation/mask_map.h"
 
 namespace rivlen {
 
@@ -31,7 +31,7 @@ struct StripMeter {
 
 struct PlannedClip {
     MixMedia media;
-    std::shared_ptr<const TimedRecipes> recipes;  // null for Feed::Whole
+    std::shared_ptr<const TimedMaskWeights> weight_sets;  // null for Feed::Whole
 };
 
 class MixPlan {
@@ -39,7 +39,7 @@ class MixPlan {
     // media: what has been loaded so far. Settings are looked up in the session's items.
     MixPlan(const Session& session, const MixMediaSet& media);
 
-    [[nodiscard]] const Rebuild& rebuild() const { return rebuild_; }
+    [[nodiscard]] const Timeline& timeline() const { return rebuild_; }
     // Of a clip, by the places of track and clip.
     [[nodiscard]] const PlannedClip& clip(std::size_t track, std::size_t clip) const {
         return clips_[track][clip];
@@ -49,12 +49,12 @@ class MixPlan {
     [[nodiscard]] std::atomic<float>* reduction(int part_id) const;
     // One part may be heard otherwise than as its result (Chain::hear); id 0: none. It is how one listens,
     // not part of the session, and may be changed while the plan plays.
-    void hear(int part_id, Chain::Hear what) const {
+    void hear(int part_id, Chain::Audition what) const {
         heard_as_ = what;
         heard_part_ = part_id;
     }
-    [[nodiscard]] Chain::Hear heard_as(int part_id) const {
-        return part_id == heard_part_ ? heard_as_.load() : Chain::Hear::Result;
+    [[nodiscard]] Chain::Audition heard_as(int part_id) const {
+        return part_id == heard_part_ ? heard_as_.load() : Chain::Audition::Result;
     }
     // Whose sound behind its chain goes to a tap; set before the plan is handed on.
     void tap(int strip_id, std::shared_ptr<Tap> tap) {
@@ -72,12 +72,12 @@ class MixPlan {
     [[nodiscard]] bool audible(const Track& track) const;
 
   private:
-    Rebuild rebuild_;
+    Timeline rebuild_;
     std::vector<std::vector<PlannedClip>> clips_;
     std::map<int, std::unique_ptr<StripMeter>> meters_;
     std::map<int, std::unique_ptr<std::atomic<float>>> reductions_;
     mutable std::atomic<int> heard_part_{0};
-    mutable std::atomic<Chain::Hear> heard_as_{Chain::Hear::Result};
+    mutable std::atomic<Chain::Audition> heard_as_{Chain::Audition::Result};
     bool any_track_solo_ = false;
     int tapped_strip_ = 0;
     std::shared_ptr<Tap> tap_;

@@ -4,12 +4,12 @@
 #include <functional>
 #include <limits>
 
-#include "core/base/levels.h"
-#include "core/shape/shaper.h"
+#include "core/dsp/decibels.h"
+#include "core/separation/shaper.h"
 
 namespace rivlen {
 
-struct FeedReader::Shaping {
+struct ClipSourceReader::Shaping {
     Shaping(const Source& source, const MaskMap& map)
         : shaper(source, map, 1),
           block(static_cast<std::size_t>(source.channels()),
@@ -21,27 +21,27 @@ struct FeedReader::Shaping {
     std::vector<std::span<float>> spans;
     std::int64_t start = std::numeric_limits<std::int64_t>::min();  // of the block
     std::int64_t next = std::numeric_limits<std::int64_t>::min();   // that the shaper renders without a seek
-    std::array<Recipe, 1> recipe;
+    std::array<MaskWeights, 1> weights;
 };
 
-FeedReader::FeedReader(MixMedia media, Feed feed) : media_(std::move(media)), feed_(feed) {}
-FeedReader::~FeedReader() = default;
+ClipSourceReader::ClipSourceReader(MixMedia media, ClipSource clip_source) : media_(std::move(media)), clip_source_(clip_source) {}
+ClipSourceReader::~ClipSourceReader() = default;
 
-void FeedReader::render_block(const TimedRecipes& recipes) {
+void ClipSourceReader::render_block(const TimedMaskWeights& weight_sets) {
     Shaping& s = *shaping_;
-    const auto stem = stem_of_feed(feed_);
-    const auto recipes_at = [&](std::int64_t at) {
-        s.recipe[0] = stem ? recipes.stem(*stem, at) : recipes.kept(at);
-        return std::span<const Recipe>(s.recipe);
+    const auto stem = stem_of_clip_source(clip_source_);
+    const auto weight_sets_at = [&](std::int64_t at) {
+        s.weights[0] = stem ? weight_sets.stem(*stem, at) : weight_sets.kept(at);
+        return std::span<const MaskWeights>(s.weights);
     };
     const std::array<std::span<const std::span<float>>, 1> view = {s.spans};
-    s.shaper.next(std::cref(recipes_at), view);
+    s.shaper.next(std::cref(weight_sets_at), view);
 }
 
-void FeedReader::read(const TimedRecipes* recipes, std::int64_t frame, StereoBlock out) {
+void ClipSourceReader::read(const TimedMaskWeights* weight_sets, std::int64_t frame, StereoBlock out) {
     const Source* source = media_.source.get();
-    const bool plain = feed_ == Feed::Whole || (feed_ == Feed::Kept && !media_.map);
-    if (source == nullptr || (!plain && (!media_.map || recipes == nullptr))) {
+    const bool plain = clip_source_ == ClipSource::Whole || (clip_source_ == ClipSource::Kept && !media_.map);
+    if (source == nullptr || (!plain && (!media_.map || weight_sets == nullptr))) {
         for (auto& channel : out) std::ranges::fill(channel, 0.0F);
         return;
     }
@@ -60,7 +60,7 @@ void FeedReader::read(const TimedRecipes* recipes, std::int64_t frame, StereoBlo
         if (at < s.start || at >= s.start + hop) {
             if (s.next == std::numeric_limits<std::int64_t>::min() || at < s.next || at >= s.next + hop)
                 s.next = s.shaper.seek(at);
-            render_block(*recipes);
+            render_block(*weight_sets);
             s.start = s.next;
             s.next += hop;
         }
@@ -75,10 +75,10 @@ void FeedReader::read(const TimedRecipes* recipes, std::int64_t frame, StereoBlo
     }
 }
 
-FeedReader& TrackReader::reader_for(const Clip& clip, const MixMedia& media) {
+ClipSourceReader& TrackReader::reader_for(const Clip& clip, const MixMedia& media) {
     Entry* free = nullptr;  // longest unused, that fits
     for (auto& entry : readers_) {
-        const bool fits = entry.reader->fits(media, clip.feed);
+        const bool fits = entry.reader->fits(media, clip.clip_source);
         if (fits && entry.clip == clip.id) {
             entry.used = clock_;
             return *entry.reader;
@@ -90,7 +90,7 @@ FeedReader& TrackReader::reader_for(const Clip& clip, const MixMedia& media) {
             const auto oldest = std::ranges::min_element(readers_, {}, &Entry::used);
             if (oldest->used != clock_) readers_.erase(oldest);
         }
-        readers_.push_back({0, 0, std::make_unique<FeedReader>(media, clip.feed)});
+        readers_.push_back({0, 0, std::make_unique<ClipSourceReader>(media, clip.clip_source)});
         free = &readers_.back();
     }
     free->clip = clip.id;
@@ -105,7 +105,7 @@ void TrackReader::read(const MixPlan& plan, std::size_t track, std::int64_t fram
     for (auto& channel : piece_) {
         if (channel.size() < out[0].size()) channel.resize(out[0].size());
     }
-    const auto& clips = plan.rebuild().tracks[track].clips;
+    const auto& clips = plan.timeline().tracks[track].clips;
     for (std::size_t i = 0; i < clips.size(); ++i) {
         const Clip& clip = clips[i];
         if (clip.start >= frame + size) break;  // they stand in order of start
@@ -115,7 +115,7 @@ void TrackReader::read(const MixPlan& plan, std::size_t track, std::int64_t fram
         const std::int64_t to = std::min(frame + size, clip.end());
         const auto count = static_cast<std::size_t>(to - from);
         const StereoBlock piece = {std::span(piece_[0]).first(count), std::span(piece_[1]).first(count)};
-        reader_for(clip, planned.media).read(planned.recipes.get(), clip.offset + from - clip.start, piece);
+        reader_for(clip, planned.media).read(planned.weight_sets.get(), clip.offset + from - clip.start, piece);
         const double gain = clip.gain_db <= kLowestGainDb ? 0.0 : amplitude_of_db(clip.gain_db);
         const auto into = static_cast<std::size_t>(from - frame);
         const bool fading = from < clip.start + clip.fade_in.frames || to > clip.end() - clip.fade_out.frames;

@@ -7,29 +7,29 @@
 #include <span>
 #include <vector>
 
-#include "core/chain/processor.h"
+#include "core/effects/processor.h"
 #include "core/mix/plan.h"
 
 namespace rivlen {
 
 // One feed of one recording, anywhere in it; reading on from where it was is cheap. What is read does not
 // depend on what was read before.
-class FeedReader {
+class ClipSourceReader {
   public:
-    FeedReader(MixMedia media, Feed feed);
-    ~FeedReader();
-    FeedReader(const FeedReader&) = delete;
-    FeedReader& operator=(const FeedReader&) = delete;
-    [[nodiscard]] bool fits(const MixMedia& media, Feed feed) const {
-        return media.source == media_.source && media.map == media_.map && feed == feed_;
+    ClipSourceReader(MixMedia media, ClipSource clip_source);
+    ~ClipSourceReader();
+    ClipSourceReader(const ClipSourceReader&) = delete;
+    ClipSourceReader& operator=(const ClipSourceReader&) = delete;
+    [[nodiscard]] bool fits(const MixMedia& media, ClipSource clip_source) const {
+        return media.source == media_.source && media.map == media_.map && clip_source == clip_source_;
     }
     // recipes may be null for Feed::Whole.
-    void read(const TimedRecipes* recipes, std::int64_t frame, StereoBlock out);
+    void read(const TimedMaskWeights* weight_sets, std::int64_t frame, StereoBlock out);
 
   private:
-    void render_block(const TimedRecipes& recipes);
+    void render_block(const TimedMaskWeights& weight_sets);
     MixMedia media_;
-    Feed feed_;
+    ClipSource clip_source_;
     struct Shaping;  // made when it is first needed
     std::unique_ptr<Shaping> shaping_;
 };
@@ -43,9 +43,9 @@ class TrackReader {
     struct Entry {
         int clip = 0;
         std::uint64_t used = 0;
-        std::unique_ptr<FeedReader> reader;
+        std::unique_ptr<ClipSourceReader> reader;
     };
-    FeedReader& reader_for(const Clip& clip, const MixMedia& media);
+    ClipSourceReader& reader_for(const Clip& clip, const MixMedia& media);
     static constexpr std::size_t kMostReaders = 4;
     std::vector<Entry> readers_;
     std::uint64_t clock_ = 0;

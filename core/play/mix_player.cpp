@@ -17,10 +17,10 @@ MixPlayer::~MixPlayer() {
 
 void MixPlayer::set_plan(std::shared_ptr<const MixPlan> plan) {
     const std::lock_guard lock(mutex());
-    const std::int64_t total = plan && plan->rebuild().sample_rate > 0 ? plan->rebuild().end() : 0;
-    const bool there = wanted_ && wanted_->rebuild().end() > 0;
-    if (there != (total > 0) || (there && wanted_->rebuild().sample_rate != plan->rebuild().sample_rate)) {
-        change_material(true, plan ? plan->rebuild().sample_rate : sample_rate(), total);
+    const std::int64_t total = plan && plan->timeline().sample_rate > 0 ? plan->timeline().end() : 0;
+    const bool there = wanted_ && wanted_->timeline().end() > 0;
+    if (there != (total > 0) || (there && wanted_->timeline().sample_rate != plan->timeline().sample_rate)) {
+        change_material(true, plan ? plan->timeline().sample_rate : sample_rate(), total);
     } else {
         set_total(total);
     }
@@ -30,9 +30,9 @@ void MixPlayer::set_plan(std::shared_ptr<const MixPlan> plan) {
 bool MixPlayer::take_wanted() {
     if (wanted_ == now_) return false;
     const bool other_rate =
-        !engine_ || !wanted_ || wanted_->rebuild().sample_rate != engine_->plan().rebuild().sample_rate;
+        !engine_ || !wanted_ || wanted_->timeline().sample_rate != engine_->plan().timeline().sample_rate;
     now_ = wanted_;
-    if (!now_ || now_->rebuild().sample_rate <= 0) {
+    if (!now_ || now_->timeline().sample_rate <= 0) {
         engine_.reset();
         return true;
     }
@@ -41,7 +41,7 @@ bool MixPlayer::take_wanted() {
         return false;
     }
     engine_ = std::make_unique<MixEngine>(now_);
-    loudness_ = std::make_unique<LoudnessMeter>(now_->rebuild().sample_rate, static_cast<int>(kMixChannels),
+    loudness_ = std::make_unique<LoudnessMeter>(now_->timeline().sample_rate, static_cast<int>(kMixChannels),
                                                 LoudnessMeter::Kind::Running);
     return true;
 }
@@ -59,7 +59,7 @@ void MixPlayer::render(Block& block) {
     }
     if (anew_.exchange(false)) {
         loudness_ = std::make_unique<LoudnessMeter>(
-            now_->rebuild().sample_rate, static_cast<int>(kMixChannels), LoudnessMeter::Kind::Running);
+            now_->timeline().sample_rate, static_cast<int>(kMixChannels), LoudnessMeter::Kind::Running);
         true_peak_ = -200;
     }
     loudness_->add(sides_);

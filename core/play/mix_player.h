@@ -5,7 +5,7 @@
 #include <atomic>
 #include <memory>
 
-#include "core/assess/loudness.h"
+#include "core/metering/loudness.h"
 #include "core/mix/engine.h"
 #include "core/play/transport.h"
 

@@ -4,7 +4,7 @@
 #include <functional>
 #include <optional>
 
-#include "core/shape/shaper.h"
+#include "core/separation/shaper.h"
 
 namespace rivlen {
 
@@ -29,9 +29,9 @@ class Player::Renderer {
     // One block from at_ on, switches faded.
     void render(const Wanted& wanted, Block& block) {
         const std::size_t stem = stem_for(wanted);
-        const auto recipes_at = [&](std::int64_t frame) {
-            recipes_ = {wanted.recipes->kept(frame), wanted.recipes->stem(stem, frame)};
-            return std::span<const Recipe>(recipes_);
+        const auto weight_sets_at = [&](std::int64_t frame) {
+            weights_ = {wanted.weight_sets->kept(frame), wanted.weight_sets->stem(stem, frame)};
+            return std::span<const MaskWeights>(weights_);
         };
         const std::int64_t start = at_ - static_cast<std::int64_t>(skip_);
         for (std::size_t c = 0; c < channels_; ++c) source_->read(static_cast<int>(c), start, original_[c]);
@@ -41,7 +41,7 @@ class Player::Renderer {
                 for (auto& channel : shaped_[o]) spans[o].emplace_back(channel);
             }
             const std::array<std::span<const std::span<float>>, 2> views = {spans[0], spans[1]};
-            shaper_->next(std::cref(recipes_at), views);
+            shaper_->next(std::cref(weight_sets_at), views);
         }
         block.count = hop_ - skip_;
         block.samples.resize(hop_ * kOutputChannels);
@@ -92,7 +92,7 @@ class Player::Renderer {
     std::shared_ptr<const Source> source_;
     std::shared_ptr<const MaskMap> map_;
     std::optional<Shaper> shaper_;
-    std::array<Recipe, 2> recipes_;
+    std::array<MaskWeights, 2> weights_;
     std::size_t hop_ = 512, channels_ = 1, skip_ = 0;
     std::int64_t at_ = 0;
     std::array<std::vector<std::vector<float>>, 2> shaped_;
@@ -107,7 +107,7 @@ constexpr std::size_t kReadyBlocks = 3;  // about 32 ms: a switch must be heard 
 
 Player::Player() : Transport(kReadyBlocks) {
     wanted_.gains.fill(1.0F);
-    wanted_.recipes = std::make_shared<const TimedRecipes>();
+    wanted_.weight_sets = std::make_shared<const TimedMaskWeights>();
     start_thread();
 }
 
@@ -141,9 +141,9 @@ void Player::set_material(std::shared_ptr<const Source> source, std::shared_ptr<
 }
 
 void Player::set_settings(TimedSettings settings) {
-    auto recipes = std::make_shared<const TimedRecipes>(std::move(settings));
+    auto weight_sets = std::make_shared<const TimedMaskWeights>(std::move(settings));
     const std::lock_guard lock(mutex());
-    wanted_.recipes = std::move(recipes);
+    wanted_.weight_sets = std::move(weight_sets);
 }
 
 void Player::set_monitor(Monitor monitor) {

@@ -8,9 +8,9 @@
 
 #include "core/media/source.h"
 #include "core/play/transport.h"
-#include "core/shape/monitor.h"
-#include "core/shape/timed.h"
-#include "core/split/mask_map.h"
+#include "core/separation/audition.h"
+#include "core/separation/timed.h"
+#include "core/separation/mask_map.h"
 
 namespace rivlen {
 
@@ -37,7 +37,7 @@ class Player : public Transport {
     struct Wanted {  // what the controlling thread asks of the render thread
         std::shared_ptr<const Source> source;
         std::shared_ptr<const MaskMap> map;
-        std::shared_ptr<const TimedRecipes> recipes;  // never null
+        std::shared_ptr<const TimedMaskWeights> weight_sets;  // never null
         Monitor monitor = Monitor::Kept;
         std::array<float, kMonitors> gains{};
         std::uint64_t material = 0;  // counts changes of source or map

@@ -12,7 +12,7 @@
 #include <thread>
 #include <vector>
 
-#include "core/shape/monitor.h"
+#include "core/separation/audition.h"
 
 namespace rivlen {
 

@@ -40,9 +40,9 @@ inline void perceptron(Size rows, const Perceptron<const float>& unit, const flo
     }
 }
 
-inline void perceptron_slopes(Size rows, const Perceptron<const float>& unit, const float* x,
+inline void perceptron_gradients(Size rows, const Perceptron<const float>& unit, const float* x,
                               const float* hidden, const float* dout, float* dx,
-                              const Perceptron<float>& slopes) {
+                              const Perceptron<float>& gradients) {
     const Size w = unit.width;
     const Size m = unit.inner;
     Scratch& s = scratch();
@@ -60,15 +60,15 @@ inline void perceptron_slopes(Size rows, const Perceptron<const float>& unit, co
         const float* h = hidden + first * m;
         for (Size r = 0; r < n; ++r) norm_row(w, in + r * w, unit.norm, y + r * w);
         multiply(n, m, w, d, {w, 1}, {down, 0}, dh, m, false);
-        rectify_slopes(n * m, h, dh);
-        add_transposed_product(w, m, n, d, w, h, m, slopes.out_weight, m);
-        add_transposed_product(m, w, n, dh, m, y, w, slopes.up_weight, w);
-        add_column_sums(n, w, d, w, slopes.out_bias);
-        add_column_sums(n, m, dh, m, slopes.up_bias);
+        rectify_gradients(n * m, h, dh);
+        add_transposed_product(w, m, n, d, w, h, m, gradients.out_weight, m);
+        add_transposed_product(m, w, n, dh, m, y, w, gradients.up_weight, w);
+        add_column_sums(n, w, d, w, gradients.out_bias);
+        add_column_sums(n, m, dh, m, gradients.up_bias);
         multiply(n, w, m, dh, {m, 1}, {up, 0}, dy, w, false);
         for (Size r = 0; r < n; ++r)
-            norm_row_slopes(w, in + r * w, unit.norm, dy + r * w, d + r * w, dx + (first + r) * w,
-                            slopes.norm);
+            norm_row_gradients(w, in + r * w, unit.norm, dy + r * w, d + r * w, dx + (first + r) * w,
+                            gradients.norm);
     }
 }
 
@@ -108,8 +108,8 @@ inline void embed(const Patches& p, const Embedding<const float>& unit, const fl
     }
 }
 
-inline void embed_slopes(const Patches& p, const Embedding<const float>& unit, const float* features,
-                         const float* dout, const Embedding<float>& slopes) {
+inline void embed_gradients(const Patches& p, const Embedding<const float>& unit, const float* features,
+                         const float* dout, const Embedding<float>& gradients) {
     const Size steps = p.steps();
     const Size k = p.inputs();
     const Size w = unit.width;
@@ -125,8 +125,8 @@ inline void embed_slopes(const Patches& p, const Embedding<const float>& unit, c
                 take_patch(p, features, clip, step, position, in + r * k);
                 copy_row(w, dout + ((step * p.positions() + position) * p.clips + clip) * w, o + r * w);
             }
-            add_transposed_product(k, w, n, in, k, o, w, slopes.weight + position * k * w, w);
-            add_column_sums(n, w, o, w, slopes.bias + position * w);
+            add_transposed_product(k, w, n, in, k, o, w, gradients.weight + position * k * w, w);
+            add_column_sums(n, w, o, w, gradients.bias + position * w);
         }
     }
 }
@@ -223,7 +223,7 @@ inline void take_targets(const Patches& p, const LossTargets& targets, Size clip
     }
 }
 
-// Loss of one patch, and logits turned into their slopes. Per value: softmax M over the stems; M mix (1 +
+// Loss of one patch, and logits turned into their gradients. Per value: softmax M over the stems; M mix (1 +
 // absent) - sqrt(M) cross, and its slope with the logits.
 inline Vec patch_loss(Size size, const PatchTargets& targets, const float* absent, float weight,
                       float* logits) {
@@ -240,24 +240,24 @@ inline Vec patch_loss(Size size, const PatchTargets& targets, const float* absen
         const Vec scale = inverse_of(total);
         const Vec mixture = load(targets.mixture + j) * weight;
         Vec slope[kStemCount];
-        Vec slopes{};
+        Vec gradients{};
         for (Size stem = 0; stem < kStemCount; ++stem) {
             mask[stem] *= scale;
             const Vec cost = mask[stem] * mixture * (1.0F + absent[stem]);
             const Vec gain = root_of(mask[stem]) * load(targets.cross + stem * size + j) * weight;
             sum += cost - gain;
             slope[stem] = cost - 0.5F * gain;
-            slopes += slope[stem];
+            gradients += slope[stem];
         }
         for (Size stem = 0; stem < kStemCount; ++stem)
-            store(logits + stem * size + j, slope[stem] - mask[stem] * slopes);
+            store(logits + stem * size + j, slope[stem] - mask[stem] * gradients);
     }
     return sum;
 }
 
 inline double head_loss(const Patches& p, const Head<const float>& unit, const float* x,
                         const float* features, const LossTargets& targets, float* dx,
-                        const Head<float>& slopes) {
+                        const Head<float>& gradients) {
     const Size w = unit.width;
     const Size k = unit.inputs;
     const Size h = unit.hidden;
@@ -295,18 +295,18 @@ inline double head_loss(const Patches& p, const Head<const float>& unit, const f
                                   z + r * o);
             }
             loss += static_cast<double>(sum_of(sum));
-            add_transposed_product(h, o, n, hidden, h, z, o, slopes.weight2 + position * h * o, o);
-            add_column_sums(n, o, z, o, slopes.bias2 + position * o);
+            add_transposed_product(h, o, n, hidden, h, z, o, gradients.weight2 + position * h * o, o);
+            add_column_sums(n, o, z, o, gradients.bias2 + position * o);
             multiply(n, h, o, z, {o, 1}, {turned2, 0}, dh, h, false);
-            rectify_slopes(n * h, hidden, dh);
-            add_transposed_product(k, h, n, in, k, dh, h, slopes.weight1 + position * k * h, h);
-            add_column_sums(n, h, dh, h, slopes.bias1 + position * h);
+            rectify_gradients(n * h, hidden, dh);
+            add_transposed_product(k, h, n, in, k, dh, h, gradients.weight1 + position * k * h, h);
+            add_column_sums(n, h, dh, h, gradients.bias1 + position * h);
             multiply(n, w, h, dh, {h, 1}, {turned1, 0}, din, w, false);
             for (Size r = 0; r < n; ++r) {
                 const Size at =
                     (((first + r) / p.clips * p.positions() + position) * p.clips + (first + r) % p.clips) *
                     w;
-                norm_row_slopes(w, x + at, unit.norm, din + r * w, nothing, dx + at, slopes.norm);
+                norm_row_gradients(w, x + at, unit.norm, din + r * w, nothing, dx + at, gradients.norm);
             }
         }
     }
@@ -329,7 +329,7 @@ inline void orthogonalise(Size rows, Size columns, float* values) {
     for (Size i = 0; i < count; i += kLanes) squares += load(values + i) * load(values + i);
     const float scale = 1.0F / (__builtin_sqrtf(sum_of(squares)) + 1e-7F);
     for (Size i = 0; i < count; i += kLanes) store(values + i, load(values + i) * scale);
-    for (int turn = 0; turn < 5; ++turn) {
+    for (int time_step = 0; time_step < 5; ++time_step) {
         for (Size r0 = 0; r0 < rows; r0 += kLanes) {
             for (Size c = 0; c < columns; ++c) {
                 for (Size r = r0; r < r0 + kLanes; ++r) turned[c * rows + r] = values[r * columns + c];

@@ -24,7 +24,7 @@ Size state_floats(const Sequences& sequences, Size memory_steps, Size hidden) {
     // Two directions; in windows, the state that warms up beside the one that gives the output.
     return (windowed(sequences, memory_steps) ? 4 : 2) * sequences.count() * sequences.steps * hidden;
 }
-Size kept_values(const Sequences& sequences, Size memory_steps, Size hidden) {
+Size saved_values(const Sequences& sequences, Size memory_steps, Size hidden) {
     return 4 * state_floats(sequences, memory_steps, hidden);
 }
 

@@ -102,15 +102,15 @@ struct LossTargets {
     const float* weights = nullptr;  // [clips]
 };
 
-// Memory of one forward pass that its backward pass needs; kept_bytes() and state_floats() say how much.
+// Memory of one forward pass that its backward pass needs; saved_bytes() and state_floats() say how much.
 struct RecurrentMemory {
-    void* kept = nullptr;
+    void* saved = nullptr;
     float* states = nullptr;
 };
 
 struct Kernels {
     const char* name;
-    int kept_bytes;  // of one value in RecurrentMemory::kept
+    int saved_bytes;  // of one value in RecurrentMemory::kept
 
     // memory_steps as in engine/recurrence.h; 0 or at least the number of steps: without end.
     // x and out do not overlap; only the wanted steps of out are written, and only what they need is
@@ -118,31 +118,31 @@ struct Kernels {
     void (*recurrent)(const Sequences&, Size memory_steps, const Steps& wanted, const Recurrent<const float>&,
                       const float* x, float* out, const RecurrentMemory* memory);
     // Slopes of the weights are added to; dx is written.
-    void (*recurrent_slopes)(const Sequences&, Size memory_steps, const Recurrent<const float>&,
+    void (*recurrent_gradients)(const Sequences&, Size memory_steps, const Recurrent<const float>&,
                              const float* x, const RecurrentMemory&, const float* dout, float* dx,
-                             const Recurrent<float>& slopes);
+                             const Recurrent<float>& gradients);
     // hidden [rows, inner] is what the backward pass needs; null when nothing will be learned. out may be x.
     void (*perceptron)(Size rows, const Perceptron<const float>&, const float* x, float* out, float* hidden);
-    void (*perceptron_slopes)(Size rows, const Perceptron<const float>&, const float* x, const float* hidden,
-                              const float* dout, float* dx, const Perceptron<float>& slopes);
+    void (*perceptron_gradients)(Size rows, const Perceptron<const float>&, const float* x, const float* hidden,
+                              const float* dout, float* dx, const Perceptron<float>& gradients);
     // out [steps, positions, clips, width].
     void (*embed)(const Patches&, const Embedding<const float>&, const float* features, float* out);
-    void (*embed_slopes)(const Patches&, const Embedding<const float>&, const float* features,
-                         const float* dout, const Embedding<float>& slopes);
+    void (*embed_gradients)(const Patches&, const Embedding<const float>&, const float* features,
+                         const float* dout, const Embedding<float>& gradients);
     // x [steps, positions, clips, width], of which the first is the patches' first_step-th; masks (softmax
     // over the stems) [clips, frames, stems, bands] of the first `frames` frames of these steps.
     void (*head)(const Patches&, Size first_step, Size frames, const Head<const float>&, const float* x,
                  const float* features, float* masks);
-    // Softmax over the stems and the loss of a batch without its constant, with all slopes at once.
+    // Softmax over the stems and the loss of a batch without its constant, with all gradients at once.
     double (*head_loss)(const Patches&, const Head<const float>&, const float* x, const float* features,
-                        const LossTargets&, float* dx, const Head<float>& slopes);
+                        const LossTargets&, float* dx, const Head<float>& gradients);
     // In place: rows x columns (rows <= columns) to the nearest matrix with singular values near one
     // (learn/optimizer.h).
     void (*orthogonalise)(Size rows, Size columns, float* values);
 };
 
 // Values that one pass over these sequences keeps, and floats of its states.
-[[nodiscard]] Size kept_values(const Sequences& sequences, Size memory_steps, Size hidden);
+[[nodiscard]] Size saved_values(const Sequences& sequences, Size memory_steps, Size hidden);
 [[nodiscard]] Size state_floats(const Sequences& sequences, Size memory_steps, Size hidden);
 
 // The widest that this machine has, or the one that use_kernels() chose.

@@ -6,8 +6,8 @@
 namespace rivlen::units {
 
 extern const Kernels kAvx2Kernels;
-const Kernels kAvx2Kernels = {"avx2",      sizeof(Kept),       &recurrent,    &recurrent_slopes,
-                              &perceptron, &perceptron_slopes, &embed,        &embed_slopes,
+const Kernels kAvx2Kernels = {"avx2",      sizeof(Saved),       &recurrent,    &recurrent_gradients,
+                              &perceptron, &perceptron_gradients, &embed,        &embed_gradients,
                               &head,       &head_loss,         &orthogonalise};
 
 }  // namespace rivlen::units

@@ -6,8 +6,8 @@
 namespace rivlen::units {
 
 extern const Kernels kPlainKernels;
-const Kernels kPlainKernels = {"plain",     sizeof(Kept),       &recurrent,    &recurrent_slopes,
-                               &perceptron, &perceptron_slopes, &embed,        &embed_slopes,
+const Kernels kPlainKernels = {"plain",     sizeof(Saved),       &recurrent,    &recurrent_gradients,
+                               &perceptron, &perceptron_gradients, &embed,        &embed_gradients,
                                &head,       &head_loss,         &orthogonalise};
 
 }  // namespace rivlen::units

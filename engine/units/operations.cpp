@@ -29,7 +29,7 @@ Sequences sequences_of(const Tensor& x, bool along_steps) {
     return {steps, positions, clips, positions * clips, clips};
 }
 
-// The weights of a unit in one order, so that the operation, its slopes and its result speak of the same.
+// The weights of a unit in one order, so that the operation, its gradients and its result speak of the same.
 using RecurrentTensors = std::array<Tensor, 12>;
 RecurrentTensors listed(const NormWeights& norm, const std::array<GruWeights, 2>& gru,
                         const LinearWeights& out) {
@@ -56,13 +56,13 @@ variable_list zeros_like(std::span<const Tensor> tensors) {
     return out;
 }
 
-// Everything that an operation saved, and the slopes of the part of it that are weights.
+// Everything that an operation saved, and the gradients of the part of it that are weights.
 struct Saved {
     variable_list tensors;
-    variable_list slopes;
+    variable_list gradients;
     Saved(AutogradContext* context, std::size_t first_weight, std::size_t weights)
         : tensors(context->get_saved_variables()),
-          slopes(zeros_like(std::span(tensors).subspan(first_weight, weights))) {}
+          gradients(zeros_like(std::span(tensors).subspan(first_weight, weights))) {}
 };
 
 class RecurrentOperation : public Function<RecurrentOperation> {
@@ -76,14 +76,14 @@ class RecurrentOperation : public Function<RecurrentOperation> {
         const auto unit = recurrent_of<const float>(weights, read);
         const Sequences sequences = sequences_of(x, along_steps);
         auto out = torch::empty_like(x);
-        auto kept = torch::empty({kept_values(sequences, memory_steps, unit.hidden) * kernels().kept_bytes},
+        auto activations = torch::empty({saved_values(sequences, memory_steps, unit.hidden) * kernels().saved_bytes},
                                  torch::kByte);
         auto states = torch::empty({state_floats(sequences, memory_steps, unit.hidden)});
-        const RecurrentMemory memory{kept.data_ptr(), write(states)};
+        const RecurrentMemory memory{activations.data_ptr(), write(states)};
         kernels().recurrent(sequences, memory_steps, {}, unit, read(x), write(out), &memory);
         context->saved_data["along_steps"] = along_steps;
         context->saved_data["memory_steps"] = memory_steps;
-        variable_list saved{x, kept, states};
+        variable_list saved{x, activations, states};
         saved.insert(saved.end(), weights.begin(), weights.end());
         context->save_for_backward(saved);
         return out;
@@ -95,13 +95,13 @@ class RecurrentOperation : public Function<RecurrentOperation> {
         const auto dout = grads[0].contiguous();
         auto dx = torch::empty_like(x);
         const RecurrentMemory memory{saved.tensors[1].data_ptr(), write(saved.tensors[2])};
-        kernels().recurrent_slopes(sequences_of(x, context->saved_data["along_steps"].toBool()),
+        kernels().recurrent_gradients(sequences_of(x, context->saved_data["along_steps"].toBool()),
                                    context->saved_data["memory_steps"].toInt(),
                                    recurrent_of<const float>(std::span(saved.tensors).subspan(3), read),
                                    read(x), memory, read(dout), write(dx),
-                                   recurrent_of<float>(saved.slopes, write));
+                                   recurrent_of<float>(saved.gradients, write));
         variable_list result{Tensor(), Tensor(), dx};
-        result.insert(result.end(), saved.slopes.begin(), saved.slopes.end());
+        result.insert(result.end(), saved.gradients.begin(), saved.gradients.end());
         return result;
     }
 };
@@ -134,10 +134,10 @@ class PerceptronOperation : public Function<PerceptronOperation> {
         const auto unit = perceptron_of<const float>(std::span(saved.tensors).subspan(2), read);
         const auto dout = grads[0].contiguous();
         auto dx = torch::empty_like(x);
-        kernels().perceptron_slopes(x.numel() / unit.width, unit, read(x), read(saved.tensors[1]), read(dout),
-                                    write(dx), perceptron_of<float>(saved.slopes, write));
+        kernels().perceptron_gradients(x.numel() / unit.width, unit, read(x), read(saved.tensors[1]), read(dout),
+                                    write(dx), perceptron_of<float>(saved.gradients, write));
         variable_list result{dx};
-        result.insert(result.end(), saved.slopes.begin(), saved.slopes.end());
+        result.insert(result.end(), saved.gradients.begin(), saved.gradients.end());
         return result;
     }
 };
@@ -174,10 +174,10 @@ class EmbedOperation : public Function<EmbedOperation> {
         const Tensor& features = saved.tensors[0];
         const Tensor& weight = saved.tensors[1];
         const auto dout = grads[0].contiguous();
-        kernels().embed_slopes(patches_of(features, form_of(context)),
+        kernels().embed_gradients(patches_of(features, form_of(context)),
                                {weight.size(2), read(weight), nullptr}, read(features), read(dout),
-                               {weight.size(2), write(saved.slopes[0]), write(saved.slopes[1])});
-        return {Tensor(), Tensor(), saved.slopes[0], saved.slopes[1]};
+                               {weight.size(2), write(saved.gradients[0]), write(saved.gradients[1])});
+        return {Tensor(), Tensor(), saved.gradients[0], saved.gradients[1]};
     }
 };
 
@@ -187,7 +187,7 @@ Head<Float> head_of(std::span<const Tensor> w, const Pointer& at) {
             at(w[2]),     at(w[3]),     at(w[4]),     at(w[5])};
 }
 
-// The slopes are made along the way: nothing of the size of the logits is ever kept.
+// The gradients are made along the way: nothing of the size of the logits is ever kept.
 class HeadLossOperation : public Function<HeadLossOperation> {
   public:
     static Tensor forward(AutogradContext* context, const PatchForm& form, const LossTensors& targets,
@@ -195,14 +195,14 @@ class HeadLossOperation : public Function<HeadLossOperation> {
                           const Tensor& norm_bias, const Tensor& weight1, const Tensor& bias1,
                           const Tensor& weight2, const Tensor& bias2) {
         const std::array<Tensor, 6> weights{norm_weight, norm_bias, weight1, bias1, weight2, bias2};
-        auto slopes = zeros_like(weights);
+        auto gradients = zeros_like(weights);
         auto dx = torch::empty_like(x);
         const double loss = kernels().head_loss(
             patches_of(features, form), head_of<const float>(weights, read), read(x), read(features),
             {read(targets.mixture), read(targets.cross), read(targets.absent), read(targets.weights)},
-            write(dx), head_of<float>(slopes, write));
-        slopes.insert(slopes.begin(), dx);
-        context->save_for_backward(slopes);
+            write(dx), head_of<float>(gradients, write));
+        gradients.insert(gradients.begin(), dx);
+        context->save_for_backward(gradients);
         return torch::tensor(static_cast<float>(loss));
     }
     static variable_list backward(AutogradContext* context,

@@ -17,7 +17,7 @@ inline namespace RIVLEN_UNITS {
 
 inline constexpr Size kTile = 24;  // sequences
 inline constexpr Size kBackSteps =
-    8;  // steps of a backward pass whose slopes of weights are summed up together
+    8;  // steps of a backward pass whose gradients of weights are summed up together
 
 // One window of one direction.
 struct Window {
@@ -42,8 +42,8 @@ class Windows {
     // How far the output has gone over at a step, in a window that hands over.
     [[nodiscard]] float fade(Size step, bool backwards) const {
         const Size in = step % memory_;
-        const auto turn = static_cast<float>(backwards ? memory_ - 1 - in : in);
-        const float u = (turn + 0.5F) / static_cast<float>(memory_);
+        const auto time_step = static_cast<float>(backwards ? memory_ - 1 - in : in);
+        const float u = (time_step + 0.5F) / static_cast<float>(memory_);
         return u * u * (3.0F - 2.0F * u);
     }
 
@@ -91,7 +91,7 @@ inline PackedGru pack_forward(const Recurrent<const float>& unit, int direction,
 
 // g: products with x [rows, 3 hidden] that take in those with h; u: Un h + cn; before: null for an empty
 // state. kept: r, z, n, u of every row behind one another; null when nothing will be learned.
-inline void gates(Size rows, Size hidden, const float* g, const float* u, const float* before, Kept* memory,
+inline void gates(Size rows, Size hidden, const float* g, const float* u, const float* before, Saved* memory,
                   float* now) {
     for (Size i = 0; i < rows; ++i) {
         const float* a = g + i * 3 * hidden;
@@ -102,11 +102,11 @@ inline void gates(Size rows, Size hidden, const float* g, const float* u, const 
             const Vec n = tanh_of(load(a + 2 * hidden + j) + r * un);
             const Vec old = before != nullptr ? load(before + i * hidden + j) : Vec{};
             if (memory != nullptr) {
-                Kept* k = memory + i * 4 * hidden + j;
-                keep(k, r);
-                keep(k + hidden, z);
-                keep(k + 2 * hidden, n);
-                keep(k + 3 * hidden, un);
+                Saved* k = memory + i * 4 * hidden + j;
+                save_activation(k, r);
+                save_activation(k + hidden, z);
+                save_activation(k + 2 * hidden, n);
+                save_activation(k + 3 * hidden, un);
             }
             store(now + i * hidden + j, n + z * (old - n));
         }
@@ -115,7 +115,7 @@ inline void gates(Size rows, Size hidden, const float* g, const float* u, const 
 
 // One step of a state. g [rows, 3 hidden] holds the products with x and is overwritten.
 inline void step(Size rows, Size hidden, const PackedGru& weights, float* g, float* u, const float* before,
-                 Kept* memory, float* now) {
+                 Saved* memory, float* now) {
     if (before != nullptr) {
         multiply(rows, 2 * hidden, hidden, before, {hidden, 1}, {weights.hh_rz, 0}, g, 3 * hidden, true);
         multiply(rows, hidden, hidden, before, {hidden, 1}, {weights.hh_n, 0}, u, hidden, false,
@@ -136,20 +136,20 @@ class TileMemory {
         stream_ = sequences.count() * sequences.steps * hidden;
         const Size start = direction * (several ? 2 : 1) * stream_ + first * sequences.steps * hidden;
         states_ = memory.states + start;
-        kept_ = static_cast<Kept*>(memory.kept) + 4 * start;
+        kept_ = static_cast<Saved*>(memory.saved) + 4 * start;
     }
     // stream 0: the state that gives the output; 1: the one that warms up.
     [[nodiscard]] float* state(int stream, Size step) const {
         return states_ + stream * stream_ + step * rows_ * hidden_;
     }
-    [[nodiscard]] Kept* kept(int stream, Size step) const {
+    [[nodiscard]] Saved* saved(int stream, Size step) const {
         return kept_ + 4 * (stream * stream_ + step * rows_ * hidden_);
     }
 
   private:
     Size hidden_, rows_, stream_ = 0;
     float* states_ = nullptr;
-    Kept* kept_ = nullptr;
+    Saved* kept_ = nullptr;
 };
 
 struct ForwardScratch {
@@ -158,10 +158,10 @@ struct ForwardScratch {
 };
 
 // h = lerp(own, early, fade).
-inline void fade_over(Size count, float fade, const float* own, const float* early, float* h) {
+inline void fade_over(Size count, float fade, const float* own, const float* warm_up, float* h) {
     for (Size j = 0; j < count; j += kLanes) {
         const Vec a = load(own + j);
-        store(h + j, a + (load(early + j) - a) * fade);
+        store(h + j, a + (load(warm_up + j) - a) * fade);
     }
 }
 
@@ -173,8 +173,8 @@ inline void run_direction(const Tile& tile, const Windows& windows, const Steps&
     const Size h = unit.hidden;
     const Size rows = tile.rows;
     const float* own = nullptr;  // states after the step before
-    const float* early = nullptr;
-    Size turn = 0;
+    const float* warm_up = nullptr;
+    Size time_step = 0;
     for (Size n = 0; n < windows.count(); ++n) {
         const Window window = windows.at(n, backwards);
         const auto before = [&](const Window& w) {
@@ -183,26 +183,26 @@ inline void run_direction(const Tile& tile, const Windows& windows, const Steps&
         if (backwards ? window.end <= wanted.begin : window.begin >= wanted.end) break;
         const bool warms_up_only = before(window);
         if (warms_up_only && before(windows.at(n + 1, backwards))) continue;
-        own = window.first || warms_up_only ? nullptr : early;
-        early = nullptr;
-        for (Size k = 0; k < window.end - window.begin; ++k, ++turn) {
+        own = window.first || warms_up_only ? nullptr : warm_up;
+        warm_up = nullptr;
+        for (Size k = 0; k < window.end - window.begin; ++k, ++time_step) {
             const Size t = backwards ? window.end - 1 - k : window.begin + k;
             for (Size r = 0; r < rows; ++r) norm_row(w, x + tile.at(r, t), unit.norm, s.y + r * w);
             multiply(rows, 3 * h, w, s.y, {w, 1}, {weights.ih, 0}, s.g, 3 * h, false, weights.bias);
             if (window.hands_over) {
                 if (!warms_up_only) copy_row(rows * 3 * h, s.g, s.g2);
-                float* now = memory != nullptr ? memory->state(1, t) : s.states[1][turn % 2];
-                step(rows, h, weights, warms_up_only ? s.g : s.g2, s.u, early, memory != nullptr ? memory->kept(1, t) : nullptr,
+                float* now = memory != nullptr ? memory->state(1, t) : s.states[1][time_step % 2];
+                step(rows, h, weights, warms_up_only ? s.g : s.g2, s.u, warm_up, memory != nullptr ? memory->saved(1, t) : nullptr,
                      now);
-                early = now;
+                warm_up = now;
             }
             if (warms_up_only) continue;
-            float* now = memory != nullptr ? memory->state(0, t) : s.states[0][turn % 2];
-            step(rows, h, weights, s.g, s.u, own, memory != nullptr ? memory->kept(0, t) : nullptr, now);
+            float* now = memory != nullptr ? memory->state(0, t) : s.states[0][time_step % 2];
+            step(rows, h, weights, s.g, s.u, own, memory != nullptr ? memory->saved(0, t) : nullptr, now);
             own = now;
             const float* result = own;
             if (window.hands_over) {
-                fade_over(rows * h, windows.fade(t, backwards), own, early, s.faded);
+                fade_over(rows * h, windows.fade(t, backwards), own, warm_up, s.faded);
                 result = s.faded;
             }
             multiply(rows, w, h, result, {h, 1}, {weights.out, 0}, s.out, w, false,
@@ -248,17 +248,17 @@ inline void recurrent(const Sequences& sequences, Size memory_steps, const Steps
 
 // Slopes of one step of a state; carry is that of h after the step on entry, and of h before it, as far as it
 // does not go through the gates, on exit. dg [rows, 3 hidden]: of the products with x; dn: of Un h + cn.
-inline void gate_slopes(Size rows, Size hidden, const float* dh_out, float share, const float* before,
-                        const Kept* memory, float* carry, float* dg, float* dn) {
+inline void gate_gradients(Size rows, Size hidden, const float* dh_out, float share, const float* before,
+                        const Saved* memory, float* carry, float* dg, float* dn) {
     for (Size i = 0; i < rows; ++i) {
-        const Kept* k = memory + i * 4 * hidden;
+        const Saved* k = memory + i * 4 * hidden;
         float* a = dg + i * 3 * hidden;
         for (Size j = 0; j < hidden; j += kLanes) {
             const Size at = i * hidden + j;
-            const Vec r = kept(k + j);
-            const Vec z = kept(k + hidden + j);
-            const Vec n = kept(k + 2 * hidden + j);
-            const Vec u = kept(k + 3 * hidden + j);
+            const Vec r = saved(k + j);
+            const Vec z = saved(k + hidden + j);
+            const Vec n = saved(k + 2 * hidden + j);
+            const Vec u = saved(k + 3 * hidden + j);
             const Vec dh = load(dh_out + at) * share + load(carry + at);
             const Vec dnew = dh * (1.0F - z) * (1.0F - n * n);
             store(a + j, dnew * u * r * (1.0F - r));
@@ -278,7 +278,7 @@ struct BackwardScratch {
     float* carry[2];
 };
 struct PackedGruSlopes {
-    float *ih, *hh_rz, *hh_n, *out;  // the same weights, as products with slopes take them
+    float *ih, *hh_rz, *hh_n, *out;  // the same weights, as products with gradients take them
 };
 
 inline PackedGruSlopes pack_backward(const Recurrent<const float>& unit, int direction, Scratch& s) {
@@ -298,7 +298,7 @@ class DirectionSlopes {
   public:
     DirectionSlopes(const Tile& tile, const Windows& windows, const Recurrent<const float>& unit,
                     const PackedGruSlopes& packed, bool backwards, const TileMemory& memory,
-                    const BackwardScratch& s, const Recurrent<float>& slopes)
+                    const BackwardScratch& s, const Recurrent<float>& gradients)
         : tile_(tile),
           windows_(windows),
           unit_(unit),
@@ -306,7 +306,7 @@ class DirectionSlopes {
           backwards_(backwards),
           memory_(memory),
           s_(s),
-          slopes_(slopes) {}
+          gradients_(gradients) {}
 
     void run(const float* x, const float* dout, float* dx) {
         const Size state = tile_.rows * unit_.hidden;
@@ -318,8 +318,8 @@ class DirectionSlopes {
             // that which gave the output here ends here.
             copy_row(state, s_.carry[0], s_.carry[1]);
             clear(state, s_.carry[0]);
-            const Size turns = window.end - window.begin;
-            for (Size last = turns; last > 0;) {
+            const Size time_steps = window.end - window.begin;
+            for (Size last = time_steps; last > 0;) {
                 const Size first = last > kBackSteps ? last - kBackSteps : 0;
                 run_steps(window, first, last, x, dout, dx);
                 last = first;
@@ -328,28 +328,28 @@ class DirectionSlopes {
     }
 
   private:
-    [[nodiscard]] Size step_of(const Window& window, Size turn) const {
-        return backwards_ ? window.end - 1 - turn : window.begin + turn;
+    [[nodiscard]] Size step_of(const Window& window, Size time_step) const {
+        return backwards_ ? window.end - 1 - time_step : window.begin + time_step;
     }
     // The state of a stream before a turn of a window; null when it is empty.
-    [[nodiscard]] const float* state_before(const Window& window, Size turn, int stream) const {
-        if (turn > 0) return memory_.state(stream, step_of(window, turn - 1));
+    [[nodiscard]] const float* state_before(const Window& window, Size time_step, int stream) const {
+        if (time_step > 0) return memory_.state(stream, step_of(window, time_step - 1));
         if (stream == 1 || window.first) return nullptr;
         return memory_.state(1, backwards_ ? window.end : window.begin - 1);
     }
     void gather(const Window& window, Size first, Size last, const float* x, const float* dout) {
         const Size w = unit_.width;
         const Size state = tile_.rows * unit_.hidden;
-        for (Size turn = first; turn < last; ++turn) {
-            const Size t = step_of(window, turn);
-            const Size row = (turn - first) * tile_.rows;
+        for (Size time_step = first; time_step < last; ++time_step) {
+            const Size t = step_of(window, time_step);
+            const Size row = (time_step - first) * tile_.rows;
             for (Size r = 0; r < tile_.rows; ++r) {
                 norm_row(w, x + tile_.at(r, t), unit_.norm, s_.y + (row + r) * w);
                 copy_row(w, dout + tile_.at(r, t), s_.dout + (row + r) * w);
             }
             for (int stream = 0; stream < (window.hands_over ? 2 : 1); ++stream) {
-                float* to = s_.before[stream] + (turn - first) * state;
-                const float* before = state_before(window, turn, stream);
+                float* to = s_.before[stream] + (time_step - first) * state;
+                const float* before = state_before(window, time_step, stream);
                 if (before != nullptr) {
                     copy_row(state, before, to);
                 } else {
@@ -358,30 +358,30 @@ class DirectionSlopes {
             }
             if (window.hands_over) {
                 fade_over(state, windows_.fade(t, backwards_), memory_.state(0, t), memory_.state(1, t),
-                          s_.faded + (turn - first) * state);
+                          s_.faded + (time_step - first) * state);
             } else {
-                copy_row(state, memory_.state(0, t), s_.faded + (turn - first) * state);
+                copy_row(state, memory_.state(0, t), s_.faded + (time_step - first) * state);
             }
         }
     }
-    void step_back(const Window& window, Size turn, Size first, int stream) {
+    void step_back(const Window& window, Size time_step, Size first, int stream) {
         const Size h = unit_.hidden;
         const Size rows = tile_.rows;
-        const Size at = (turn - first) * rows;
-        const Size t = step_of(window, turn);
+        const Size at = (time_step - first) * rows;
+        const Size t = step_of(window, time_step);
         const float fade = window.hands_over ? windows_.fade(t, backwards_) : 0.0F;
         float* dg = s_.dg[stream] + at * 3 * h;
         float* dn = s_.dn[stream] + at * h;
         float* carry = s_.carry[stream];
-        gate_slopes(rows, h, s_.dh + at * h, stream == 0 ? 1.0F - fade : fade, s_.before[stream] + at * h,
-                    memory_.kept(stream, t), carry, dg, dn);
+        gate_gradients(rows, h, s_.dh + at * h, stream == 0 ? 1.0F - fade : fade, s_.before[stream] + at * h,
+                    memory_.saved(stream, t), carry, dg, dn);
         multiply(rows, h, 2 * h, dg, {3 * h, 1}, {packed_.hh_rz, 0}, carry, h, true);
         multiply(rows, h, h, dn, {h, 1}, {packed_.hh_n, 0}, carry, h, true);
     }
-    void add_weight_slopes(Size count, bool hands_over) {
+    void add_weight_gradients(Size count, bool hands_over) {
         const Size w = unit_.width;
         const Size h = unit_.hidden;
-        const auto& gru = slopes_.gru[backwards_ ? 1 : 0];
+        const auto& gru = gradients_.gru[backwards_ ? 1 : 0];
         for (int stream = 0; stream < (hands_over ? 2 : 1); ++stream) {
             const float* dg = s_.dg[stream];
             const float* dn = s_.dn[stream];
@@ -395,8 +395,8 @@ class DirectionSlopes {
         add_transposed_product(3 * h, w, count, s_.dg[0], 3 * h, s_.y, w, gru.weight_ih, w);
         add_column_sums(count, 3 * h, s_.dg[0], 3 * h, gru.bias_ih);
         add_transposed_product(w, h, count, s_.dout, w, s_.faded, h,
-                               slopes_.out_weight + (backwards_ ? h : 0), 2 * h);
-        if (!backwards_) add_column_sums(count, w, s_.dout, w, slopes_.out_bias);
+                               gradients_.out_weight + (backwards_ ? h : 0), 2 * h);
+        if (!backwards_) add_column_sums(count, w, s_.dout, w, gradients_.out_bias);
     }
     void run_steps(const Window& window, Size first, Size last, const float* x, const float* dout,
                    float* dx) {
@@ -405,18 +405,18 @@ class DirectionSlopes {
         const Size count = (last - first) * tile_.rows;
         gather(window, first, last, x, dout);
         multiply(count, h, w, s_.dout, {w, 1}, {packed_.out, 0}, s_.dh, h, false);
-        for (Size turn = last - 1; turn >= first; --turn) {
-            step_back(window, turn, first, 0);
-            if (window.hands_over) step_back(window, turn, first, 1);
+        for (Size time_step = last - 1; time_step >= first; --time_step) {
+            step_back(window, time_step, first, 0);
+            if (window.hands_over) step_back(window, time_step, first, 1);
         }
-        add_weight_slopes(count, window.hands_over);
+        add_weight_gradients(count, window.hands_over);
         multiply(count, w, 3 * h, s_.dg[0], {3 * h, 1}, {packed_.ih, 0}, s_.dy, w, false);
-        for (Size turn = first; turn < last; ++turn) {
-            const Size t = step_of(window, turn);
+        for (Size time_step = first; time_step < last; ++time_step) {
+            const Size t = step_of(window, time_step);
             for (Size r = 0; r < tile_.rows; ++r) {
                 const Size at = tile_.at(r, t);
-                norm_row_slopes(w, x + at, unit_.norm, s_.dy + ((turn - first) * tile_.rows + r) * w,
-                                backwards_ ? dx + at : dout + at, dx + at, slopes_.norm);
+                norm_row_gradients(w, x + at, unit_.norm, s_.dy + ((time_step - first) * tile_.rows + r) * w,
+                                backwards_ ? dx + at : dout + at, dx + at, gradients_.norm);
             }
         }
     }
@@ -428,13 +428,13 @@ class DirectionSlopes {
     bool backwards_;
     const TileMemory& memory_;
     const BackwardScratch& s_;
-    const Recurrent<float>& slopes_;
+    const Recurrent<float>& gradients_;
 };
 
-inline void recurrent_slopes(const Sequences& sequences, Size memory_steps,
+inline void recurrent_gradients(const Sequences& sequences, Size memory_steps,
                              const Recurrent<const float>& unit, const float* x,
                              const RecurrentMemory& memory, const float* dout, float* dx,
-                             const Recurrent<float>& slopes) {
+                             const Recurrent<float>& gradients) {
     const Size w = unit.width;
     const Size h = unit.hidden;
     Scratch& s = scratch();
@@ -454,7 +454,7 @@ inline void recurrent_slopes(const Sequences& sequences, Size memory_steps,
         const Tile tile(sequences, first, w);
         for (int d = 0; d < 2; ++d) {
             const TileMemory own(memory, sequences, memory_steps, h, d, first, tile.rows);
-            DirectionSlopes(tile, windows, unit, packed[d], d == 1, own, work, slopes).run(x, dout, dx);
+            DirectionSlopes(tile, windows, unit, packed[d], d == 1, own, work, gradients).run(x, dout, dx);
         }
     }
 }

@@ -31,18 +31,18 @@ RIVLEN_INLINE void norm_row(Size width, const float* x, const Norm<const float>&
         store(y + j, v * load(norm.weight + j) + load(norm.bias + j));
     }
 }
-// dx = base + the slope of x for the slope dy of its norm; slopes of weight and bias are added to. dx may be
+// dx = base + the slope of x for the slope dy of its norm; gradients of weight and bias are added to. dx may be
 // base.
-RIVLEN_INLINE void norm_row_slopes(Size width, const float* x, const Norm<const float>& norm, const float* dy,
-                                   const float* base, float* dx, const Norm<float>& slopes) {
+RIVLEN_INLINE void norm_row_gradients(Size width, const float* x, const Norm<const float>& norm, const float* dy,
+                                   const float* base, float* dx, const Norm<float>& gradients) {
     const Moments m = moments_of(width, x);
     Vec sum{};
     Vec along{};
     for (Size j = 0; j < width; j += kLanes) {
         const Vec v = (load(x + j) - m.mean) * m.scale;
         const Vec d = load(dy + j);
-        store(slopes.bias + j, load(slopes.bias + j) + d);
-        store(slopes.weight + j, load(slopes.weight + j) + d * v);
+        store(gradients.bias + j, load(gradients.bias + j) + d);
+        store(gradients.weight + j, load(gradients.weight + j) + d * v);
         const Vec e = d * load(norm.weight + j);
         sum += e;
         along += e * v;
@@ -70,10 +70,10 @@ RIVLEN_INLINE void rectify(Size count, float* x) {
     for (Size j = 0; j < count; j += kLanes) store(x + j, larger(load(x + j), Vec{}));
 }
 // Slopes pass where the rectified value is above nothing.
-RIVLEN_INLINE void rectify_slopes(Size count, const float* rectified, float* slopes) {
+RIVLEN_INLINE void rectify_gradients(Size count, const float* rectified, float* gradients) {
     for (Size j = 0; j < count; j += kLanes) {
         const Vec on = load(rectified + j);
-        store(slopes + j, on > Vec{} ? load(slopes + j) : Vec{});
+        store(gradients + j, on > Vec{} ? load(gradients + j) : Vec{});
     }
 }
 // sums [columns] += sum of the rows of a.

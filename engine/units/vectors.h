@@ -19,15 +19,15 @@ inline namespace RIVLEN_UNITS {
 #if defined(__AVX512F__)
 inline constexpr int kLanes = 16;
 inline constexpr int kRegisters = 32;
-using Kept = std::uint16_t;  // what the backward pass needs of the gates: float16, 11 bits of which are exact
+using Saved = std::uint16_t;  // what the backward pass needs of the gates: float16, 11 bits of which are exact
 #elif defined(__AVX2__)
 inline constexpr int kLanes = 8;
 inline constexpr int kRegisters = 16;
-using Kept = std::uint16_t;
+using Saved = std::uint16_t;
 #else
 inline constexpr int kLanes = 4;
 inline constexpr int kRegisters = 16;
-using Kept = float;
+using Saved = float;
 #endif
 
 typedef float Vec __attribute__((vector_size(kLanes * sizeof(float))));  // NOLINT(modernize-use-using)
@@ -66,11 +66,11 @@ RIVLEN_INLINE Vec inverse_of(Vec x) {
     const Vec y = _mm512_rcp14_ps(x);
     return y * (2.0F - x * y);
 }
-RIVLEN_INLINE void keep(Kept* to, Vec v) {
+RIVLEN_INLINE void save_activation(Saved* to, Vec v) {
     _mm256_storeu_si256(reinterpret_cast<__m256i*>(to),
                         _mm512_cvtps_ph(v, _MM_FROUND_TO_NEAREST_INT | _MM_FROUND_NO_EXC));
 }
-RIVLEN_INLINE Vec kept(const Kept* from) {
+RIVLEN_INLINE Vec saved(const Saved* from) {
     return _mm512_cvtph_ps(_mm256_loadu_si256(reinterpret_cast<const __m256i*>(from)));
 }
 #elif defined(__AVX2__)
@@ -85,11 +85,11 @@ RIVLEN_INLINE Vec root_of(Vec v) {
 RIVLEN_INLINE Vec inverse_of(Vec x) {
     return 1.0F / x;
 }
-RIVLEN_INLINE void keep(Kept* to, Vec v) {
+RIVLEN_INLINE void save_activation(Saved* to, Vec v) {
     _mm_storeu_si128(reinterpret_cast<__m128i*>(to),
                      _mm256_cvtps_ph(v, _MM_FROUND_TO_NEAREST_INT | _MM_FROUND_NO_EXC));
 }
-RIVLEN_INLINE Vec kept(const Kept* from) {
+RIVLEN_INLINE Vec saved(const Saved* from) {
     return _mm256_cvtph_ps(_mm_loadu_si128(reinterpret_cast<const __m128i*>(from)));
 }
 #else
@@ -102,10 +102,10 @@ RIVLEN_INLINE Vec root_of(Vec v) {
 RIVLEN_INLINE Vec inverse_of(Vec x) {
     return 1.0F / x;
 }
-RIVLEN_INLINE void keep(Kept* to, Vec v) {
+RIVLEN_INLINE void save_activation(Saved* to, Vec v) {
     store(to, v);
 }
-RIVLEN_INLINE Vec kept(const Kept* from) {
+RIVLEN_INLINE Vec saved(const Saved* from) {
     return load(from);
 }
 #endif

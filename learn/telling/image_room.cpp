@@ -3,7 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
-#include "core/base/real_fft.h"
+#include "core/dsp/real_fft.h"
 
 namespace rivlen::learn {
 

@@ -10,7 +10,7 @@
 #include <nlohmann/json.hpp>
 #include <thread>
 
-#include "core/base/levels.h"
+#include "core/dsp/decibels.h"
 #include "core/base/output_file.h"
 #include "learn/telling/plain_sounds.h"
 

@@ -4,7 +4,7 @@
 #include <cmath>
 #include <random>
 
-#include "core/base/levels.h"
+#include "core/dsp/decibels.h"
 #include "learn/telling/image_room.h"
 #include "learn/telling/plain_sounds.h"
 

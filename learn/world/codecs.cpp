@@ -8,9 +8,9 @@
 #include <span>
 #include <vector>
 
-#include "core/base/real_fft.h"
+#include "core/dsp/real_fft.h"
 #include "core/media/libav.h"
-#include "core/media/resample.h"
+#include "core/dsp/resample.h"
 #include "learn/corpus.h"
 
 namespace rivlen::learn {

@@ -3,7 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
-#include "core/base/levels.h"
+#include "core/dsp/decibels.h"
 #include "learn/world/music.h"
 #include "learn/world/voices.h"
 

@@ -5,7 +5,7 @@
 #include <cstddef>
 #include <vector>
 
-#include "core/chain/biquad.h"
+#include "core/dsp/biquad.h"
 #include "learn/rng.h"
 
 namespace rivlen::learn {

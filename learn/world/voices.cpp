@@ -6,7 +6,7 @@
 #include <array>
 #include <cmath>
 
-#include "core/media/resample.h"
+#include "core/dsp/resample.h"
 #include "learn/corpus.h"
 
 namespace rivlen::learn {

@@ -31,7 +31,7 @@ Tensor weight(std::vector<std::int64_t> shape, double size = 0.2) {
     return (torch::randn(shape) * size).requires_grad_();
 }
 
-// Result and all slopes of a random product with it, ours beside libtorch's, against the largest value there
+// Result and all gradients of a random product with it, ours beside libtorch's, against the largest value there
 // is.
 void expect_the_same(const std::vector<Tensor>& inputs, const std::function<Tensor()>& ours,
                      const std::function<Tensor()>& reference, double tolerance) {
@@ -47,7 +47,7 @@ void expect_the_same(const std::vector<Tensor>& inputs, const std::function<Tens
     const auto a = run(ours);
     const auto b = run(reference);
     {
-        const torch::NoGradGuard no_grad;  // another path: nothing is kept for the slopes
+        const torch::NoGradGuard no_grad;  // another path: nothing is kept for the gradients
         EXPECT_LT((ours() - a[0]).abs().max().item<double>(), 1e-6);
     }
     for (std::size_t i = 0; i < a.size(); ++i) {
@@ -108,9 +108,9 @@ struct RecurrentCase {
     }
 };
 
-// Float16 keeps 11 bits of the gates for the slopes.
+// Float16 keeps 11 bits of the gates for the gradients.
 double slope_tolerance() {
-    return kernels().kept_bytes == 2 ? 2e-3 : 2e-5;
+    return kernels().saved_bytes == 2 ? 2e-3 : 2e-5;
 }
 
 TEST_P(Units, RecurrenceAlongStepsEqualsLibtorch) {

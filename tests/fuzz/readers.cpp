@@ -12,8 +12,8 @@
 
 #include "core/media/source.h"
 #include "core/media/timecode.h"
-#include "core/session/session.h"
-#include "core/split/mask_map.h"
+#include "core/project/session.h"
+#include "core/separation/mask_map.h"
 
 namespace rivlen::fuzz {
 

@@ -5,8 +5,8 @@
 
 #include <cmath>
 
-#include "core/assess/si_sdr.h"
-#include "core/base/levels.h"
+#include "learn/metrics/si_sdr.h"
+#include "core/dsp/decibels.h"
 #include "core/media/decode.h"
 #include "learn/telling/tell.h"
 

@@ -5,11 +5,11 @@
 #include <cmath>
 #include <set>
 
-#include "core/base/levels.h"
+#include "core/dsp/decibels.h"
 #include "learn/telling/image_room.h"
 #include "learn/telling/plain_sounds.h"
 #include "learn/telling/telling_mixes.h"
-#include "tests/made_corpus.h"
+#include "tests/learn/made_corpus.h"
 
 namespace rivlen::learn {
 namespace {

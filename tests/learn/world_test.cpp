@@ -7,15 +7,15 @@
 #include <numbers>
 #include <numeric>
 
-#include "core/base/levels.h"
+#include "core/dsp/decibels.h"
 #include "core/base/output_file.h"
-#include "core/split/stft.h"
+#include "core/dsp/stft.h"
 #include "learn/rooms.h"
 #include "learn/world/ambience.h"
 #include "learn/world/material.h"
 #include "learn/world/music.h"
 #include "learn/world/voices.h"
-#include "tests/made_corpus.h"
+#include "tests/learn/made_corpus.h"
 
 namespace rivlen::learn {
 namespace {

@@ -1,0 +1,534 @@
+#include "app/handover/handover_view.h"
+
+#include <QCheckBox>
+#include <QComboBox>
+#include <QDesktopServices>
+#include <QFileDialog>
+#include <QHBoxLayout>
+#include <QHeaderView>
+#include <QLabel>
+#include <QLineEdit>
+#include <QPlainTextEdit>
+#include <QSignalBlocker>
+#include <QTableWidget>
+#include <QToolButton>
+#include <QUrl>
+#include <QVBoxLayout>
+#include <array>
+
+#include "app/widgets/controls.h"
+#include "app/handover/page_pdf.h"
+#include "app/widgets/theme.h"
+#include "core/delivery/delivery_rows.h"
+#include "core/delivery/report.h"
+
+namespace rivlen::app {
+
+namespace {
+
+enum Column {
+    kOn,
+    kHolds,
+    kSettings,
+    kVersion,
+    kTarget,
+    kKind,
+    kDepth,
+    kRate,
+    kFile,
+    kState,
+    kLoudness,
+    kPeak,
+    kColumns
+};
+constexpr std::array<int, 5> kRates = {0, 44100, 48000, 96000, 192000};
+constexpr std::array<Depth, 3> kDepths = {Depth::Pcm16, Depth::Pcm24, Depth::Float32};
+
+QString text(const std::string& s) {
+    return QString::fromStdString(s);
+}
+
+QTableWidgetItem* fixed(const QString& label) {
+    auto* item = new QTableWidgetItem(label);
+    item->setFlags(Qt::ItemIsSelectable | Qt::ItemIsEnabled);
+    return item;
+}
+
+}  // namespace
+
+HandoverView::HandoverView(Document& document, JobList& jobs, QWidget* parent)
+    : QWidget(parent), document_(document), jobs_(jobs) {
+    setObjectName("handover_view");
+    auto* column = new QVBoxLayout(this);
+    column->setContentsMargins(4, 4, 4, 4);
+    column->setSpacing(8);
+    column->addWidget(build_head());
+    rows_ = new QTableWidget(0, kColumns, this);
+    rows_->setObjectName("handover_rows");
+    rows_->setAccessibleName(tr("Deliveries"));
+    rows_->setHorizontalHeaderLabels({QString(), tr("Holds"), tr("Settings"), tr("Version"), tr("Target"),
+                                      tr("Kind"), tr("Depth"), tr("Rate"), tr("File"), tr("State"),
+                                      tr("Loudness"), tr("True peak")});
+    rows_->verticalHeader()->setDefaultSectionSize(32);
+    rows_->verticalHeader()->setVisible(false);
+    rows_->setSelectionBehavior(QAbstractItemView::SelectRows);
+    rows_->setSelectionMode(QAbstractItemView::SingleSelection);
+    rows_->setShowGrid(false);
+    rows_->setWordWrap(false);
+    rows_->horizontalHeader()->setSectionResizeMode(kFile, QHeaderView::Stretch);
+    constexpr std::array<int, kColumns> kWidths = {30, 138, 94, 76, 196, 128, 70, 84, 200, 86, 90, 88};
+    for (int c = 0; c < kColumns; ++c) rows_->setColumnWidth(c, kWidths[static_cast<std::size_t>(c)]);
+    connect(rows_, &QTableWidget::itemChanged, this, [this](QTableWidgetItem* item) {
+        const int row = item->row();
+        if (item->column() == kVersion)
+            edit(row, [&](HandoverRow& r) { r.version = item->text().trimmed().toStdString(); });
+        if (item->column() == kOn)
+            edit(row, [&](HandoverRow& r) { r.on = item->checkState() == Qt::Checked; });
+    });
+    column->addWidget(rows_, 1);
+    column->addWidget(build_details());
+    column->addWidget(build_acts());
+    connect(rows_, &QTableWidget::currentCellChanged, this, [this] { show_details(); });
+    notes_ = new QPlainTextEdit(this);
+    notes_->setObjectName("handover_notes");
+    notes_->setAccessibleName(tr("What the check found"));
+    notes_->setReadOnly(true);
+    notes_->setFixedHeight(120);
+    notes_->setPlaceholderText(tr("What the check finds, and what was delivered, stands here."));
+    column->addWidget(notes_);
+    connect(&document_, &Document::session_changed, this, &HandoverView::follow);
+    fill();
+    follow();
+}
+
+QWidget* HandoverView::build_head() {
+    auto* head = new QWidget(this);
+    auto* line = new QHBoxLayout(head);
+    line->setContentsMargins(0, 0, 0, 0);
+    table_name_ = new QLabel(head);
+    QFont font = table_name_->font();
+    font.setBold(true);
+    table_name_->setFont(font);
+    line->addWidget(table_name_);
+    const auto button = [&](const QString& label, const char* name, const QString& sentence, auto act) {
+        auto* b = make_button(label, name, sentence, head);
+        connect(b, &QToolButton::clicked, this, act);
+        line->addWidget(b);
+        return b;
+    };
+    button(tr("Open table…"), "handover_open", tr("Another table of deliveries."),
+           [this] { ask_open_table(); });
+    button(tr("Keep table…"), "handover_keep",
+           tr("Keeps the table as a file, for other programmes and people."), [this] { ask_keep_table(); });
+    line->addStretch(1);
+    line->addWidget(new QLabel(tr("Programme"), head));
+    name_ = new QLineEdit(head);
+    name_->setObjectName("handover_name");
+    name_->setAccessibleName(tr("Name of the programme"));
+    name_->setFixedWidth(170);
+    connect(name_, &QLineEdit::textEdited, this, [this] {
+        name_typed_ = true;
+        show_file_names();
+    });
+    line->addWidget(name_);
+    line->addWidget(new QLabel(tr("Folder"), head));
+    folder_ = new QLineEdit(head);
+    folder_->setObjectName("handover_folder");
+    folder_->setAccessibleName(tr("Folder for the files"));
+    folder_->setMinimumWidth(240);
+    connect(folder_, &QLineEdit::textEdited, this, [this] { folder_typed_ = true; });
+    line->addWidget(folder_);
+    button(tr("…"), "handover_choose_folder", tr("Choose the folder."), [this] {
+        const QString chosen =
+            QFileDialog::getExistingDirectory(this, tr("Folder for the files"), folder_->text());
+        if (!chosen.isEmpty()) set_folder(chosen.toStdString());
+    });
+    return head;
+}
+
+// What is seldom set, of the chosen row.
+QWidget* HandoverView::build_details() {
+    auto* details = new QWidget(this);
+    auto* line = new QHBoxLayout(details);
+    line->setContentsMargins(0, 0, 0, 0);
+    line->addWidget(new QLabel(tr("Chosen row: file"), details));
+    pattern_ = new QLineEdit(details);
+    pattern_->setObjectName("handover_pattern");
+    pattern_->setAccessibleName(tr("Pattern of the file's name"));
+    pattern_->setToolTip(tr("{name}, {content}, {version}, {target} and {rate} are filled in."));
+    pattern_->setMinimumWidth(260);
+    connect(pattern_, &QLineEdit::textEdited, this, [this](const QString& to) {
+        edit(current(), [&](HandoverRow& r) { r.name = to.toStdString(); }, "name");
+    });
+    line->addWidget(pattern_);
+    const auto box = [&](const QString& label, const char* name, const QString& sentence,
+                         bool HandoverRow::*field) {
+        auto* b = new QCheckBox(label, details);
+        b->setObjectName(name);
+        b->setToolTip(sentence);
+        connect(b, &QCheckBox::clicked, this,
+                [this, field](bool on) { edit(current(), [&](HandoverRow& r) { r.*field = on; }); });
+        line->addWidget(b);
+        return b;
+    };
+    mono_ = box(tr("Mono"), "handover_mono", tr("Both channels in one."), &HandoverRow::mono);
+    loop_only_ = box(tr("Loop range"), "handover_loop", tr("Only the loop range of the tracks."),
+                     &HandoverRow::loop_only);
+    original_ = box(tr("Original as well"), "handover_original",
+                    tr("Under the picture: the sound that it came with, as a further track."),
+                    &HandoverRow::keep_original_sound);
+    line->addWidget(new QLabel(tr("Language"), details));
+    language_ = new QLineEdit(details);
+    language_->setObjectName("handover_language");
+    language_->setAccessibleName(tr("Language of the sound under the picture"));
+    language_->setToolTip(tr("Under the picture: three letters by ISO 639-2, und when it is not said."));
+    language_->setMaxLength(3);
+    language_->setFixedWidth(52);
+    connect(language_, &QLineEdit::textEdited, this, [this](const QString& to) {
+        edit(current(), [&](HandoverRow& r) { r.language = to.toLower().toStdString(); }, "language");
+    });
+    line->addWidget(language_);
+    line->addStretch(1);
+    return details;
+}
+
+void HandoverView::show_details() {
+    if (pattern_ == nullptr) return;
+    const int row = current();
+    const bool any = row >= 0 && row < static_cast<int>(table().rows.size());
+    for (QWidget* w : std::initializer_list<QWidget*>{pattern_, language_, mono_, loop_only_, original_})
+        w->setEnabled(any);
+    if (!any) return;
+    const HandoverRow& r = table().rows[static_cast<std::size_t>(row)];
+    if (!pattern_->hasFocus()) pattern_->setText(text(r.name));
+    if (!language_->hasFocus()) language_->setText(text(r.language));
+    mono_->setChecked(r.mono);
+    loop_only_->setChecked(r.loop_only);
+    original_->setChecked(r.keep_original_sound);
+    const bool picture = r.container == Container::Picture;
+    if (QWidget* depth = rows_->cellWidget(row, kDepth))
+        depth->setEnabled(has_depth(r.container, Depth::Pcm24));
+    original_->setEnabled(picture);
+    language_->setEnabled(picture);
+}
+
+QWidget* HandoverView::build_acts() {
+    auto* acts = new QWidget(this);
+    auto* line = new QHBoxLayout(acts);
+    line->setContentsMargins(0, 0, 0, 0);
+    const auto button = [&](const QString& label, const char* name, const QString& sentence, auto act) {
+        auto* b = make_button(label, name, sentence, acts);
+        connect(b, &QToolButton::clicked, this, act);
+        line->addWidget(b);
+        return b;
+    };
+    button(tr("Add"), "handover_add", tr("A further row."), [this] { add_row(); });
+    button(tr("Copy"), "handover_copy", tr("The chosen row once more."), [this] { copy_row(); });
+    button(tr("Remove"), "handover_remove", tr("Takes the chosen row out."), [this] { remove_row(); });
+    button(QChar(0x2191), "handover_up", tr("Moves the chosen row up."), [this] { move_row(-1); });
+    button(QChar(0x2193), "handover_down", tr("Moves the chosen row down."), [this] { move_row(1); });
+    line->addStretch(1);
+    replace_ = new QCheckBox(tr("Replace files"), acts);
+    replace_->setObjectName("handover_replace");
+    replace_->setToolTip(tr("Files that are there already and were made from something else are replaced."));
+    line->addWidget(replace_);
+    button(tr("Check"), "handover_check", tr("Tells what is wrong before anything is written."),
+           [this] { check_now(); });
+    deliver_ =
+        button(tr("Deliver"), "handover_deliver",
+               tr("Writes all rows that are ticked, and reads every file back."), [this] { deliver_now(); });
+    open_report_ = button(tr("Report"), "handover_report", tr("Opens the report of the last delivery."),
+                          [this] { open_report(); });
+    open_report_->setEnabled(false);
+    return acts;
+}
+
+void HandoverView::follow() {
+    const auto& path = document_.path();
+    const SessionItem* item = document_.current_item();
+    const std::filesystem::path known = !path.empty()     ? path
+                                        : item != nullptr ? item->path
+                                                          : std::filesystem::path();
+    if (!name_typed_) name_->setText(text(known.stem().string()));
+    if (!folder_typed_)
+        folder_->setText(text(known.empty() ? "" : (known.parent_path() / "handover").string()));
+    if (shown_ != table()) fill();  // undone, opened, recovered
+    show_file_names();
+}
+
+void HandoverView::set_folder(const std::filesystem::path& folder) {
+    folder_typed_ = true;
+    folder_->setText(text(folder.string()));
+}
+
+void HandoverView::set_table(const HandoverTemplate& table) {
+    edit_table(tr("Table of deliveries"), [&](HandoverTemplate& t) { t = table; });
+}
+
+int HandoverView::current() const {
+    return rows_->currentRow();
+}
+
+void HandoverView::edit_table(const QString& label, const std::function<void(HandoverTemplate&)>& change,
+                              const QString& key) {
+    document_.edit(label, key, [&](Session& session) { change(session.deliveries); });
+}
+
+void HandoverView::edit(int row, const std::function<void(HandoverRow&)>& change, const QString& key) {
+    if (row < 0 || row >= static_cast<int>(table().rows.size())) return;
+    // The cells show it already; rebuilding them would take the control away that is being used.
+    change(shown_.rows[static_cast<std::size_t>(row)]);
+    edit_table(
+        tr("Row %1 of the deliveries").arg(row + 1),
+        [&](HandoverTemplate& t) { change(t.rows[static_cast<std::size_t>(row)]); },
+        key.isEmpty() ? key : QString("delivery %1 %2").arg(key).arg(row));
+    show_file_names();
+    show_details();
+}
+
+void HandoverView::fill() {
+    const QSignalBlocker quiet(rows_);
+    shown_ = table();
+    table_name_->setText(table().name.empty() ? tr("Table without a name") : text(table().name));
+    table_name_->setToolTip(text(table().note));
+    const int chosen = current();
+    rows_->setRowCount(static_cast<int>(table().rows.size()));
+    for (int row = 0; row < rows_->rowCount(); ++row) fill_row(row);
+    rows_->setCurrentCell(std::clamp(chosen, 0, std::max(0, rows_->rowCount() - 1)), kHolds);
+    show_file_names();
+    show_details();
+}
+
+void HandoverView::fill_row(int row) {
+    const HandoverRow& r = table().rows[static_cast<std::size_t>(row)];
+    auto* on = fixed({});
+    on->setFlags(on->flags() | Qt::ItemIsUserCheckable);
+    on->setCheckState(r.on ? Qt::Checked : Qt::Unchecked);
+    rows_->setItem(row, kOn, on);
+    const auto choice = [&](Column at, const char* name, const QStringList& labels, int index, auto change) {
+        auto* box = new QComboBox(rows_);
+        box->setObjectName(QString("handover_%1_%2").arg(name).arg(row));
+        box->setAccessibleName(tr("%1 of row %2").arg(rows_->horizontalHeaderItem(at)->text()).arg(row + 1));
+        box->addItems(labels);
+        box->setCurrentIndex(std::max(0, index));
+        box->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
+        connect(box, &QComboBox::currentIndexChanged, this, [this, row, change](int to) {
+            edit(row, [&](HandoverRow& here) { change(here, to); });
+            rows_->setCurrentCell(row, kHolds);
+        });
+        rows_->setCellWidget(row, at, box);
+    };
+    QStringList contents;
+    for (std::size_t c = 0; c < kContents; ++c) contents << tr(label_of(static_cast<Content>(c)));
+    choice(kHolds, "content", contents, static_cast<int>(r.content),
+           [](HandoverRow& here, int to) { here.content = static_cast<Content>(to); });
+    QStringList cards{tr("As tuned")};
+    for (std::size_t c = 0; c < kCards; ++c) cards << tr("Card %1").arg(c + 1);
+    choice(kSettings, "card", cards, r.card + 1, [](HandoverRow& here, int to) { here.card = to - 1; });
+    rows_->setItem(row, kVersion, new QTableWidgetItem(text(r.version)));
+    QStringList names{tr("As it is")};
+    std::vector<std::string> keys{""};
+    for (const auto* list : {&table().targets, &standard_targets()}) {
+        for (const auto& t : *list) {
+            names << QString("%1  %2").arg(t.integrated_lufs, 0, 'f', 0).arg(text(t.name));
+            keys.push_back(t.key);
+        }
+    }
+    const auto at = std::ranges::find(keys, r.target);
+    choice(kTarget, "target", names, at != keys.end() ? static_cast<int>(at - keys.begin()) : 0,
+           [keys](HandoverRow& here, int to) { here.target = keys[static_cast<std::size_t>(to)]; });
+    QStringList kinds;
+    for (std::size_t k = 0; k < kContainers; ++k) kinds << tr(label_of(static_cast<Container>(k)));
+    choice(kKind, "kind", kinds, static_cast<int>(r.container),
+           [](HandoverRow& here, int to) { here.container = static_cast<Container>(to); });
+    choice(kDepth, "depth", {tr("16 bit"), tr("24 bit"), tr("float")}, static_cast<int>(r.depth),
+           [](HandoverRow& here, int to) { here.depth = kDepths[static_cast<std::size_t>(to)]; });
+    QStringList rates;
+    for (const int rate : kRates) rates << (rate == 0 ? tr("Session") : tr("%1 kHz").arg(rate / 1000.0));
+    const auto rate = std::ranges::find(kRates, r.sample_rate);
+    choice(kRate, "rate", rates, rate != kRates.end() ? static_cast<int>(rate - kRates.begin()) : 0,
+           [](HandoverRow& here, int to) { here.sample_rate = kRates[static_cast<std::size_t>(to)]; });
+    for (const Column c : {kFile, kState, kLoudness, kPeak}) rows_->setItem(row, c, fixed({}));
+    rows_->item(row, kLoudness)->setFont(number_font());
+    rows_->item(row, kPeak)->setFont(number_font());
+}
+
+void HandoverView::show_file_names() {
+    if (rows_ == nullptr) return;
+    const QSignalBlocker quiet(rows_);
+    const std::string ending = picture_ending(document_.session());
+    for (int row = 0; row < rows_->rowCount(); ++row) {
+        auto* item = rows_->item(row, kFile);
+        if (item == nullptr) continue;
+        item->setText(
+            text(file_name(table().rows[static_cast<std::size_t>(row)], name_->text().toStdString(), ending)));
+        item->setToolTip(item->text());
+    }
+}
+
+void HandoverView::show_state(int row, const QString& state, const QString& sentence, bool trouble) {
+    const QSignalBlocker quiet(rows_);
+    auto* item = rows_->item(row, kState);
+    if (item == nullptr) return;
+    item->setText(state);
+    item->setToolTip(sentence);
+    item->setForeground(trouble ? colour::kWarn : colour::kText);
+}
+
+void HandoverView::add_row() {
+    edit_table(tr("Add a delivery"), [](HandoverTemplate& t) { t.rows.emplace_back(); });
+    rows_->setCurrentCell(rows_->rowCount() - 1, kHolds);
+}
+
+void HandoverView::copy_row() {
+    const int row = current();
+    if (row < 0) return;
+    edit_table(tr("Copy a delivery"), [&](HandoverTemplate& t) {
+        t.rows.insert(t.rows.begin() + row + 1, HandoverRow(t.rows[static_cast<std::size_t>(row)]));
+    });
+    rows_->setCurrentCell(row + 1, kHolds);
+}
+
+void HandoverView::remove_row() {
+    const int row = current();
+    if (row < 0) return;
+    edit_table(tr("Remove a delivery"), [&](HandoverTemplate& t) { t.rows.erase(t.rows.begin() + row); });
+}
+
+void HandoverView::move_row(int by) {
+    const int row = current();
+    const int to = row + by;
+    if (row < 0 || to < 0 || to >= rows_->rowCount()) return;
+    edit_table(tr("Move a delivery"), [&](HandoverTemplate& t) {
+        std::swap(t.rows[static_cast<std::size_t>(row)], t.rows[static_cast<std::size_t>(to)]);
+    });
+    rows_->setCurrentCell(to, kHolds);
+}
+
+void HandoverView::take_standard_table() {
+    set_table(standard_template());
+}
+
+void HandoverView::ask_open_table() {
+    const QString file =
+        QFileDialog::getOpenFileName(this, tr("A table of deliveries"), {}, tr("Tables (*.rivlen-handover)"));
+    if (file.isEmpty()) return;
+    const auto table = load_template(file.toStdString());
+    if (!table) return emit said(text(table.error().message), true);
+    set_table(*table);
+}
+
+void HandoverView::ask_keep_table() {
+    QString file =
+        QFileDialog::getSaveFileName(this, tr("Keep the table"), {}, tr("Tables (*.rivlen-handover)"));
+    if (file.isEmpty()) return;
+    if (!file.endsWith(kTemplateExtension)) file += kTemplateExtension;
+    edit_table(tr("Name the table"), [&](HandoverTemplate& t) {
+        t.name = std::filesystem::path(file.toStdString()).stem().string();
+    });
+    if (const Status status = save_template(table(), file.toStdString()); !status)
+        emit said(text(status.error().message), true);
+}
+
+DeliveryPlan HandoverView::plan() const {
+    return {document_.session(),
+            document_.mix_media(),
+            table(),
+            name_->text().trimmed().toStdString(),
+            folder_->text().toStdString(),
+            document_.work_folder(),
+            replace_->isChecked(),
+            2};
+}
+
+void HandoverView::show_issues(const std::vector<Issue>& issues) {
+    QStringList lines;
+    for (const auto& t : issues) {
+        lines << (t.row >= 0 ? tr("Row %1: ").arg(t.row + 1) : QString()) + text(t.sentence);
+        if (t.row >= 0) show_state(t.row, t.error ? tr("cannot") : tr("note"), text(t.sentence), t.error);
+    }
+    notes_->setPlainText(lines.isEmpty() ? tr("Nothing stands in the way.") : lines.join('\n'));
+}
+
+void HandoverView::check_now() {
+    for (int row = 0; row < rows_->rowCount(); ++row) show_state(row, {}, {}, false);
+    show_issues(check(plan()));
+}
+
+void HandoverView::deliver_now() {
+    if (job_ != 0) return jobs_.cancel(job_);
+    if (folder_->text().isEmpty() || name_->text().trimmed().isEmpty())
+        return emit said(tr("Give the programme a name and choose a folder first."), true);
+    check_now();
+    auto work = std::make_shared<const DeliveryPlan>(plan());
+    auto report = std::make_shared<DeliveryReport>();
+    deliver_->setText(tr("Stop"));
+    job_ = jobs_.start(
+        tr("Delivering %1").arg(name_->text()),
+        [this, work, report](const JobControl& job) -> Status {
+            auto done = deliver(*work, job, [this](const DeliveryEvent& e) {
+                QMetaObject::invokeMethod(this, [this, e] {
+                    const std::array<QString, 5> kWords = {tr("working…"), tr("delivered"), tr("as before"),
+                                                           tr("failed"), tr("stopped")};
+                    show_state(e.row, kWords[static_cast<std::size_t>(e.step)], text(e.sentence),
+                               e.step == DeliveryStep::Failed);
+                });
+            });
+            if (!done) return done.error();
+            *report = std::move(*done);
+            return job.cancelled() ? Status(JobControl::cancelled_error())
+                                   : write_reports(*report, work->table, work->folder);
+        },
+        [this, report, work](const Status& status) {
+            job_ = 0;
+            deliver_->setText(tr("Deliver"));
+            if (!status)
+                return emit said(text(status.error().message), status.error().kind != ErrorKind::Cancelled);
+            const Status pdf = page_to_pdf(report_page(report->name, work->folder),
+                                           report_page(report->name, work->folder).replace_extension(".pdf"));
+            if (!pdf) emit said(text(pdf.error().message), true);
+            finish(*report);
+        });
+}
+
+void HandoverView::finish(const DeliveryReport& report) {
+    report_ = report;
+    open_report_->setEnabled(true);
+    QStringList lines;
+    std::size_t done = 0;
+    {
+        const QSignalBlocker quiet(rows_);
+        for (const auto& r : report.rows) {
+            const bool there = r.state == RowState::Done || r.state == RowState::Skipped;
+            if (!r.sentence.empty()) lines << tr("Row %1: %2").arg(r.row + 1).arg(text(r.sentence));
+            if (!there || r.row >= rows_->rowCount()) continue;
+            ++done;
+            const auto& l = r.course.loudness;
+            rows_->item(r.row, kLoudness)
+                ->setText(l.integrated_lufs > -119 ? tr("%1 LUFS").arg(l.integrated_lufs, 0, 'f', 1)
+                                                   : tr("silent"));
+            rows_->item(r.row, kPeak)
+                ->setText(l.true_peak_dbtp > -119 ? tr("%1 dBTP").arg(l.true_peak_dbtp, 0, 'f', 1)
+                                                  : QString());
+        }
+    }
+    lines.prepend(tr("%1 of %2 files delivered and read back, %3 x real time.")
+                      .arg(done)
+                      .arg(report.rows.size())
+                      .arg(report.times_real_time, 0, 'f', 0));
+    for (const auto& s : report.sums)
+        lines << (s.peak_dbfs <= -199
+                      ? tr("The stems add up to their mix, bit for bit.")
+                      : tr("The stems add up to their mix within %1 dBFS.").arg(s.peak_dbfs, 0, 'f', 0));
+    notes_->setPlainText(lines.join('\n'));
+    emit said(lines.front(), !report.all_done());
+}
+
+void HandoverView::open_report() {
+    if (!report_ || report_->rows.empty()) return;
+    // Beside the files, wherever the next ones are to go.
+    const auto file = report_page(report_->name, report_->rows.front().path.parent_path());
+    QDesktopServices::openUrl(QUrl::fromLocalFile(text(file.string())));
+}
+
+}  // namespace rivlen::app

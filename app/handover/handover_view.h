@@ -1,0 +1,78 @@
+// The third view: what is delivered, as a table; checked, carried out, reported.
+#pragma once
+
+#include <QWidget>
+#include <optional>
+
+#include "app/shell/document.h"
+#include "core/delivery/deliver.h"
+
+class QLabel;
+class QLineEdit;
+class QPlainTextEdit;
+class QTableWidget;
+class QToolButton;
+class QCheckBox;
+
+namespace rivlen::app {
+
+class HandoverView : public QWidget {
+    Q_OBJECT
+  public:
+    HandoverView(Document& document, JobList& jobs, QWidget* parent = nullptr);
+
+    void add_row();
+    void copy_row();
+    void remove_row();
+    void move_row(int by);
+    void check_now();
+    void deliver_now();
+    void ask_open_table();
+    void ask_keep_table();
+    void take_standard_table();
+    void open_report();
+    // The session's table.
+    [[nodiscard]] const HandoverTemplate& table() const { return document_.session().deliveries; }
+    void set_table(const HandoverTemplate& table);
+    void set_folder(const std::filesystem::path& folder);
+    // Of the last delivery; nothing before the first.
+    [[nodiscard]] const std::optional<DeliveryReport>& report() const { return report_; }
+
+  signals:
+    void said(const QString& sentence, bool trouble);
+
+  private:
+    QWidget* build_head();
+    QWidget* build_acts();
+    QWidget* build_details();
+    void show_details();
+    void follow();
+    void fill();
+    void fill_row(int row);
+    // One step of the session's history; with a key, steps that follow each other are one.
+    void edit(int row, const std::function<void(HandoverRow&)>& change, const QString& key = {});
+    void edit_table(const QString& label, const std::function<void(HandoverTemplate&)>& change,
+                    const QString& key = {});
+    void show_file_names();
+    void show_state(int row, const QString& state, const QString& sentence, bool trouble);
+    void show_issues(const std::vector<Issue>& issues);
+    void finish(const DeliveryReport& report);
+    [[nodiscard]] DeliveryPlan plan() const;
+    [[nodiscard]] int current() const;
+    Document& document_;
+    JobList& jobs_;
+    HandoverTemplate shown_;  // what the cells show
+    std::optional<DeliveryReport> report_;
+    QTableWidget* rows_ = nullptr;
+    QLineEdit *name_ = nullptr, *folder_ = nullptr;
+    QCheckBox* replace_ = nullptr;
+    QToolButton *deliver_ = nullptr, *open_report_ = nullptr;
+    QLabel* table_name_ = nullptr;
+    QLineEdit *pattern_ = nullptr, *language_ = nullptr;
+    QCheckBox *mono_ = nullptr, *loop_only_ = nullptr, *original_ = nullptr;
+    QPlainTextEdit* notes_ = nullptr;
+    int job_ = 0;
+    bool name_typed_ = false, folder_typed_ = false;
+};
+
+}  // namespace rivlen::app

@@ -1,0 +1,33 @@
+// Clips as they are seen: the waveform on the spectrogram of what they play, fades, name, gain.
+#pragma once
+
+#include <QPainter>
+#include <map>
+#include <memory>
+
+#include "app/shell/document.h"
+#include "app/widgets/tiles.h"
+#include "app/widgets/time_view.h"
+
+namespace rivlen::app {
+
+class ClipPainter : public QObject {
+    Q_OBJECT
+  public:
+    explicit ClipPainter(Document& document, QObject* parent = nullptr);
+    // rect: the row; only what lies within `visible` is drawn. False while tiles are still being made.
+    bool draw(QPainter& painter, const Clip& clip, const QRect& row, const TimeView& view, int width,
+              const QRect& visible, bool chosen, bool audible);
+    [[nodiscard]] bool idle() const;
+    [[nodiscard]] static QColor colour_of(ClipSource clip_source);
+
+  signals:
+    void ready();
+
+  private:
+    TileStore* tiles_of(const Clip& clip);
+    Document& document_;
+    std::map<std::filesystem::path, std::unique_ptr<TileStore>> stores_;
+};
+
+}  // namespace rivlen::app

@@ -1,0 +1,64 @@
+// What describes the controls of tracks and clips to their rails.
+#pragma once
+
+#include "core/project/timeline.h"
+
+namespace rivlen::app {
+
+inline constexpr ParameterInfo kStripGain{"gain",
+                                          "Gain",
+                                          "dB",
+                                          kLowestGainDb,
+                                          kHighestGainDb,
+                                          0,
+                                          0.1,
+                                          false,
+                                          false,
+                                          "Level of the track.",
+                                          "Too loud: what follows is driven into its limits."};
+inline constexpr ParameterInfo kStripPan{"pan",
+                                         "Pan",
+                                         "%",
+                                         -100,
+                                         100,
+                                         0,
+                                         1,
+                                         false,
+                                         false,
+                                         "Where it sounds from: -100 left, 100 right; constant power.",
+                                         "Dialogue away from the middle tires the ear."};
+inline constexpr ParameterInfo kClipGain{"clip_gain",
+                                         "Gain",
+                                         "dB",
+                                         kLowestGainDb,
+                                         kHighestGainDb,
+                                         0,
+                                         0.1,
+                                         false,
+                                         false,
+                                         "Level of the chosen clips.",
+                                         "Jumps between neighbouring clips."};
+inline constexpr ParameterInfo kFadeInMs{"fade_in",
+                                         "Fade in",
+                                         "ms",
+                                         0,
+                                         20000,
+                                         0,
+                                         5,
+                                         false,
+                                         false,
+                                         "From silence to full level at the start.",
+                                         "First words are lost."};
+inline constexpr ParameterInfo kFadeOutMs{"fade_out",
+                                          "Fade out",
+                                          "ms",
+                                          0,
+                                          20000,
+                                          0,
+                                          5,
+                                          false,
+                                          false,
+                                          "From full level to silence at the end.",
+                                          "Last words are lost."};
+
+}  // namespace rivlen::app

@@ -1,0 +1,99 @@
+// The first look at a track, and what is taken of it.
+#include "app/shell/first_look_dialog.h"
+#include "app/shell/main_window.h"
+#include "app/rebuild/rebuild_view.h"
+
+namespace rivlen::app {
+
+void RebuildView::start_look(int track, const std::function<void(const TrackLook&)>& done) {
+    const auto& tracks = document_.timeline().tracks;
+    const auto at = std::ranges::find(tracks, track, &Track::id);
+    if (at == tracks.end()) return;
+    auto plan = std::make_shared<const MixPlan>(document_.session(), document_.mix_media());
+    auto result = std::make_shared<TrackLook>();
+    jobs_.start(
+        tr("Looking at %1").arg(QString::fromStdString(at->name)),
+        [plan, result,
+         place = static_cast<std::size_t>(at - tracks.begin())](const JobControl& job) -> Status {
+            auto look = look_at_track(*plan, place, job);
+            if (!look) return look.error();
+            *result = std::move(*look);
+            return {};
+        },
+        [this, result, done](const Status& status) {
+            if (status) return done(*result);
+            emit said(QString::fromStdString(status.error().message),
+                      status.error().kind != ErrorKind::Cancelled);
+        });
+}
+
+void RebuildView::look_at(int track) {
+    start_look(track, [this, track](const TrackLook& look) {
+        const Track* here = document_.timeline().track(track);
+        if (here == nullptr) return;
+        auto* dialog =
+            new FirstLookDialog(QString::fromStdString(here->name), look, tr("Put into the chain"), this);
+        dialog->setAttribute(Qt::WA_DeleteOnClose);
+        connect(dialog, &QDialog::accepted, this, [this, dialog, track] {
+            document_.edit_timeline(tr("Take what the first look proposes"), {}, [&](Timeline& r) {
+                if (Track* t = r.track(track))
+                    dialog->look().put_into(t->strip.chain, dialog->taken(), [&r] { return r.new_id(); });
+            });
+        });
+        dialog->show();
+    });
+}
+
+void RebuildView::propose(int track, int part) {
+    start_look(track, [this, track, part](const TrackLook& look) {
+        const Track* here = document_.timeline().track(track);
+        if (here == nullptr) return;
+        const auto at = std::ranges::find(here->strip.chain, part, &Insert::id);
+        if (at == here->strip.chain.end()) return;
+        for (const auto& finding : look.look.findings) {
+            if (!repairs(finding.fault, at->kind)) continue;
+            emit said(QString::fromStdString(finding.sentence), false);
+            if (!finding.proposal) return;
+            document_.edit_timeline(tr("Propose an amount"), {}, [&](Timeline& r) {
+                for (auto& p : r.track(track)->strip.chain) {
+                    if (p.id == part) p.values = finding.proposal->values;
+                }
+            });
+            return;
+        }
+    });
+}
+
+// The recording itself; taken, it stands whole on a track of its own with the chain.
+void MainWindow::look_at_recording() {
+    const SessionItem* item = document_.current_item();
+    const auto source = document_.source();
+    if (item == nullptr || !source) return say(tr("Bring in a recording first."), false);
+    auto result = std::make_shared<TrackLook>();
+    jobs_.start(
+        tr("Looking at %1").arg(QString::fromStdString(item->path.filename().string())),
+        [source, map = document_.map(), result](const JobControl& job) -> Status {
+            auto look = rivlen::look_at(*source, map.get(), job);
+            if (!look) return look.error();
+            result->look = std::move(*look);
+            return {};
+        },
+        [this, result, path = item->path](const Status& status) {
+            if (!status)
+                return say(QString::fromStdString(status.error().message),
+                           status.error().kind != ErrorKind::Cancelled);
+            auto* dialog = new FirstLookDialog(QString::fromStdString(path.filename().string()), *result,
+                                               tr("Place it whole, with this chain"), this);
+            dialog->setAttribute(Qt::WA_DeleteOnClose);
+            connect(dialog, &QDialog::accepted, this, [this, dialog, path] {
+                std::vector<Insert> chain;
+                int id = 0;
+                dialog->look().put_into(chain, dialog->taken(), [&id] { return ++id; });
+                document_.place_file(path, 0, 0, chain);
+                show_view(View::Timeline);
+            });
+            dialog->show();
+        });
+}
+
+}  // namespace rivlen::app

@@ -1,0 +1,135 @@
+// The Rebuild view: tracks under the picture, with their strips, the side and the transport.
+#pragma once
+
+#include <QLabel>
+#include <QToolButton>
+#include <QWidget>
+#include <memory>
+#include <vector>
+
+#include "app/shell/document.h"
+#include "app/shell/level_watch.h"
+#include "app/rebuild/mix_ruler.h"
+#include "app/rebuild/inspector.h"
+#include "app/widgets/picture_pane.h"
+#include "app/shell/recorder.h"
+#include "app/shell/selection.h"
+#include "app/rebuild/strip_header.h"
+#include "app/widgets/time_view.h"
+#include "app/rebuild/track_canvas.h"
+#include "core/mix/look.h"
+#include "core/play/mix_player.h"
+
+namespace rivlen::app {
+
+class RebuildView : public QWidget {
+    Q_OBJECT
+  public:
+    RebuildView(Document& document, JobList& jobs, MixPlayer& player, QWidget* parent = nullptr);
+    ~RebuildView() override;
+
+    // One act each; the window's menu names them and gives them their keys.
+    void place_stems();
+    void bring_to_track(const std::filesystem::path& file);
+    void split_at_playhead();
+    void trim_to_playhead(bool start);
+    void remove(bool close_gap);
+    void copy_behind();
+    void mute_clips();
+    void group_clips(bool together);
+    void cross_fade_to_next();
+    void mute_loop_range();
+    void add_track();
+    void add_bus();
+    void remove_strip();
+    void move_strip(int by);
+    void choose_next_strip(int by);
+    void toggle_line();
+    void toggle_snapping();
+    void toggle_groups();
+    void toggle_silences();
+    void toggle_loop();
+    void toggle_record();
+    void jog(int picture_frames);
+    void go_to_start();
+    void zoom(double factor);
+    void show_all();
+    void show_loop();
+    void show_picture_window();
+    void write_mix(const std::filesystem::path& file);
+    void ask_file_for_track();
+    void ask_replacement(int clip);
+    void play_or_stop();
+    // What is wrong with what a track plays, in a dialog that puts what mends it into its chain.
+    void look_at(int track);
+    // The amount of one part, from what the track plays.
+    void propose(int track, int part);
+
+    void follow_time();
+    // How much later than the player's position sound is heard; the picture waits as long.
+    void set_output_latency(double seconds) { latency_seconds_ = seconds; }
+    [[nodiscard]] Selection& selection() { return selection_; }
+    [[nodiscard]] TrackCanvas& canvas() { return *canvas_; }
+    [[nodiscard]] TimeView& time_view() { return view_; }
+    [[nodiscard]] LevelWatch& levels() { return levels_; }
+    [[nodiscard]] MixRuler& ruler() { return *ruler_; }
+    [[nodiscard]] PicturePane& picture() { return *picture_; }
+    [[nodiscard]] Inspector& side() { return *side_; }
+    [[nodiscard]] Recorder& recorder() { return recorder_; }
+    // The plan that is played now.
+    [[nodiscard]] std::shared_ptr<const MixPlan> plan() const { return plan_; }
+
+  signals:
+    void said(const QString& sentence, bool trouble);
+
+  private:
+    QWidget* build_tracks();
+    QWidget* build_side();
+    QWidget* build_transport();
+    void follow_session();
+    void make_plan();
+    void start_look(int track, const std::function<void(const TrackLook&)>& done);
+    void build_headers();
+    void set_strip_value(int strip, const StripLane& target, double value);
+    void finish_line();
+    void show_picture(std::int64_t frame);
+    [[nodiscard]] std::filesystem::path next_take() const;
+    Document& document_;
+    JobList& jobs_;
+    MixPlayer& player_;
+    Selection selection_;
+    TimeView view_;
+    LevelWatch levels_;
+    Recorder recorder_;
+    QTimer plan_timer_;
+    std::shared_ptr<const MixPlan> plan_;
+    TrackCanvas* canvas_ = nullptr;
+    MixRuler* ruler_ = nullptr;
+    Inspector* side_ = nullptr;
+    PicturePane* picture_ = nullptr;
+    std::unique_ptr<PicturePane> window_;
+    QWidget *heads_ = nullptr, *main_head_ = nullptr;
+    std::vector<StripHeader*> headers_;
+    std::vector<int> headed_;  // ids that headers were made for
+    QLabel *time_ = nullptr, *samples_ = nullptr, *loudness_ = nullptr;
+    QToolButton *play_ = nullptr, *loop_ = nullptr, *snap_ = nullptr, *groups_ = nullptr, *record_ = nullptr,
+                *silences_ = nullptr;
+    struct Written {
+        int strip = 0;
+        StripLane target;
+    };
+    Written written_;
+    AutomationRecorder writer_;
+    std::filesystem::path take_file_;  // that is being recorded
+    std::int64_t take_start_ = 0;
+    int take_track_ = 0;
+    double latency_seconds_ = 0;
+    double total_ = 0;
+    std::shared_ptr<Tap> tap_ = std::make_shared<Tap>();
+    std::size_t tap_shown_ = 0;
+    std::map<int, std::shared_ptr<Tap>> removed_taps_;  // by the id of a repair in the tapped strip's chain
+    int heard_part_ = 0, tapped_ = 0, ticks_ = 0;
+    Chain::Audition heard_as_ = Chain::Audition::Result;
+};
+
+}  // namespace rivlen::app

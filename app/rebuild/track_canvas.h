@@ -1,0 +1,88 @@
+// Tracks with their clips over time, and what is done to them with the mouse.
+#pragma once
+
+#include <QWidget>
+#include <functional>
+#include <optional>
+
+#include "app/rebuild/clip_painter.h"
+#include "app/shell/document.h"
+#include "app/shell/level_watch.h"
+#include "app/shell/selection.h"
+#include "app/widgets/time_view.h"
+#include "core/play/mix_player.h"
+
+namespace rivlen::app {
+
+inline constexpr int kTrackHeight = 78;
+
+class TrackCanvas : public QWidget {
+    Q_OBJECT
+  public:
+    TrackCanvas(Document& document, MixPlayer& player, TimeView& view, Selection& selection,
+                LevelWatch& levels, QWidget* parent = nullptr);
+    [[nodiscard]] bool complete() const { return complete_ && painter_.idle(); }
+    [[nodiscard]] QRect row_rect(std::size_t track) const;
+    // Where a clip is on the screen.
+    [[nodiscard]] QRectF clip_rect(int clip) const;
+    [[nodiscard]] QPointF position_of(int strip, const StripLane& target, const Breakpoint& point) const;
+    // Ranges that are shown as about to go; empty: none.
+    void set_preview(std::vector<LoopRange> ranges);
+    void set_snapping(bool on) { snapping_ = on; }
+    [[nodiscard]] bool snapping() const { return snapping_; }
+    [[nodiscard]] std::int64_t frame_at(double x) const;
+    void follow_playhead();
+    // Removes the chosen point of a line; false when none is chosen.
+    bool remove_point();
+
+  protected:
+    void paintEvent(QPaintEvent* event) override;
+    void wheelEvent(QWheelEvent* event) override;
+    void mousePressEvent(QMouseEvent* event) override;
+    void mouseMoveEvent(QMouseEvent* event) override;
+    void mouseReleaseEvent(QMouseEvent* event) override;
+
+  private:
+    enum class Grip { None, Move, Slip, Start, End, FadeIn, FadeOut, Line, Range };
+    struct Hit {
+        Grip grip = Grip::None;
+        int clip = 0;
+    };
+    struct Drag {
+        Grip grip = Grip::None;
+        int clip = 0, strip = 0;
+        QPointF press;
+        std::int64_t frame = 0;           // under the mouse at the press
+        std::int64_t start = 0, end = 0;  // of the clip at the press
+        int row = 0;
+        bool moved = false, single = false;  // single: a click that does not move chooses this clip alone
+        Timeline before;
+        std::int64_t point = 0;  // frame of the line's point that is dragged
+    };
+    [[nodiscard]] Hit hit_at(QPointF at) const;
+    [[nodiscard]] int row_at(double y) const;
+    [[nodiscard]] std::int64_t snapped_frame(std::int64_t frame, std::span<const int> moving) const;
+    void drag_clip(QPointF at, bool snap);
+    void draw_row(QPainter& painter, std::size_t row, const QRect& visible);
+    void draw_line(QPainter& painter, std::size_t row, const QRect& visible);
+    [[nodiscard]] double line_y(int row, const ValueRange& range, double value) const;
+    bool press_line(QPointF at);
+    void drag_line(QPointF at);
+    Document& document_;
+    MixPlayer& player_;
+    TimeView& view_;
+    Selection& selection_;
+    LevelWatch& levels_;
+    ClipPainter painter_;
+    std::vector<LoopRange> preview_;
+    std::optional<Drag> drag_;
+    struct Point {
+        int strip = 0;
+        std::int64_t frame = 0;
+    };
+    std::optional<Point> point_;
+    bool complete_ = false, snapping_ = true;
+    double playhead_x_ = -1;
+};
+
+}  // namespace rivlen::app

@@ -1,0 +1,221 @@
+#include "app/separate/lanes.h"
+
+#include <QMouseEvent>
+#include <QPainter>
+#include <QPainterPath>
+#include <cmath>
+
+#include "app/widgets/theme.h"
+
+namespace rivlen::app {
+
+namespace {
+constexpr int kGap = 3;
+constexpr int kDragPixels = 4;
+}  // namespace
+
+LaneCanvas::LaneCanvas(Document& document, Player& player, TimeView& view, QWidget* parent)
+    : QWidget(parent), document_(document), player_(player), view_(view), tiles_(this) {
+    setMinimumSize(240, 200);
+    setAccessibleName(tr("Source and stems over time"));
+    setToolTip({});
+    const auto redraw = [this] {
+        back_valid_ = false;
+        update();
+    };
+    connect(&view_, &TimeView::changed, this, redraw);
+    connect(&tiles_, &TileStore::ready, this, redraw);
+    connect(&document_, &Document::session_changed, this, redraw);
+    connect(&document_, &Document::material_changed, this,
+            [this] { tiles_.set_material(document_.source(), document_.map_so_far()); });
+}
+
+void LaneCanvas::set_chosen(int stem) {
+    chosen_ = stem;
+    back_valid_ = false;
+    update();
+}
+
+QRect LaneCanvas::lane_rect(int lane) const {
+    const int height_each = (height() - kGap * (kLanes - 1)) / kLanes;
+    return {0, lane * (height_each + kGap), width(), height_each};
+}
+
+std::int64_t LaneCanvas::frame_at(double x) const {
+    const auto source = document_.source();
+    if (!source) return 0;
+    const double seconds = std::clamp(view_.to_seconds(x, width()), 0.0, view_.total());
+    return static_cast<std::int64_t>(std::llround(seconds * source->sample_rate()));
+}
+
+void LaneCanvas::draw_back() {
+    back_ = QPixmap(size() * devicePixelRatioF());
+    back_.setDevicePixelRatio(devicePixelRatioF());
+    back_.fill(colour::kGround);
+    QPainter painter(&back_);
+    complete_ = true;
+    const auto source = document_.source();
+    if (!source) {
+        painter.setPen(colour::kDim);
+        painter.drawText(rect(), Qt::AlignCenter,
+                         tr("Drop a recording here, with or without picture,\nor bring one in with Ctrl+B."));
+    } else {
+        for (int lane = 0; lane < kLanes; ++lane) draw_lane(painter, lane, lane_rect(lane));
+    }
+    back_valid_ = true;
+}
+
+void LaneCanvas::draw_lane(QPainter& painter, int lane, const QRect& rect) {
+    const auto source = document_.source();
+    const bool is_stem = lane > 0;
+    const auto stem = static_cast<std::size_t>(std::max(lane - 1, 0));
+    painter.fillRect(rect, QColor(12, 14, 16));
+    if (is_stem && !document_.map_so_far()) {
+        painter.setPen(colour::kLine);
+        painter.drawLine(rect.left(), rect.center().y(), rect.right(), rect.center().y());
+        return;
+    }
+    // Tiles of the next finer power of two, drawn scaled, so that zooming glides.
+    const double frames_per_pixel = view_.span() * source->sample_rate() / std::max(width(), 1);
+    const int level = std::max(4, static_cast<int>(std::floor(std::log2(std::max(frames_per_pixel, 1.0)))));
+    const double frames_per_column = std::ldexp(1.0, level);
+    const double tile_frames = frames_per_column * kTileColumns;
+    const auto first =
+        static_cast<std::int64_t>(std::floor(view_.start() * source->sample_rate() / tile_frames));
+    const auto last = static_cast<std::int64_t>(
+        std::floor((view_.start() + view_.span()) * source->sample_rate() / tile_frames));
+    const auto x_of = [&](double frame) { return view_.to_x(frame / source->sample_rate(), width()); };
+    const auto item = document_.current_item();
+    const bool audible = !is_stem || (item != nullptr && item->settings.audible(stem));
+    painter.save();
+    painter.setClipRect(rect);
+    painter.setRenderHint(QPainter::SmoothPixmapTransform);
+    if (!audible) painter.setOpacity(0.28);  // removed: drawn in the stem it came from, faded
+    QPainterPath upper;
+    QPainterPath lower;
+    bool begun = false;
+    for (std::int64_t index = std::max<std::int64_t>(first, 0); index <= last; ++index) {
+        const double from = static_cast<double>(index) * tile_frames;
+        if (from >= static_cast<double>(source->frames())) break;
+        const Tile* tile = tiles_.tile({level, index});
+        if (tile == nullptr) {
+            complete_ = false;
+            begun = false;
+            continue;
+        }
+        const double left = x_of(from);
+        const double right = x_of(from + tile_frames);
+        painter.drawImage(QRectF(left, rect.top(), right - left, rect.height()),
+                          tile->images[static_cast<std::size_t>(lane)]);
+        const Overview& o = tile->overview;
+        const double middle = rect.top() + rect.height() / 2.0;
+        for (std::size_t c = 0; c < o.columns; ++c) {
+            const double frame = from + (static_cast<double>(c) + 0.5) * frames_per_column;
+            if (frame >= static_cast<double>(source->frames())) break;
+            const double x = x_of(frame);
+            if (x < -4 || x > width() + 4) continue;
+            auto high = static_cast<double>(o.highest[c]);
+            auto low = static_cast<double>(o.lowest[c]);
+            if (is_stem) {
+                high = std::min(1.0, 1.6 * static_cast<double>(o.outline[stem][c]));
+                low = -high;
+            }
+            const QPointF a(x, middle - high * rect.height() * 0.48);
+            const QPointF b(x, middle - low * rect.height() * 0.48);
+            if (begun) {
+                upper.lineTo(a);
+                lower.lineTo(b);
+            } else {
+                upper.moveTo(a);
+                lower.moveTo(b);
+                begun = true;
+            }
+        }
+    }
+    QColor pen = is_stem ? stem_colour(stem).lighter(125) : colour::kText;
+    pen.setAlpha(200);
+    painter.setPen(QPen(pen, 1.0));
+    painter.setRenderHint(QPainter::Antialiasing);
+    painter.drawPath(upper);
+    painter.drawPath(lower);
+    painter.restore();
+    if (is_stem && chosen_ == static_cast<int>(stem)) {
+        painter.setPen(QPen(stem_colour(stem), 1));
+        painter.drawRect(rect.adjusted(0, 0, -1, -1));
+    }
+}
+
+void LaneCanvas::paintEvent(QPaintEvent*) {
+    if (!back_valid_ || back_.size() != size() * devicePixelRatioF()) draw_back();
+    QPainter painter(this);
+    painter.drawPixmap(0, 0, back_);
+    const auto source = document_.source();
+    if (!source) return;
+    const auto* item = document_.current_item();
+    if (item != nullptr && item->loop) {
+        const double left = view_.frame_x(item->loop->first, source->sample_rate(), width());
+        const double right = view_.frame_x(item->loop->last, source->sample_rate(), width());
+        QColor shade = colour::kGround;
+        shade.setAlpha(item->loop_on ? 120 : 60);
+        painter.fillRect(QRectF(0, 0, std::max(0.0, left), height()), shade);
+        painter.fillRect(
+            QRectF(std::min<double>(width(), right), 0, std::max(0.0, width() - right), height()), shade);
+        painter.setPen(QPen(item->loop_on ? colour::kAct : colour::kDim, 1, Qt::DashLine));
+        painter.drawLine(QPointF(left, 0), QPointF(left, height()));
+        painter.drawLine(QPointF(right, 0), QPointF(right, height()));
+        if (const auto heard = item->heard_loop(); heard && heard->first < item->loop->first) {
+            const double lead = view_.frame_x(heard->first, source->sample_rate(), width());
+            painter.setPen(QPen(colour::kAct, 1, Qt::DotLine));
+            painter.drawLine(QPointF(lead, 0), QPointF(lead, height()));
+            painter.drawLine(QPointF(lead, 4), QPointF(left, 4));
+        }
+    }
+    const double x = view_.frame_x(player_.position(), source->sample_rate(), width());
+    painter.setPen(QPen(colour::kAct, 1.4));
+    painter.drawLine(QPointF(x, 0), QPointF(x, height()));
+}
+
+void LaneCanvas::resizeEvent(QResizeEvent*) {
+    back_valid_ = false;
+}
+
+void LaneCanvas::wheelEvent(QWheelEvent* event) {
+    view_.wheel(*event, width());
+    event->accept();
+}
+
+void LaneCanvas::mousePressEvent(QMouseEvent* event) {
+    if (event->button() != Qt::LeftButton) return;
+    press_x_ = event->position().x();
+    dragging_ = false;
+    for (int lane = 0; lane < kLanes; ++lane) {
+        if (lane_rect(lane).contains(event->position().toPoint())) emit lane_clicked(lane);
+    }
+}
+
+void LaneCanvas::mouseMoveEvent(QMouseEvent* event) {
+    if (press_x_ < 0) return;
+    if (!dragging_ && std::abs(event->position().x() - press_x_) < kDragPixels) return;
+    dragging_ = true;
+    const auto a = frame_at(std::min(press_x_, event->position().x()));
+    const auto b = frame_at(std::max(press_x_, event->position().x()));
+    if (b <= a) return;
+    document_.edit(tr("Loop range"), "loop", [&](Session& session) {
+        if (session.current < 0) return;
+        auto& item = session.items[static_cast<std::size_t>(session.current)];
+        item.loop = LoopRange{a, b};
+        item.loop_on = true;
+    });
+}
+
+void LaneCanvas::mouseReleaseEvent(QMouseEvent* event) {
+    if (press_x_ >= 0 && !dragging_ && document_.source()) {
+        player_.locate(frame_at(event->position().x()));
+        update();
+    }
+    if (dragging_) document_.close_step();
+    press_x_ = -1;
+    dragging_ = false;
+}
+
+}  // namespace rivlen::app

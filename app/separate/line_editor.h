@@ -1,0 +1,56 @@
+// A setting's line over time, drawn and changed on the lane of its stem.
+#pragma once
+
+#include <QWidget>
+#include <optional>
+
+#include "app/shell/document.h"
+#include "app/separate/lanes.h"
+#include "app/widgets/time_view.h"
+
+namespace rivlen::app {
+
+class LineEditor : public QWidget {
+    Q_OBJECT
+  public:
+    // Lies over the lane of the stem whose line is open; hidden while none is.
+    LineEditor(Document& document, TimeView& view, LaneCanvas& lanes);
+    void open(std::size_t stem, Setting setting);
+    void close_line();
+    [[nodiscard]] std::optional<Setting> setting() const { return setting_; }
+    [[nodiscard]] QPointF position_of(const Breakpoint& point) const;
+
+  signals:
+    void opened_or_closed();
+
+  protected:
+    bool event(QEvent* event) override;
+    bool eventFilter(QObject* watched, QEvent* event) override;
+    void paintEvent(QPaintEvent* event) override;
+    void mousePressEvent(QMouseEvent* event) override;
+    void mouseMoveEvent(QMouseEvent* event) override;
+    void mouseReleaseEvent(QMouseEvent* event) override;
+    void keyPressEvent(QKeyEvent* event) override;
+
+  private:
+    struct Place {
+        std::int64_t frame;
+        double value;
+    };
+    [[nodiscard]] const SettingLane* line() const;
+    [[nodiscard]] double y_of(double value) const;
+    [[nodiscard]] Place place_at(QPointF at) const;
+    [[nodiscard]] std::optional<std::size_t> point_at(QPointF at) const;
+    void lie_over_lane();
+    void move_chosen(Place to);
+    void remove_chosen();
+    Document& document_;
+    TimeView& view_;
+    LaneCanvas& lanes_;
+    std::size_t stem_ = 0;
+    std::optional<Setting> setting_;
+    std::optional<std::int64_t> chosen_;  // frame of the chosen point
+    bool dragging_ = false;
+};
+
+}  // namespace rivlen::app

@@ -1,0 +1,83 @@
+#include "app/shell/audio_output.h"
+
+#include <QAudioDevice>
+#include <QAudioFormat>
+#include <QAudioSink>
+#include <QMediaDevices>
+
+namespace rivlen::app {
+
+namespace {
+
+// What the device reads from: the transport's callback side and nothing else.
+class Tap : public QIODevice {
+  public:
+    explicit Tap(Transport& transport) : transport_(transport) { open(QIODevice::ReadOnly); }
+    [[nodiscard]] bool isSequential() const override { return true; }
+    [[nodiscard]] qint64 bytesAvailable() const override { return 1 << 16; }
+
+  protected:
+    qint64 readData(char* data, qint64 size) override {
+        constexpr qint64 kFrame = Transport::kOutputChannels * static_cast<qint64>(sizeof(float));
+        const qint64 frames = size / kFrame;
+        transport_.fill(
+            {reinterpret_cast<float*>(data), static_cast<std::size_t>(frames) * Transport::kOutputChannels});
+        return frames * kFrame;
+    }
+    qint64 writeData(const char*, qint64) override { return -1; }
+
+  private:
+    Transport& transport_;
+};
+
+}  // namespace
+
+AudioOutput::AudioOutput(Transport& transport, QObject* parent) : QObject(parent), transport_(&transport) {
+    open();
+}
+AudioOutput::~AudioOutput() {
+    if (sink_) sink_->stop();
+}
+
+void AudioOutput::use(Transport& transport) {
+    if (transport_ == &transport) return;
+    transport_ = &transport;
+    simulated_.reset();
+    open();
+}
+
+void AudioOutput::follow_rate() {
+    if (sink_ && rate_ != transport_->sample_rate()) open();
+}
+
+double AudioOutput::latency_seconds() const {
+    return sink_ ? static_cast<double>(sink_->bufferSize()) / sink_->format().bytesPerFrame() / rate_ : 0.0;
+}
+
+void AudioOutput::open() {
+    rate_ = transport_->sample_rate();
+    if (sink_) sink_->stop();
+    sink_.reset();
+    const QAudioDevice device = qEnvironmentVariable("RIVLEN_OUTPUT") == "simulated"
+                                    ? QAudioDevice()
+                                    : QMediaDevices::defaultAudioOutput();
+    QAudioFormat format;
+    format.setSampleRate(rate_);
+    format.setChannelCount(Transport::kOutputChannels);
+    format.setSampleFormat(QAudioFormat::Float);
+    if (device.isNull() || !device.isFormatSupported(format)) {
+        name_ = tr("Simulated output");
+        if (!simulated_)
+            simulated_ = std::make_unique<SimulatedOutput>(*transport_,
+                                                           qEnvironmentVariableIsSet("RIVLEN_KEEP_OUTPUT"));
+        return;
+    }
+    simulated_.reset();
+    name_ = device.description();
+    tap_ = std::make_unique<Tap>(*transport_);
+    sink_ = std::make_unique<QAudioSink>(device, format);
+    sink_->setBufferSize(static_cast<qsizetype>(rate_ / 50) * format.bytesPerFrame());
+    sink_->start(tap_.get());
+}
+
+}  // namespace rivlen::app

@@ -1,0 +1,116 @@
+#include "app/shell/recorder.h"
+
+#include <QAudioDevice>
+#include <QAudioFormat>
+#include <QAudioSource>
+#include <QDateTime>
+#include <QFile>
+#include <QMediaDevices>
+#include <QTemporaryDir>
+
+#include "core/media/decode.h"
+
+namespace rivlen::app {
+
+namespace {
+
+constexpr int kSimulatedMs = 10;
+
+// Out of the program's own resources; silence should they be missing.
+std::vector<float> demo_line(int sample_rate) {
+    const QTemporaryDir folder;
+    const QString file = folder.filePath("line.flac");
+    if (!QFile::copy(":/sounds/line.flac", file))
+        return std::vector<float>(static_cast<std::size_t>(sample_rate));
+    const auto audio = read_audio(file.toStdString(), sample_rate);
+    return audio ? audio->channels.front() : std::vector<float>(static_cast<std::size_t>(sample_rate));
+}
+
+}  // namespace
+
+Recorder::Recorder(QObject* parent) : QObject(parent) {
+    clock_.setInterval(kSimulatedMs);
+    connect(&clock_, &QTimer::timeout, this, &Recorder::simulate);
+}
+
+Recorder::~Recorder() {
+    if (source_) source_->stop();
+}
+
+Status Recorder::start(const std::filesystem::path& file, int sample_rate) {
+    std::error_code error;
+    std::filesystem::create_directories(file.parent_path(), error);
+    auto writer = SoundFileWriter::create(file, SoundFormat::WavFloat, sample_rate, 1);
+    if (!writer) return writer.error();
+    writer_ = std::move(*writer);
+    rate_ = sample_rate;
+    frames_ = 0;
+    QAudioFormat format;
+    format.setSampleRate(sample_rate);
+    format.setChannelCount(1);
+    format.setSampleFormat(QAudioFormat::Float);
+    const QAudioDevice device = qEnvironmentVariable("RIVLEN_INPUT") == "simulated"
+                                    ? QAudioDevice()
+                                    : QMediaDevices::defaultAudioInput();
+    if (device.isNull() || !device.isFormatSupported(format)) {
+        device_ = tr("Simulated input");
+        line_ = demo_line(sample_rate);
+        spoken_ = 0;
+        begun_ms_ = QDateTime::currentMSecsSinceEpoch();
+        clock_.start();
+        return {};
+    }
+    device_ = device.description();
+    source_ = std::make_unique<QAudioSource>(device, format);
+    stream_ = source_->start();
+    if (stream_ == nullptr) {
+        writer_.reset();
+        return make_error(ErrorKind::Io,
+                          "\"{}\" cannot be recorded from. Choose another input in the system's settings.",
+                          device_.toStdString());
+    }
+    connect(stream_, &QIODevice::readyRead, this, [this] {
+        const QByteArray bytes = stream_->readAll();
+        take({reinterpret_cast<const float*>(bytes.constData()),
+              static_cast<std::size_t>(bytes.size()) / sizeof(float)});
+    });
+    return {};
+}
+
+void Recorder::take(std::span<const float> samples) {
+    if (!writer_ || samples.empty()) return;
+    const std::vector<std::vector<float>> block = {{samples.begin(), samples.end()}};
+    if (const Status status = writer_->write(block); !status) {
+        writer_.reset();  // nothing half-written stays behind
+        clock_.stop();
+        emit failed(QString::fromStdString(status.error().message));
+        return;
+    }
+    frames_ += static_cast<std::int64_t>(samples.size());
+}
+
+void Recorder::simulate() {
+    const auto due = (QDateTime::currentMSecsSinceEpoch() - begun_ms_) * rate_ / 1000;
+    std::vector<float> block;
+    for (std::int64_t i = frames_; i < due; ++i) {
+        block.push_back(line_[spoken_]);
+        spoken_ = (spoken_ + 1) % line_.size();
+    }
+    take(block);
+}
+
+Status Recorder::stop() {
+    clock_.stop();
+    if (source_) source_->stop();
+    source_.reset();
+    stream_ = nullptr;
+    if (!writer_) return make_error(ErrorKind::Io, "Nothing is being recorded.");
+    auto writer = std::move(*writer_);
+    writer_.reset();
+    if (frames_ == 0)
+        return make_error(ErrorKind::BadInput,
+                          "No sound came in. Check the input in the system's settings and record again.");
+    return writer.commit();
+}
+
+}  // namespace rivlen::app

@@ -1,0 +1,37 @@
+// Controls as they are made everywhere: named for tests, explained in a sentence, reachable by the Tab key.
+#pragma once
+
+#include <QLabel>
+#include <QString>
+#include <QToolButton>
+
+#include "app/widgets/theme.h"
+
+namespace rivlen::app {
+
+inline QToolButton* make_button(const QString& label, const QString& name, const QString& sentence,
+                                QWidget* parent) {
+    auto* b = new QToolButton(parent);
+    b->setText(label);
+    b->setObjectName(name);
+    b->setAccessibleName(label);
+    b->setToolTip(sentence);
+    b->setFocusPolicy(Qt::TabFocus);
+    return b;
+}
+
+// For what is only explained.
+inline void dim(QWidget* widget) {
+    QPalette palette = widget->palette();
+    palette.setColor(QPalette::WindowText, colour::kDim);
+    widget->setPalette(palette);
+}
+
+inline QLabel* make_note(const QString& text, QWidget* parent) {
+    auto* label = new QLabel(text, parent);
+    label->setWordWrap(true);
+    dim(label);
+    return label;
+}
+
+}  // namespace rivlen::app

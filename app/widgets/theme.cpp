@@ -1,0 +1,78 @@
+#include "app/widgets/theme.h"
+
+#include <QFontDatabase>
+#include <QPalette>
+#include <array>
+
+namespace rivlen::app {
+
+QColor stem_colour(std::size_t stem) {
+    static const std::array<QColor, kStems> colours = {QColor(0xF6, 0xDF, 0xA4), QColor(0xE3, 0x9B, 0xB4),
+                                                       QColor(0x4F, 0xA8, 0xA0), QColor(0x5B, 0x6F, 0xC0)};
+    return colours[stem];
+}
+
+QString stem_label(std::size_t stem) {
+    static const std::array<const char*, kStems> labels = {"Dialogue", "Reverb", "Music", "Ambience"};
+    return QApplication::translate("stems", labels[stem]);
+}
+
+QIcon stem_icon(std::size_t stem) {
+    return QIcon(QString(":/icons/%1.svg").arg(kStemNames[stem]));
+}
+
+QFont number_font() {
+    QFont font("B612");  // its digits are of equal width
+    font.setPointSizeF(9.5);
+    return font;
+}
+
+void apply_theme(QApplication& application) {
+    for (const char* file : {":/fonts/B612-Regular.otf", ":/fonts/B612-Bold.otf"}) {
+        QFontDatabase::addApplicationFont(file);
+    }
+    QFont font("B612");
+    font.setPointSizeF(9.0);
+    application.setFont(font);
+    application.setStyle("Fusion");
+    QPalette palette;
+    palette.setColor(QPalette::Window, colour::kPanel);
+    palette.setColor(QPalette::WindowText, colour::kText);
+    palette.setColor(QPalette::Base, colour::kGround);
+    palette.setColor(QPalette::AlternateBase, colour::kPanel);
+    palette.setColor(QPalette::Text, colour::kText);
+    palette.setColor(QPalette::PlaceholderText, colour::kDim);
+    palette.setColor(QPalette::Button, colour::kRaised);
+    palette.setColor(QPalette::ButtonText, colour::kText);
+    palette.setColor(QPalette::Highlight, colour::kAct);
+    palette.setColor(QPalette::HighlightedText, colour::kGround);
+    palette.setColor(QPalette::ToolTipBase, colour::kRaised);
+    palette.setColor(QPalette::ToolTipText, colour::kText);
+    palette.setColor(QPalette::Disabled, QPalette::ButtonText, QColor(0x77, 0x7B, 0x7C));
+    palette.setColor(QPalette::Disabled, QPalette::WindowText, QColor(0x77, 0x7B, 0x7C));
+    palette.setColor(QPalette::Disabled, QPalette::Text, QColor(0x77, 0x7B, 0x7C));
+    application.setPalette(palette);
+    application.setStyleSheet(QString(R"(
+        QToolButton, QPushButton { background: %1; border: 1px solid %2; border-radius: 2px; padding: 4px 9px; color: %3; }
+        QToolButton:hover, QPushButton:hover { border-color: %4; }
+        QToolButton:focus, QPushButton:focus, QComboBox:focus, QDoubleSpinBox:focus { border: 1px solid %5; }
+        QToolButton:checked { background: %5; color: %6; border-color: %5; }
+        QToolButton[compact="true"] { padding: 1px; }
+        QToolButton[drawn="true"]:checked { background: %1; color: %5; }
+        QToolButton:disabled, QPushButton:disabled { color: #777b7c; border-color: #2b3035; }
+        QComboBox, QDoubleSpinBox { background: %6; border: 1px solid %2; border-radius: 2px; padding: 3px 6px; color: %3; }
+        QMenuBar, QMenu { background: %7; color: %3; } QMenu { border: 1px solid %2; }
+        QMenuBar::item:selected, QMenu::item:selected { background: %1; color: %5; }
+        QMenu::item:disabled { color: #777b7c; }
+        QProgressBar { background: %6; border: 1px solid %2; border-radius: 2px; text-align: center; color: %3; min-height: 14px; }
+        QProgressBar::chunk { background: #55605a; }
+        QToolTip { background: %1; color: %3; border: 1px solid %2; padding: 4px; }
+        QCheckBox { spacing: 6px; } QCheckBox::indicator { width: 12px; height: 12px; border: 1px solid %4; background: %6; }
+        QCheckBox::indicator:checked { background: %5; border-color: %5; } QCheckBox:focus { color: %5; }
+    )")
+                                  .arg(colour::kRaised.name(), colour::kLine.name(), colour::kText.name(),
+                                       colour::kDim.name(), colour::kAct.name(), colour::kGround.name(),
+                                       colour::kPanel.name()));
+}
+
+}  // namespace rivlen::app

@@ -1,0 +1,31 @@
+// Palette, type and the drawn marks of the stems. All colours of the program stand here.
+#pragma once
+
+#include <QApplication>
+#include <QColor>
+#include <QFont>
+#include <QIcon>
+
+#include "core/separation/bands.h"
+
+namespace rivlen::app {
+
+namespace colour {
+inline const QColor kGround{0x17, 0x1A, 0x1D};  // behind everything
+inline const QColor kPanel{0x20, 0x24, 0x28};
+inline const QColor kRaised{0x2B, 0x30, 0x35};
+inline const QColor kLine{0x3B, 0x42, 0x48};
+inline const QColor kText{0xE6, 0xE3, 0xDA};
+inline const QColor kDim{0xA6, 0xA9, 0xA5};  // 7:1 on kPanel
+inline const QColor kAct{0xD8, 0xE6, 0x8C};  // what is chosen or running
+inline const QColor kWarn{0xF0, 0x9A, 0x6A};
+}  // namespace colour
+
+// From light to dark in the order of the stems, so that they keep their order without hue.
+[[nodiscard]] QColor stem_colour(std::size_t stem);
+[[nodiscard]] QString stem_label(std::size_t stem);
+[[nodiscard]] QIcon stem_icon(std::size_t stem);
+[[nodiscard]] QFont number_font();  // digits of equal width
+void apply_theme(QApplication& application);
+
+}  // namespace rivlen::app

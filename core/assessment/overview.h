@@ -1,0 +1,32 @@
+// What the eye needs of a recording: columns of band levels, the stems' shares in them, and outlines.
+#pragma once
+
+#include <array>
+#include <cstdint>
+#include <vector>
+
+#include "core/media/source.h"
+#include "core/separation/bands.h"
+#include "core/separation/mask_map.h"
+
+namespace rivlen {
+
+inline constexpr int kOverviewRows = 96;  // log-spaced from 50 Hz (row 0) to 20 kHz
+
+struct Overview {
+    std::size_t columns = 0;
+    std::vector<std::uint8_t> level;  // [column][row]: 0 = -110 dBFS or less, 255 = -10 or more
+    std::array<std::vector<std::uint8_t>, kStems> share;  // [column][row]: mask of a stem, 0..255; empty
+                                                          // without map, 0 of all where it is not split yet
+    std::vector<float> lowest, highest;                   // of the samples in a column, over all channels
+    std::array<std::vector<float>, kStems> outline;  // RMS of a stem in a column, from its share of the power
+};
+
+[[nodiscard]] double overview_row_hz(int row);
+
+// Columns of frames_per_column frames each, from first_frame on. Cost does not grow with frames_per_column
+// beyond a few transforms a column: wide columns are sampled. map may be null.
+[[nodiscard]] Overview make_overview(const Source& source, const MaskMap* map, std::int64_t first_frame,
+                                     std::int64_t frames_per_column, std::size_t columns);
+
+}  // namespace rivlen

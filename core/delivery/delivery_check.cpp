@@ -1,0 +1,112 @@
+#include <algorithm>
+#include <map>
+#include <set>
+
+#include "core/base/output_file.h"
+#include "core/delivery/deliver.h"
+#include "core/delivery/delivery_rows.h"
+
+namespace rivlen {
+
+namespace fs = std::filesystem;
+
+std::vector<Issue> check(const DeliveryPlan& plan) {
+    std::vector<Issue> out;
+    const Timeline& r = plan.session.timeline;
+    if (r.end() == 0 || r.sample_rate == 0)
+        out.push_back({-1, true, "There is nothing on the tracks yet. Place stems or files first."});
+    for (const auto& path : missing_media(plan.session))
+        out.push_back({-1, true, fmt::format("\"{}\" is not there. Say where it is now.", path.string())});
+    std::set<fs::path> unsplit;
+    for (const auto& track : r.tracks) {
+        for (const auto& clip : track.clips) {
+            const auto media = plan.media.find(clip.path);
+            const bool split = media != plan.media.end() && media->second.map != nullptr;
+            if (clip.clip_source != ClipSource::Whole && !split && unsplit.insert(clip.path).second)
+                out.push_back({-1, true,
+                               fmt::format("\"{}\" has not been split yet. Split it first.",
+                                           clip.path.filename().string())});
+        }
+    }
+    std::map<std::string, int> names;
+    std::error_code error;
+    double bytes = 0;
+    bool any = false;
+    for (std::size_t i = 0; i < plan.table.rows.size(); ++i) {
+        const auto& row = plan.table.rows[i];
+        if (!row.on) continue;
+        any = true;
+        const int number = static_cast<int>(i);
+        const std::string file = file_name(row, plan.name, picture_ending(plan.session));
+        const auto [at, fresh] = names.emplace(lower(file), number);
+        const bool one_picture = row.container == Container::Picture &&
+                                 plan.table.rows[static_cast<std::size_t>(at->second)].container ==
+                                     Container::Picture;  // several sounds under it
+        if (!fresh && !one_picture)
+            out.push_back({number, true,
+                           fmt::format("\"{}\" is the name of row {}, too. Use {{content}}, {{version}} or "
+                                       "{{target}} in one of "
+                                       "them.",
+                                       file, at->second + 1)});
+        if (!row.target.empty() && find_target(plan.table.targets, row.target) == nullptr)
+            out.push_back(
+                {number, true,
+                 fmt::format("There is no target \"{}\". Choose one of the list or add it.", row.target)});
+        if (row.content == Content::Stems && !keeps_samples(row.container))
+            out.push_back({number, true, "All stems in one file go into WAV or FLAC only."});
+        if (row.container == Container::Flac && !has_depth(row.container, row.depth))
+            out.push_back({number, true, "FLAC holds no floating point. Choose 16 or 24 bit."});
+        if (row.loop_only && !r.loop)
+            out.push_back({number, true, "There is no loop range. Set one, or deliver all of it."});
+        if (row.container == Container::Picture && picture_of(plan.session) == nullptr)
+            out.push_back({number, true, "The session has no picture to go under."});
+        if (row.container == Container::Picture && row.loop_only)
+            out.push_back({number, true, "Under a picture goes all of it. Switch the loop range off."});
+        const bool heard = std::ranges::any_of(r.tracks, [&](const Track& t) {
+            return !t.clips.empty() && !t.strip.mute && holds(row.content, stem_of(t));
+        });
+        if (!heard)
+            out.push_back(
+                {number, false,
+                 fmt::format("No track plays {}: the file will be silent.", label_of(row.content))});
+        if (row.card >= 0) {
+            const bool kept = std::ranges::any_of(plan.session.items, [&](const SessionItem& item) {
+                return item.cards[static_cast<std::size_t>(row.card)].has_value();
+            });
+            if (!kept)
+                out.push_back({number, true,
+                               fmt::format("Card {} is empty. Keep settings on it first.", row.card + 1)});
+        }
+        const fs::path target = plan.folder / file;
+        if (fs::exists(target, error) && !plan.replace)
+            out.push_back(
+                {number, false,
+                 fmt::format("\"{}\" is there already: it stays when it was made from the same, else the row "
+                             "fails unless replacing is allowed.",
+                             file)});
+        for (const auto& [path, media] : plan.media) {
+            if (same_file(path, target))
+                out.push_back(
+                    {number, true,
+                     fmt::format("\"{}\" is one of the recordings and is never written to.", file)});
+        }
+        bytes += seconds_of_row(plan.session, row) * rate_of_row(plan.session, row) * 8;
+    }
+    if (!any) out.push_back({-1, true, "No row is switched on."});
+    fs::path there = plan.folder.empty() ? fs::path(".") : plan.folder;
+    while (!there.empty() && !fs::exists(there, error))
+        there = there.has_relative_path() ? there.parent_path() : fs::path(".");
+    const auto space = fs::space(there, error);
+    if (!error && static_cast<double>(space.available) < bytes)
+        out.push_back(
+            {-1, true,
+             fmt::format("The disk of \"{}\" has {:.1f} GB left where up to {:.1f} GB are needed.",
+                         plan.folder.string(), static_cast<double>(space.available) / 1e9, bytes / 1e9)});
+    for (const auto& [path, media] : plan.media) {
+        if (!media.source) continue;
+        for (const auto& warning : media.source->warnings()) out.push_back({-1, false, warning});
+    }
+    return out;
+}
+
+}  // namespace rivlen

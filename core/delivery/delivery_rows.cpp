@@ -1,0 +1,94 @@
+#include "core/delivery/delivery_rows.h"
+
+#include <algorithm>
+
+#include "core/delivery/deliver.h"
+#include "core/media/layback.h"
+
+namespace rivlen {
+
+namespace fs = std::filesystem;
+
+bool holds(Content content, Stem stem) {
+    switch (content) {
+        case Content::Mix:
+            return true;
+        case Content::Dialogue:
+            return stem == Stem::Dialogue;
+        case Content::Reverb:
+            return stem == Stem::Reverb;
+        case Content::Music:
+        case Content::Instrumental:
+            return stem == Stem::Music;
+        case Content::Ambience:
+            return stem == Stem::Ambience;
+        case Content::MusicAndEffects:
+            return stem == Stem::Music || stem == Stem::Ambience;
+        case Content::Voice:
+            return stem == Stem::Dialogue || stem == Stem::Reverb;
+        case Content::Stems:
+            return true;
+    }
+    return false;
+}
+
+const fs::path* picture_of(const Session& session) {
+    if (session.timeline.picture.empty()) return nullptr;
+    return &session.timeline.picture.front().path;
+}
+
+std::string picture_ending(const Session& session) {
+    const fs::path* picture = picture_of(session);
+    const std::string own = picture != nullptr ? picture->extension().string() : std::string();
+    return can_lay_back_into(own) ? own : std::string(".mov");
+}
+
+LoopRange range_of_row(const Session& session, const HandoverRow& row) {
+    const Timeline& r = session.timeline;
+    return row.loop_only && r.loop ? *r.loop : LoopRange{0, r.end()};
+}
+double seconds_of_row(const Session& session, const HandoverRow& row) {
+    const LoopRange range = range_of_row(session, row);
+    return static_cast<double>(range.last - range.first) / std::max(1, session.timeline.sample_rate);
+}
+int rate_of_row(const Session& session, const HandoverRow& row) {
+    return row.sample_rate != 0 ? row.sample_rate : session.timeline.sample_rate;
+}
+
+std::string lower(std::string text) {
+    for (char& c : text) c = static_cast<char>(std::tolower(static_cast<unsigned char>(c)));
+    return text;
+}
+
+Stem stem_of(const Track& track) {
+    for (const auto& clip : track.clips) {
+        if (const auto stem = stem_of_clip_source(clip.clip_source)) return static_cast<Stem>(*stem);
+    }
+    const std::string name = lower(track.name);
+    const auto has = [&](const char* word) { return name.find(word) != std::string::npos; };
+    if (has("reverb")) return Stem::Reverb;
+    if (has("dialog") || has("voice") || has("narrat") || has("speech")) return Stem::Dialogue;
+    if (has("music") || has("song")) return Stem::Music;
+    return Stem::Ambience;
+}
+
+Session session_for(const Session& session, Content content, int card) {
+    Session out = session;
+    for (auto& track : out.timeline.tracks) {
+        if (card >= 0) track.card = card;
+        if (content == Content::Mix) continue;
+        track.strip.solo = false;
+        if (holds(content, stem_of(track))) continue;
+        track.strip.mute = true;
+        std::erase_if(track.strip.lines, [](const StripLane& l) { return l.target == LaneTarget::Mute; });
+        // Not even read, unless it ducks one that is heard.
+        const bool ducks = std::ranges::any_of(session.timeline.tracks, [&](const Track& other) {
+            return other.ducking.acts() && other.ducking.key_track == track.id &&
+                   holds(content, stem_of(other));
+        });
+        if (!ducks) track.clips.clear();
+    }
+    return out;
+}
+
+}  // namespace rivlen

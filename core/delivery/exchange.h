@@ -1,0 +1,18 @@
+// The tracks of a session for other tools: cut list (CMX 3600), table of clips (CSV), OpenTimelineIO JSON.
+#pragma once
+
+#include <string>
+
+#include "core/project/timeline.h"
+
+namespace rivlen {
+
+// One track's clips, audio channel 1 and 2, cuts only: the format knows no fades of sound. Timecodes of the
+// session; recordings start at 00:00:00:00. Names stand in comments, as reels have eight characters.
+[[nodiscard]] std::string edl_of(const Timeline& timeline, const Track& track, const std::string& title);
+// All clips and picture cuts with timecodes, samples and gains.
+[[nodiscard]] std::string clips_to_csv(const Timeline& timeline);
+// Schema "Timeline.1" with one stack of tracks, gaps and clips; times in samples at the session rate.
+[[nodiscard]] std::string otio_of(const Timeline& timeline, const std::string& name);
+
+}  // namespace rivlen

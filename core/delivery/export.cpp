@@ -1,0 +1,158 @@
+#include "core/delivery/export.h"
+
+#include <algorithm>
+#include <chrono>
+
+#include "core/base/output_file.h"
+#include "core/separation/sum_check.h"
+
+namespace rivlen {
+
+namespace {
+
+namespace fs = std::filesystem;
+
+struct Output {
+    std::string content;
+    fs::path path;
+    SoundFileWriter writer;
+    LoudnessMeter meter;
+};
+
+Result<Output> open_output(const Source& source, std::string content, fs::path path, SoundFormat format) {
+    auto writer = SoundFileWriter::create(path, format, source.sample_rate(), source.channels());
+    if (!writer) return writer.error();
+    return Output{std::move(content), std::move(path), std::move(*writer),
+                  LoudnessMeter(source.sample_rate(), source.channels())};
+}
+
+Result<std::vector<ExportedFile>> finish(std::vector<Output>& outputs) {
+    std::vector<ExportedFile> files;
+    for (auto& output : outputs) {
+        const std::uint64_t over = output.writer.over_full_scale();
+        if (auto status = output.writer.commit(); !status) {
+            // All or none: what has already been moved into place goes again.
+            std::error_code ignored;
+            for (const auto& file : files) fs::remove(file.path, ignored);
+            return status.error();
+        }
+        files.push_back({output.content, output.path, output.meter.result(), over});
+    }
+    return files;
+}
+
+MaskWeights weights_of(const TimedMaskWeights& timed, const std::string& content, std::int64_t frame) {
+    const auto stem = std::ranges::find(kStemNames, content);
+    if (stem == kStemNames.end()) return timed.kept(frame);
+    return timed.stem(static_cast<std::size_t>(stem - kStemNames.begin()), frame);
+}
+
+}  // namespace
+
+std::vector<std::pair<std::string, fs::path>> planned_files(const ExportPlan& plan) {
+    std::vector<std::pair<std::string, fs::path>> files;
+    const auto add = [&](const std::string& content) {
+        files.emplace_back(content, plan.folder / fmt::format("{} {}{}", plan.base_name, content,
+                                                              extension_of(plan.format)));
+    };
+    for (std::size_t s = 0; s < kStems; ++s) {
+        if (plan.stems[s]) add(kStemNames[s]);
+    }
+    if (plan.kept_mix) add("kept");
+    return files;
+}
+
+Result<ExportReport> export_stems(const Source& source, const MaskMap& map, const TimedSettings& settings,
+                                  const ExportPlan& plan, const JobControl& job) {
+    const auto start = std::chrono::steady_clock::now();
+    const auto planned = planned_files(plan);
+    if (planned.empty())
+        return make_error(ErrorKind::BadInput, "Nothing is chosen to be written. Choose at least one stem.");
+    std::error_code error;
+    fs::create_directories(plan.folder, error);
+    for (const auto& [content, path] : planned) {
+        if (same_file(path, source.original())) {
+            return make_error(
+                ErrorKind::BadInput,
+                "\"{}\" is the recording itself, which is never written to. Choose another folder or name.",
+                path.string());
+        }
+        if (!plan.overwrite && fs::exists(path, error)) {
+            return make_error(ErrorKind::Io,
+                              "\"{}\" is there already. Choose another folder or name, or allow replacing.",
+                              path.string());
+        }
+    }
+    std::vector<Output> outputs;
+    for (const auto& [content, path] : planned) {
+        auto output = open_output(source, content, path, plan.format);
+        if (!output) return output.error();
+        outputs.push_back(std::move(*output));
+    }
+    // The neutral stems are rendered alongside, so that the sum is measured on what is being written, not on
+    // a sample.
+    const TimedMaskWeights timed(settings);
+    std::vector<MaskWeights> weight_sets(outputs.size());
+    for (std::size_t s = 0; s < kStems; ++s) weight_sets.push_back(stem_weights(StemSettings{}, s));
+    const auto weight_sets_at = [&](std::int64_t frame) {
+        for (std::size_t o = 0; o < outputs.size(); ++o)
+            weight_sets[o] = weights_of(timed, outputs[o].content, frame);
+        return std::span<const MaskWeights>(weight_sets);
+    };
+    SumCheck sum(source);
+    const auto take = [&](std::int64_t from,
+                          std::span<const std::vector<std::vector<float>>> blocks) -> Status {
+        for (std::size_t o = 0; o < outputs.size(); ++o) {
+            if (auto status = outputs[o].writer.write(blocks[o]); !status) return status;
+            outputs[o].meter.add(blocks[o]);
+        }
+        sum.add(from, blocks.subspan(outputs.size()));
+        return {};
+    };
+    if (auto status = render(source, map, weight_sets.size(), weight_sets_at, 0,
+                             static_cast<std::int64_t>(source.frames()), job, take);
+        !status) {
+        return status.error();
+    }
+    auto files = finish(outputs);
+    if (!files) return files.error();
+    ExportReport report;
+    report.files = std::move(*files);
+    report.sum_dbfs = sum.result_dbfs();
+    report.seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
+    report.times_real_time = source.seconds() / std::max(report.seconds, 1e-9);
+    return report;
+}
+
+Result<ExportedFile> export_kept(const Source& source, const MaskMap& map, const TimedSettings& settings,
+                                 const fs::path& path, SoundFormat format, const JobControl& job) {
+    if (same_file(path, source.original())) {
+        return make_error(ErrorKind::BadInput,
+                          "\"{}\" is the recording itself, which is never written to. Choose another name.",
+                          path.string());
+    }
+    std::vector<Output> outputs;
+    auto output = open_output(source, "kept", path, format);
+    if (!output) return output.error();
+    outputs.push_back(std::move(*output));
+    const TimedMaskWeights timed(settings);
+    MaskWeights weights;
+    const auto weight_sets_at = [&](std::int64_t frame) {
+        weights = timed.kept(frame);
+        return std::span<const MaskWeights>(&weights, 1);
+    };
+    const auto take = [&](std::int64_t, std::span<const std::vector<std::vector<float>>> blocks) -> Status {
+        outputs[0].meter.add(blocks[0]);
+        return outputs[0].writer.write(blocks[0]);
+    };
+    if (auto status =
+            render(source, map, 1, weight_sets_at, 0, static_cast<std::int64_t>(source.frames()), job, take);
+        !status) {
+        return status.error();
+    }
+    auto files = finish(outputs);
+    if (!files) return files.error();
+    return files->front();
+}
+
+}  // namespace rivlen

@@ -1,0 +1,282 @@
+#include "core/delivery/report.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+#include <nlohmann/json.hpp>
+
+#include "core/base/markup.h"
+#include "core/base/output_file.h"
+
+namespace rivlen {
+
+namespace {
+
+using nlohmann::json;
+constexpr std::array<const char*, 4> kStates = {"delivered", "delivered before", "failed", "stopped"};
+
+const char* state_of(const DeliveredRow& row) {
+    return kStates[static_cast<std::size_t>(row.state)];
+}
+
+bool there(const DeliveredRow& row) {
+    return row.state == RowState::Done || row.state == RowState::Skipped;
+}
+
+// No number where there is nothing to measure.
+std::string level(double value, const char* unit) {
+    return value <= -119 ? std::string("&ndash;") : fmt::format("{:.1f} {}", value, unit);
+}
+
+json number(double value) {
+    return value <= -119 ? json(nullptr) : json(std::round(value * 100) / 100);
+}
+
+std::string length_words(const DeliveredRow& row) {
+    const double seconds = row.sample_rate > 0 ? static_cast<double>(row.frames) / row.sample_rate : 0;
+    const int minutes = static_cast<int>(seconds) / 60;
+    return fmt::format("{}:{:06.3f}", minutes, seconds - 60.0 * minutes);
+}
+
+// Short-term loudness as a line, peaks as bars, from -60 to 0.
+std::string drawing(const DeliveredRow& row, double target_lufs) {
+    constexpr int kWidth = 860;
+    constexpr int kHeight = 110;
+    constexpr std::size_t kMostPoints = 430;
+    const auto& c = row.course;
+    if (c.short_term_lufs.size() < 2) return {};
+    const auto y = [](double db) { return kHeight * std::clamp(-db / 60.0, 0.0, 1.0); };
+    const std::size_t step = (c.short_term_lufs.size() + kMostPoints - 1) / kMostPoints;
+    const std::size_t points = (c.short_term_lufs.size() + step - 1) / step;
+    const auto x = [&](std::size_t i) {
+        return kWidth * static_cast<double>(i) / static_cast<double>(points);
+    };
+    std::string bars;
+    std::string line;
+    for (std::size_t i = 0; i < points; ++i) {
+        double loud = -120;
+        double peak = -120;
+        for (std::size_t k = i * step; k < std::min(c.short_term_lufs.size(), (i + 1) * step); ++k) {
+            loud = std::max(loud, static_cast<double>(c.short_term_lufs[k]));
+            peak = std::max(peak, static_cast<double>(c.peak_dbfs[k]));
+        }
+        bars +=
+            fmt::format("<rect x=\"{:.1f}\" y=\"{:.1f}\" width=\"{:.1f}\" height=\"{:.1f}\"/>", x(i), y(peak),
+                        static_cast<double>(kWidth) / static_cast<double>(points) * 0.8, kHeight - y(peak));
+        line += fmt::format("{}{:.1f} {:.1f}", i == 0 ? "M" : "L", x(i), y(loud));
+    }
+    std::string out = fmt::format(
+        "<svg xmlns=\"http://www.w3.org/2000/svg\" viewBox=\"0 0 {} {}\" role=\"img\" aria-label=\"Peaks and "
+        "short-term loudness of {}\">"
+        "<g fill=\"#b9c0c4\">{}</g><path fill=\"none\" stroke=\"#3c5a14\" stroke-width=\"1.5\" d=\"{}\"/>",
+        kWidth, kHeight, escaped_markup(row.path.filename().string()), bars, line);
+    if (target_lufs > -119)
+        out += fmt::format(
+            "<line stroke=\"#9a3b10\" stroke-dasharray=\"5 4\" x1=\"0\" x2=\"{}\" y1=\"{:.1f}\" "
+            "y2=\"{:.1f}\"/>",
+            kWidth, y(target_lufs), y(target_lufs));
+    return out + "</svg>";
+}
+
+}  // namespace
+
+std::string report_to_json(const DeliveryReport& report) {
+    json out = {{"rivlen_report", 1},
+                {"name", report.name},
+                {"rows", json::array()},
+                {"sums", json::array()},
+                {"notes", json::array()}};
+    for (const auto& r : report.rows) {
+        const auto& l = r.course.loudness;
+        out["rows"].push_back({{"row", r.row + 1},
+                               {"file", r.path.filename().string()},
+                               {"state", state_of(r)},
+                               {"content", key_of(r.asked.content)},
+                               {"version", r.asked.version},
+                               {"card", r.asked.card},
+                               {"target", r.asked.target},
+                               {"container", key_of(r.asked.container)},
+                               {"depth", key_of(r.asked.depth)},
+                               {"sample_rate_hz", r.sample_rate},
+                               {"channels", r.channels},
+                               {"frames", r.frames},
+                               {"bytes", r.bytes},
+                               {"checksum_xxh3", r.checksum},
+                               {"gain_db", number(r.gain_db)},
+                               {"limited_db", number(r.limited_db)},
+                               {"integrated_lufs", number(l.integrated_lufs)},
+                               {"loudness_range_lu", number(l.range_lu)},
+                               {"true_peak_dbtp", number(l.true_peak_dbtp)},
+                               {"highest_momentary_lufs", number(r.course.highest_momentary_lufs)},
+                               {"highest_short_term_lufs", number(r.course.highest_short_term_lufs)},
+                               {"on_target", r.on_target},
+                               {"note", r.sentence}});
+    }
+    for (const auto& s : report.sums)
+        out["sums"].push_back(
+            {{"version", s.version}, {"target", s.target}, {"stems_less_mix_dbfs", s.peak_dbfs}});
+    for (const auto& f : report.figures)
+        out["figures"].push_back({{"recording", f.recording},
+                                  {"stem", kStemNames[static_cast<std::size_t>(f.stem)]},
+                                  {"leak_db", number(f.bleed_db)},
+                                  {"damage", f.damage}});
+    for (const auto& t : report.issues)
+        out["notes"].push_back({{"row", t.row + 1}, {"error", t.error}, {"sentence", t.sentence}});
+    return out.dump(2, ' ', false, json::error_handler_t::replace) + "\n";
+}
+
+std::string report_to_csv(const DeliveryReport& report) {
+    std::string out =
+        "row,file,state,content,version,target,container,depth,sample_rate_hz,channels,frames,gain_db,"
+        "limited_db,"
+        "integrated_lufs,loudness_range_lu,true_peak_dbtp,on_target,checksum_xxh3,note\r\n";
+    for (const auto& r : report.rows) {
+        const auto& l = r.course.loudness;
+        out += fmt::format("{},{},{},{},{},{},{},{},{},{},{},{:.2f},{:.2f},{:.2f},{:.2f},{:.2f},{},{},{}\r\n",
+                           r.row + 1, csv_field(r.path.filename().string()), state_of(r),
+                           key_of(r.asked.content), csv_field(r.asked.version), csv_field(r.asked.target),
+                           key_of(r.asked.container), key_of(r.asked.depth), r.sample_rate, r.channels,
+                           r.frames, r.gain_db, r.limited_db, l.integrated_lufs, l.range_lu, l.true_peak_dbtp,
+                           r.on_target ? "yes" : "no", r.checksum, csv_field(r.sentence));
+    }
+    return out;
+}
+
+std::string report_to_html(const DeliveryReport& report, const HandoverTemplate& table) {
+    std::string out = fmt::format(
+        "<!DOCTYPE html>\n<html lang=\"en\"><head><meta charset=\"utf-8\"><title>{0}: what was "
+        "delivered</title>\n<style>\n"
+        "body{{font:15px/1.5 sans-serif;max-width:1000px;margin:2em auto;padding:0 "
+        "1em;color:#1d2124;background:#fff}}\n"
+        "table{{border-collapse:collapse;width:100%;font-size:13px}}th,td{{text-align:left;padding:4px 10px "
+        "4px 0;"
+        "border-bottom:1px solid "
+        "#ccd0d3;vertical-align:top}}td.n,th.n{{text-align:right;white-space:nowrap;font-variant-numeric:"
+        "tabular-nums}}\n"
+        ".bad{{color:#9a3b10;font-weight:bold}}.dim{{color:#5a6165}}svg{{width:100%;background:#f2f3f0}}\n"
+        "</style></head><body>\n<h1>{0}</h1>\n",
+        escaped_markup(report.name));
+    const auto done = std::ranges::count_if(report.rows, there);
+    out += fmt::format(
+        "<p>{} of {} files were delivered. Each was read back after writing: its length, loudness and peaks "
+        "below are those of the file itself.</p>\n",
+        done, report.rows.size());
+    out +=
+        "<table><tr><th>File</th><th>Holds</th><th class=\"n\">Length</th><th>Kind</th><th "
+        "class=\"n\">Loudness</th>"
+        "<th class=\"n\">Range</th><th class=\"n\">True peak</th><th class=\"n\">Gain</th><th "
+        "class=\"n\">Limited</th>"
+        "<th>State</th></tr>\n";
+    for (const auto& r : report.rows) {
+        const auto& l = r.course.loudness;
+        out += fmt::format(
+            "<tr><td>{}</td><td>{}{}{}</td><td class=\"n\">{}</td><td>{}{} {} kHz</td><td "
+            "class=\"n\">{}</td>"
+            "<td class=\"n\">{}</td><td class=\"n\">{}</td><td class=\"n\">{:+.1f} dB</td><td "
+            "class=\"n\">{:.1f} dB</td>"
+            "<td{}>{}{}{}</td></tr>\n",
+            escaped_markup(r.path.filename().string()), label_of(r.asked.content),
+            r.asked.version.empty() ? "" : ", ", escaped_markup(r.asked.version), length_words(r),
+            label_of(r.asked.container),
+            r.asked.container == Container::Wav ? fmt::format(" {}", key_of(r.asked.depth)) : "",
+            static_cast<double>(r.sample_rate) / 1000, level(l.integrated_lufs, "LUFS"),
+            level(l.range_lu, "LU"), level(l.true_peak_dbtp, "dBTP"), r.gain_db, r.limited_db,
+            there(r) && r.on_target ? "" : " class=\"bad\"", state_of(r), r.sentence.empty() ? "" : ": ",
+            escaped_markup(r.sentence));
+    }
+    out += "</table>\n<h2>Targets</h2>\n<ul>\n";
+    std::vector<std::string> named;
+    for (const auto& row : table.rows) {
+        const auto* t = find_target(table.targets, row.target);
+        if (t == nullptr || std::ranges::find(named, t->key) != named.end()) continue;
+        named.push_back(t->key);
+        out += fmt::format(
+            "<li>{}: {:.1f} LUFS &plusmn; {:.1f} LU {}, true peak at most {:.1f} dBTP ({})</li>\n",
+            escaped_markup(t->name), t->integrated_lufs, t->tolerance_lu,
+            t->gate == LoudnessGate::Dialogue ? "where somebody speaks" : "over all of it", t->true_peak_dbtp,
+            escaped_markup(t->source));
+    }
+    if (named.empty()) out += "<li>None: everything is as loud as it was mixed.</li>\n";
+    out += "</ul>\n<h2>Nothing was lost</h2>\n";
+    if (report.sums.empty())
+        out +=
+            "<p class=\"dim\">Stems and mix of one version were not delivered together, so that they could "
+            "not be added up.</p>\n";
+    for (const auto& s : report.sums)
+        out += fmt::format(
+            "<p>The stems{}{}, read back and added up, differ from their mix by {} at most{}.</p>\n",
+            s.version.empty() ? "" : " of ", escaped_markup(s.version),
+            s.peak_dbfs <= -199 ? std::string("nothing") : fmt::format("{:.0f} dBFS", s.peak_dbfs),
+            s.peak_dbfs > -80 ? ", because the mix went through its limiter or its buses' chains" : "");
+    if (!report.figures.empty()) {
+        out +=
+            "<h2>How cleanly it was taken apart</h2>\n<p class=\"dim\">With the settings as tuned, over a "
+            "minute from the middle. Leak: "
+            "level of what belongs to other stems. Damage: 0 to 100, how much of the stem itself is missing "
+            "or flickers.</p>\n"
+            "<table><tr><th>Recording</th><th>Stem</th><th class=\"n\">Leak</th><th "
+            "class=\"n\">Damage</th></tr>\n";
+        for (const auto& f : report.figures)
+            out += fmt::format(
+                "<tr><td>{}</td><td>{}</td><td class=\"n\">{}</td><td class=\"n\">{:.0f}</td></tr>\n",
+                escaped_markup(f.recording), kStemNames[static_cast<std::size_t>(f.stem)],
+                level(f.bleed_db, "dB"), f.damage);
+        out += "</table>\n";
+    }
+    if (!report.before_picture.empty() && !report.after_picture.empty())
+        out += fmt::format(
+            "<h2>Before and after</h2>\n<p class=\"dim\">From 40 Hz at the bottom to 16 kHz, over the whole "
+            "length: the "
+            "recording, then the mix that was delivered.</p>\n<p><img src=\"{}\" alt=\"Spectrogram of the "
+            "recording\" width=\"600\" height=\"120\"></p>\n<p><img src=\"{}\" alt=\"Spectrogram of the "
+            "mix\" "
+            "width=\"600\" height=\"120\"></p>\n",
+            report.before_picture, report.after_picture);
+    out +=
+        "<h2>Over time</h2>\n<p class=\"dim\">Grey: highest peak of each moment. Green: short-term "
+        "loudness. Dashed: the "
+        "target. From 0 dB at the top to -60 dB.</p>\n";
+    for (const auto& r : report.rows) {
+        if (!there(r)) continue;
+        const auto* t = find_target(table.targets, r.asked.target);
+        // Stems have no target of their own.
+        const bool aims = t != nullptr && r.asked.content == Content::Mix;
+        const auto svg = drawing(r, aims ? t->integrated_lufs : -120.0);
+        if (!svg.empty())
+            out += fmt::format("<h3>{} <span class=\"dim\">0:00 to {}</span></h3>\n{}\n",
+                               escaped_markup(r.path.filename().string()), length_words(r), svg);
+    }
+    out +=
+        "<h2>Checksums</h2>\n<table><tr><th>File</th><th>XXH3, 128 bit</th><th "
+        "class=\"n\">Samples</th></tr>\n";
+    for (const auto& r : report.rows) {
+        if (there(r))
+            out += fmt::format("<tr><td>{}</td><td>{}</td><td class=\"n\">{}</td></tr>\n",
+                               escaped_markup(r.path.filename().string()), r.checksum, r.frames);
+    }
+    out += "</table>\n";
+    if (!report.issues.empty()) {
+        out += "<h2>Noted before</h2>\n<ul>\n";
+        for (const auto& t : report.issues)
+            out += fmt::format("<li>{}{}</li>\n", t.row >= 0 ? fmt::format("Row {}: ", t.row + 1) : "",
+                               escaped_markup(t.sentence));
+        out += "</ul>\n";
+    }
+    return out + "</body></html>\n";
+}
+
+std::filesystem::path report_page(const std::string& name, const std::filesystem::path& folder) {
+    return folder / (file_part(name) + " report.html");
+}
+
+Status write_reports(const DeliveryReport& report, const HandoverTemplate& table,
+                     const std::filesystem::path& folder) {
+    auto file = report_page(report.name, folder);
+    if (auto s = write_text_file(file, report_to_html(report, table)); !s) return s;
+    if (auto s = write_text_file(file.replace_extension(".json"), report_to_json(report)); !s) return s;
+    return write_text_file(file.replace_extension(".csv"), report_to_csv(report));
+}
+
+}  // namespace rivlen

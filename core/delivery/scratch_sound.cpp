@@ -1,0 +1,226 @@
+#include "core/delivery/scratch_sound.h"
+
+#include <unistd.h>
+
+#include <algorithm>
+#include <cerrno>
+#include <cmath>
+#include <numeric>
+
+#include "core/dsp/denormals.h"
+#include "core/dsp/interleave.h"
+#include "core/dsp/decibels.h"
+#include "core/base/output_file.h"
+#include "core/effects/processor.h"
+#include "core/dsp/resample.h"
+
+namespace rivlen {
+
+namespace fs = std::filesystem;
+
+namespace {
+
+constexpr std::size_t kHandedFrames = 1 << 15;  // smaller pieces would cost more in handing on than in work
+
+}  // namespace
+
+Result<ScratchSound> ScratchSound::create(const fs::path& folder, int sample_rate, int channels) {
+    auto file = AnonymousFile::create(folder);
+    if (!file) return file.error();
+    return ScratchSound(std::move(*file), folder, sample_rate, channels);
+}
+
+Status ScratchSound::append(std::span<const std::vector<float>> block) {
+    interleave(block, interleaved_);
+    const auto bytes = std::as_bytes(std::span(interleaved_));
+    for (std::size_t done = 0; done < bytes.size();) {
+        const auto wrote = ::write(file_.fd(), bytes.data() + done, bytes.size() - done);
+        if (wrote < 0 && errno == EINTR) continue;
+        if (wrote <= 0) return write_error(folder_ / "rendered sound", wrote == 0 ? ENOSPC : errno);
+        done += static_cast<std::size_t>(wrote);
+    }
+    frames_ += static_cast<std::int64_t>(block.empty() ? 0 : block[0].size());
+    return {};
+}
+
+Status ScratchSound::read(std::int64_t at, std::int64_t count, Block& out) const {
+    const auto channels = static_cast<std::size_t>(channels_);
+    const auto frames = static_cast<std::size_t>(count);
+    std::vector<float> interleaved(frames * channels);  // of its own: rows read the same mix side by side
+    const auto bytes = std::as_writable_bytes(std::span(interleaved));
+    auto offset = static_cast<off_t>(static_cast<std::size_t>(at) * channels * sizeof(float));
+    for (std::size_t done = 0; done < bytes.size();) {
+        const auto got = ::pread(file_.fd(), bytes.data() + done, bytes.size() - done, offset);
+        if (got < 0 && errno == EINTR) continue;
+        if (got <= 0)
+            return make_error(ErrorKind::Io,
+                              "Rendered sound cannot be read back. Check the disk of the work folder.");
+        done += static_cast<std::size_t>(got);
+        offset += got;
+    }
+    for (std::size_t c = 0; c < channels; ++c) {
+        out[c].resize(frames);
+        for (std::size_t i = 0; i < frames; ++i) out[c][i] = interleaved[i * channels + c];
+    }
+    return {};
+}
+
+LoudnessTimelineMeter::LoudnessTimelineMeter(int sample_rate, int channels, bool true_peaks)
+    : meter_(sample_rate, channels, true_peaks ? LoudnessMeter::Kind::Exact : LoudnessMeter::Kind::Quick),
+      step_frames_(static_cast<std::size_t>(sample_rate / 10)),
+      waiting_(static_cast<std::size_t>(channels)) {}
+
+void LoudnessTimelineMeter::step() {
+    meter_.add(waiting_);
+    for (auto& channel : waiting_) {
+        for (const float x : channel) peak_ = std::max(peak_, std::abs(x));
+        channel.clear();
+    }
+    std::ranges::rotate(powers_, powers_.begin() + 1);
+    powers_.back() = meter_.weighted_power();
+    const auto level_of_last = [this](std::ptrdiff_t count) {
+        return LoudnessMeter::lufs_of(std::accumulate(powers_.end() - count, powers_.end(), 0.0) /
+                                      static_cast<double>(count));
+    };
+    course_.highest_momentary_lufs = std::max(course_.highest_momentary_lufs, level_of_last(4));
+    const double short_term = level_of_last(kShortTerm);
+    course_.highest_short_term_lufs = std::max(course_.highest_short_term_lufs, short_term);
+    if (++steps_ % 10 != 0) return;
+    course_.short_term_lufs.push_back(static_cast<float>(short_term));
+    course_.peak_dbfs.push_back(static_cast<float>(db_of_amplitude(static_cast<double>(peak_))));
+    peak_ = 0;
+}
+
+void LoudnessTimelineMeter::add(std::span<const std::vector<float>> block) {
+    const std::size_t frames = block.empty() ? 0 : block[0].size();
+    for (std::size_t at = 0; at < frames;) {
+        const std::size_t count = std::min(frames - at, step_frames_ - waiting_[0].size());
+        for (std::size_t c = 0; c < waiting_.size(); ++c) {
+            const auto from = block[c].begin() + static_cast<std::ptrdiff_t>(at);
+            waiting_[c].insert(waiting_[c].end(), from, from + static_cast<std::ptrdiff_t>(count));
+        }
+        at += count;
+        if (waiting_[0].size() == step_frames_) step();
+    }
+}
+
+LoudnessTimeline LoudnessTimelineMeter::finish() {
+    // What is left over is too short for a further look, but counts for the whole.
+    if (!waiting_[0].empty()) {
+        meter_.add(waiting_);
+        for (auto& channel : waiting_) channel.clear();
+    }
+    course_.loudness = meter_.result();
+    return course_;
+}
+
+void MeasuredInBackground::hand_on() {
+    thread_.wait();
+    std::swap(coming_, taken_);
+    for (auto& channel : coming_) channel.clear();
+    thread_.start([this] { take_(taken_); });
+}
+
+void MeasuredInBackground::add(std::span<const std::vector<float>> block) {
+    for (std::size_t c = 0; c < coming_.size(); ++c)
+        coming_[c].insert(coming_[c].end(), block[c].begin(), block[c].end());
+    if (coming_[0].size() >= kHandedFrames) hand_on();
+}
+
+void MeasuredInBackground::add_interleaved(std::span<const float> samples) {
+    const std::size_t channels = coming_.size();
+    const std::size_t had = coming_[0].size();
+    const std::size_t count = samples.size() / channels;
+    for (std::size_t c = 0; c < channels; ++c) {
+        coming_[c].resize(had + count);
+        for (std::size_t i = 0; i < count; ++i) coming_[c][had + i] = samples[i * channels + c];
+    }
+    if (coming_[0].size() >= kHandedFrames) hand_on();
+}
+
+void MeasuredInBackground::finish() {
+    if (!coming_[0].empty()) hand_on();
+    thread_.wait();
+}
+
+Result<LoudnessTimeline> course_of(const ScratchSound& sound, const JobControl& job) {
+    LoudnessTimelineMeter meter(sound.sample_rate(), sound.channels());
+    const Status status = sound.each(job, [&](std::int64_t, const ScratchSound::Block& block) -> Status {
+        meter.add(block);
+        return {};
+    });
+    if (!status) return status.error();
+    return meter.finish();
+}
+
+Result<ScratchSound> converted(const ScratchSound& sound, int sample_rate, bool mono, double gain_db,
+                               const fs::path& folder, const JobControl& job) {
+    const int channels = mono ? 1 : sound.channels();
+    auto out = ScratchSound::create(folder, sample_rate, channels);
+    if (!out) return out.error();
+    std::vector<Resampler> resamplers;
+    if (sample_rate != sound.sample_rate()) {
+        for (int c = 0; c < channels; ++c) {
+            auto resampler = Resampler::create(sound.sample_rate(), sample_rate);
+            if (!resampler) return resampler.error();
+            resamplers.push_back(std::move(*resampler));
+        }
+    }
+    const auto gain = static_cast<float>(amplitude_of_db(gain_db));
+    ScratchSound::Block now(static_cast<std::size_t>(channels));
+    ScratchSound::Block made(static_cast<std::size_t>(channels));
+    const Status status = sound.each(job, [&](std::int64_t at, const ScratchSound::Block& block) -> Status {
+        const float share = mono ? gain / static_cast<float>(block.size()) : gain;
+        for (std::size_t c = 0; c < now.size(); ++c) {
+            now[c].assign(block[c].size(), 0.0F);
+            for (std::size_t from = c; from < (mono ? block.size() : c + 1); ++from) {
+                for (std::size_t i = 0; i < now[c].size(); ++i) now[c][i] += share * block[from][i];
+            }
+        }
+        if (resamplers.empty()) return out->append(now);
+        const bool last = at + static_cast<std::int64_t>(block[0].size()) == sound.frames();
+        for (std::size_t c = 0; c < now.size(); ++c) {
+            made[c].clear();
+            resamplers[c].process(now[c], last, made[c]);
+        }
+        return out->append(made);
+    });
+    if (!status) return status.error();
+    return out;
+}
+
+Result<ScratchSound> limited(const ScratchSound& sound, double ceiling_dbtp, double& highest_reduction_db,
+                             const fs::path& folder, const JobControl& job) {
+    const FlushDenormals fast;
+    auto out = ScratchSound::create(folder, sound.sample_rate(), sound.channels());
+    if (!out) return out.error();
+    auto part = make_part(EffectType::Limiter, 1);
+    part.values[parameter::kLimiterCeilingDb] = ceiling_dbtp;
+    Chain chain(std::span(&part, 1), sound.sample_rate());
+    auto late = static_cast<std::size_t>(chain.latency());
+    highest_reduction_db = 0;
+    ScratchSound::Block pair(kMixChannels);
+    constexpr std::size_t kPiece = 256;  // the meter shows the last piece
+    const auto run = [&](const ScratchSound::Block& block) -> Status {
+        for (std::size_t c = 0; c < kMixChannels; ++c) pair[c] = block[std::min(c, block.size() - 1)];
+        for (std::size_t at = 0; at < pair[0].size(); at += kPiece) {
+            const std::size_t count = std::min(kPiece, pair[0].size() - at);
+            chain.process({std::span(pair[0]).subspan(at, count), std::span(pair[1]).subspan(at, count)});
+            highest_reduction_db = std::min(highest_reduction_db, chain.reduction_db(0));
+        }
+        const std::size_t drop = std::min(late, pair[0].size());
+        late -= drop;
+        for (auto& channel : pair)
+            channel.erase(channel.begin(), channel.begin() + static_cast<std::ptrdiff_t>(drop));
+        return out->append(std::span(pair).first(block.size()));
+    };
+    Status status =
+        sound.each(job, [&](std::int64_t, const ScratchSound::Block& block) { return run(block); });
+    if (!status) return status.error();
+    const ScratchSound::Block tail(static_cast<std::size_t>(sound.channels()),
+                                   std::vector<float>(static_cast<std::size_t>(chain.latency())));
+    if (status = run(tail); !status) return status.error();
+    return out;
+}
+
+}  // namespace rivlen

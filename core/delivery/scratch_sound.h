@@ -1,0 +1,112 @@
+// Rendered sound on its way into files: float, planar in use, on disk without a name, read as often as
+// needed.
+#pragma once
+
+#include <array>
+#include <cstdint>
+#include <functional>
+#include <span>
+#include <vector>
+
+#include "core/metering/loudness.h"
+#include "core/base/background_worker.h"
+#include "core/base/anonymous_file.h"
+#include "core/base/job.h"
+
+namespace rivlen {
+
+class ScratchSound {
+  public:
+    // Errors: Io, DiskFull.
+    [[nodiscard]] static Result<ScratchSound> create(const std::filesystem::path& folder, int sample_rate,
+                                                     int channels);
+    [[nodiscard]] int sample_rate() const { return rate_; }
+    [[nodiscard]] int channels() const { return channels_; }
+    [[nodiscard]] std::int64_t frames() const { return frames_; }
+    // Planar, equal lengths.
+    [[nodiscard]] Status append(std::span<const std::vector<float>> block);
+    using Block = std::vector<std::vector<float>>;
+    // Frames that are there, into `out`, which has the channels. Errors: Io.
+    [[nodiscard]] Status read(std::int64_t at, std::int64_t count, Block& out) const;
+    // All of it in blocks of so many frames, the last as long as it comes. Errors: Io, Cancelled, those of
+    // `take`.
+    template <typename Take>
+    [[nodiscard]] Status each(const JobControl& job, Take take, std::int64_t block_frames = 1 << 13) const {
+        Block block(static_cast<std::size_t>(channels_));
+        for (std::int64_t at = 0; at < frames_; at += block_frames) {
+            if (job.cancelled()) return JobControl::cancelled_error();
+            if (auto status = read(at, std::min(block_frames, frames_ - at), block); !status) return status;
+            if (Status status = take(at, block); !status) return status;
+        }
+        return {};
+    }
+
+  private:
+    ScratchSound(AnonymousFile file, std::filesystem::path folder, int rate, int channels)
+        : file_(std::move(file)), folder_(std::move(folder)), rate_(rate), channels_(channels) {}
+    AnonymousFile file_;
+    std::filesystem::path folder_;  // for sentences
+    int rate_, channels_;
+    std::int64_t frames_ = 0;
+    std::vector<float> interleaved_;
+};
+
+// What meters say of a whole sound.
+struct LoudnessTimeline {
+    Loudness loudness;
+    double highest_momentary_lufs = -120, highest_short_term_lufs = -120;
+    std::vector<float> short_term_lufs;  // every second
+    std::vector<float> peak_dbfs;        // of every second
+};
+
+// Fed in pieces of any length; looks at momentary and short-term loudness every 100 ms, as EBU Tech 3341 asks
+// for (at least ten times a second).
+class LoudnessTimelineMeter {
+  public:
+    // Without true peaks (true_peak_dbtp is then -200) where they are known.
+    LoudnessTimelineMeter(int sample_rate, int channels, bool true_peaks = true);
+    void add(std::span<const std::vector<float>> block);
+    // At the end.
+    [[nodiscard]] LoudnessTimeline finish();
+
+  private:
+    void step();
+    LoudnessMeter meter_;
+    std::size_t step_frames_;
+    std::vector<std::vector<float>> waiting_;
+    static constexpr std::ptrdiff_t kShortTerm = 30;  // 3 s
+    std::array<double, kShortTerm> powers_{};         // of the last 100 ms each
+    LoudnessTimeline course_;
+    float peak_ = 0;
+    int steps_ = 0;
+};
+
+// Gathers what comes and hands it on in larger pieces to a thread of its own, while more comes.
+class MeasuredInBackground {
+  public:
+    // `take` gets planar pieces, in order; it must not be used otherwise before finish().
+    MeasuredInBackground(std::size_t channels, std::function<void(const ScratchSound::Block&)> take)
+        : take_(std::move(take)), coming_(channels), taken_(channels) {}
+    void add(std::span<const std::vector<float>> block);
+    void add_interleaved(std::span<const float> samples);
+    // What is left is handed on, and all of it has been taken.
+    void finish();
+
+  private:
+    void hand_on();
+    std::function<void(const ScratchSound::Block&)> take_;
+    ScratchSound::Block coming_, taken_;
+    BackgroundWorker thread_;
+};
+
+// The same sound at another rate, times a gain, in one channel when mono. Errors: Io, DiskFull, Cancelled.
+[[nodiscard]] Result<ScratchSound> converted(const ScratchSound& sound, int sample_rate, bool mono,
+                                             double gain_db, const std::filesystem::path& folder,
+                                             const JobControl& job);
+// Through a limiter whose true peaks stay under a ceiling. highest_reduction_db: 0 or less.
+[[nodiscard]] Result<ScratchSound> limited(const ScratchSound& sound, double ceiling_dbtp,
+                                           double& highest_reduction_db, const std::filesystem::path& folder,
+                                           const JobControl& job);
+[[nodiscard]] Result<LoudnessTimeline> course_of(const ScratchSound& sound, const JobControl& job);
+
+}  // namespace rivlen

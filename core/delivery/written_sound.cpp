@@ -1,0 +1,247 @@
+#include "core/delivery/written_sound.h"
+
+#include <fcntl.h>
+#include <sndfile.h>
+#include <spawn.h>
+#include <sys/socket.h>
+#include <unistd.h>
+
+#include <algorithm>
+#include <cerrno>
+#include <cmath>
+#include <cstring>
+#include <memory>
+#include <random>
+
+#include "core/base/child.h"
+#include "core/dsp/interleave.h"
+#include "core/base/markup.h"
+#include "core/base/output_file.h"
+
+extern char** environ;  // NOLINT(readability-redundant-declaration)
+
+namespace rivlen {
+
+namespace {
+
+namespace fs = std::filesystem;
+
+struct SoundFileCloser {
+    void operator()(SNDFILE* file) const { sf_close(file); }
+};
+
+template <std::size_t N>
+void put(char (&field)[N],
+         const std::string& text) {  // NOLINT(cppcoreguidelines-avoid-c-arrays): libsndfile's
+    std::memset(field, 0, N);
+    std::memcpy(field, text.data(), std::min(N, text.size()));
+}
+
+std::int16_t hundredths(double value) {
+    return static_cast<std::int16_t>(std::clamp(std::lround(value * 100), -32768L, 32767L));
+}
+
+void describe(SNDFILE* file, const SoundDescription& d, const ScratchSound& sound, Depth depth) {
+    SF_BROADCAST_INFO info{};
+    put(info.description, d.description);
+    put(info.originator, "Rivlen");
+    put(info.originator_reference, d.originator_reference);
+    put(info.origination_date, d.date);
+    put(info.origination_time, d.time);
+    info.time_reference_low = static_cast<std::uint32_t>(d.time_reference_frames);
+    info.time_reference_high = static_cast<std::uint32_t>(d.time_reference_frames >> 32U);
+    info.version = 2;
+    info.loudness_value = hundredths(d.integrated_lufs);
+    info.loudness_range = hundredths(d.range_lu);
+    info.max_true_peak_level = hundredths(d.true_peak_dbtp);
+    info.max_momentary_loudness = hundredths(d.momentary_lufs);
+    info.max_shortterm_loudness = hundredths(d.short_term_lufs);
+    const auto history = fmt::format("A=PCM,F={},W={},M={},T=Rivlen\r\n", sound.sample_rate(), bits_of(depth),
+                                     sound.channels() == 1 ? "mono" : "stereo");
+    info.coding_history_size = static_cast<std::uint32_t>(history.size());
+    put(info.coding_history, history);
+    sf_command(file, SFC_SET_BROADCAST_INFO, &info, sizeof info);
+    auto ixml = ixml_of(d, sound.sample_rate(), depth);
+    SF_CHUNK_INFO chunk{};
+    std::memcpy(chunk.id, "iXML", 4);
+    chunk.id_size = 4;
+    chunk.datalen = static_cast<unsigned>(ixml.size());
+    chunk.data = ixml.data();
+    sf_set_chunk(file, &chunk);
+}
+
+// What every kind of file can say of itself: the words that players show.
+std::string loudness_words(const SoundDescription& d) {
+    return fmt::format("{:.1f} LUFS, range {:.1f} LU, true peak {:.1f} dBTP, from {}", d.integrated_lufs,
+                       d.range_lu, d.true_peak_dbtp, d.start_timecode);
+}
+
+void describe_flac(SNDFILE* file, const SoundDescription& d) {
+    sf_set_string(file, SF_STR_TITLE, d.description.c_str());
+    sf_set_string(file, SF_STR_ALBUM, d.project.c_str());
+    sf_set_string(file, SF_STR_DATE, d.date.c_str());
+    sf_set_string(file, SF_STR_COMMENT, loudness_words(d).c_str());
+    sf_set_string(file, SF_STR_SOFTWARE, "Rivlen");
+}
+
+// Tags as arguments of ffmpeg, which writes them as ID3v2.3, Vorbis comments or MP4 items.
+std::vector<std::string> tag_arguments(Container container, const SoundDescription& d) {
+    std::vector<std::string> tags = {"title=" + d.description, "album=" + d.project, "date=" + d.date,
+                                     "comment=" + loudness_words(d), "encoded_by=Rivlen"};
+    if (container == Container::Opus && d.integrated_lufs > -70) {
+        // RFC 7845, 5.2.1: what brings the track to -23 LUFS, in 1/256 dB.
+        const long gain = std::lround((-23.0 - d.integrated_lufs) * 256);
+        tags.push_back(fmt::format("R128_TRACK_GAIN={}", std::clamp(gain, -32768L, 32767L)));
+    }
+    std::vector<std::string> words;
+    for (auto& tag : tags) {
+        words.emplace_back("-metadata");
+        words.push_back(std::move(tag));
+    }
+    return words;
+}
+
+Status write_with_sndfile(const ScratchSound& sound, Container container, Depth depth,
+                          const SoundDescription& description, AnonymousFile& out, const fs::path& target,
+                          const JobControl& job) {
+    SF_INFO info{};
+    info.samplerate = sound.sample_rate();
+    info.channels = sound.channels();
+    const bool wav = container == Container::Wav;
+    info.format =
+        (wav ? SF_FORMAT_RF64 : SF_FORMAT_FLAC) | (depth == Depth::Pcm16           ? SF_FORMAT_PCM_16
+                                                   : depth == Depth::Pcm24 || !wav ? SF_FORMAT_PCM_24
+                                                                                   : SF_FORMAT_FLOAT);
+    if (sf_format_check(&info) == 0)
+        return make_error(ErrorKind::Unsupported, "\"{}\" cannot hold {} channels at {} Hz. Choose WAV.",
+                          target.string(), sound.channels(), sound.sample_rate());
+    const std::unique_ptr<SNDFILE, SoundFileCloser> file(sf_open_fd(out.fd(), SFM_WRITE, &info, SF_FALSE));
+    if (!file) return write_error(target, EIO);
+    if (wav) {
+        sf_command(file.get(), SFC_RF64_AUTO_DOWNGRADE, nullptr, SF_TRUE);
+        describe(file.get(), description, sound, depth);
+    } else {
+        describe_flac(file.get(), description);
+    }
+    sf_command(file.get(), SFC_SET_CLIPPING, nullptr, SF_TRUE);
+    std::minstd_rand random(612);  // the same sound gives the same file
+    std::uniform_real_distribution<float> half(-0.5F, 0.5F);
+    std::vector<float> interleaved;
+    const Status status = sound.each(job, [&](std::int64_t, const ScratchSound::Block& block) -> Status {
+        const std::size_t frames = block[0].size();
+        interleave(block, interleaved);
+        if (depth == Depth::Pcm16) {
+            for (float& x : interleaved) x += (half(random) + half(random)) / 32768.0F;
+        }
+        errno = 0;
+        if (sf_writef_float(file.get(), interleaved.data(), static_cast<sf_count_t>(frames)) !=
+            static_cast<sf_count_t>(frames))
+            return write_error(target, errno != 0 ? errno : EIO);
+        return {};
+    });
+    if (!status) return status;
+    sf_write_sync(file.get());
+    if (sf_error(file.get()) != 0) return write_error(target, errno != 0 ? errno : EIO);
+    return {};
+}
+
+// Feeds float samples to the ffmpeg program, which writes into the file that has no name yet.
+Status write_with_ffmpeg(const ScratchSound& sound, Container container, const SoundDescription& description,
+                         AnonymousFile& out, const fs::path& target, const JobControl& job) {
+    std::array<int, 2> ends{-1, -1};
+    if (::socketpair(AF_UNIX, SOCK_STREAM | SOCK_CLOEXEC, 0, ends.data()) != 0)
+        return write_error(target, errno);
+    constexpr int kFileInChild = 10;
+    posix_spawn_file_actions_t actions;
+    posix_spawn_file_actions_init(&actions);
+    posix_spawn_file_actions_adddup2(&actions, ends[1], 0);
+    posix_spawn_file_actions_adddup2(&actions, out.fd(), kFileInChild);
+    std::vector<std::string> words = {"ffmpeg", "-v",
+                                      "error",  "-nostdin",
+                                      "-f",     "f32le",
+                                      "-ar",    std::to_string(sound.sample_rate()),
+                                      "-ac",    std::to_string(sound.channels()),
+                                      "-i",     "pipe:0"};
+    const auto add = [&words](std::initializer_list<const char*> more) {
+        words.insert(words.end(), more.begin(), more.end());
+    };
+    std::ranges::move(tag_arguments(container, description), std::back_inserter(words));
+    if (container == Container::Opus) add({"-c:a", "libopus", "-b:a", "160k", "-f", "ogg"});
+    if (container == Container::Mp3)
+        add({"-c:a", "libmp3lame", "-b:a", "256k", "-id3v2_version", "3", "-f", "mp3"});
+    if (container == Container::Aac) add({"-c:a", "aac", "-b:a", "256k", "-f", "ipod"});
+    add({"-y"});
+    words.push_back(fmt::format("/proc/self/fd/{}", kFileInChild));
+    std::vector<char*> arguments;
+    for (auto& word : words) arguments.push_back(word.data());
+    arguments.push_back(nullptr);
+    pid_t child = -1;
+    const int failed = ::posix_spawnp(&child, "ffmpeg", &actions, nullptr, arguments.data(), environ);
+    posix_spawn_file_actions_destroy(&actions);
+    ::close(ends[1]);
+    if (failed != 0) {
+        ::close(ends[0]);
+        return make_error(ErrorKind::Io,
+                          "The program ffmpeg, which codes {}, cannot be started ({}). Install ffmpeg.",
+                          label_of(container), std::strerror(failed));
+    }
+    std::vector<float> interleaved;
+    Status status = sound.each(job, [&](std::int64_t, const ScratchSound::Block& block) -> Status {
+        interleave(block, interleaved);
+        const auto bytes = std::as_bytes(std::span(interleaved));
+        for (std::size_t done = 0; done < bytes.size();) {
+            const auto sent = ::send(ends[0], bytes.data() + done, bytes.size() - done, MSG_NOSIGNAL);
+            if (sent < 0 && errno == EINTR) continue;
+            if (sent <= 0)
+                return make_error(ErrorKind::Io, "FFmpeg stopped while coding \"{}\".", target.string());
+            done += static_cast<std::size_t>(sent);
+        }
+        return {};
+    });
+    ::close(ends[0]);
+    if (const bool well = ended_well(child); status && !well)
+        status = make_error(
+            ErrorKind::Io,
+            "FFmpeg could not write \"{}\". Check the space on its disk; its own words stand above.",
+            target.string());
+    return status;
+}
+
+}  // namespace
+
+std::string ixml_of(const SoundDescription& d, int sample_rate, Depth depth) {
+    std::string out = fmt::format(
+        "<?xml version=\"1.0\" "
+        "encoding=\"UTF-8\"?>\n<BWFXML>\n<IXML_VERSION>1.61</IXML_VERSION>\n<PROJECT>{}</PROJECT>\n"
+        "<NOTE>{}</NOTE>\n<SPEED>\n<FILE_SAMPLE_RATE>{}</FILE_SAMPLE_RATE>\n<AUDIO_BIT_DEPTH>{}</"
+        "AUDIO_BIT_DEPTH>\n"
+        "<TIMECODE_RATE>{}</TIMECODE_RATE>\n<TIMESTAMP_SAMPLES_SINCE_MIDNIGHT_HI>{}</"
+        "TIMESTAMP_SAMPLES_SINCE_MIDNIGHT_HI>\n"
+        "<TIMESTAMP_SAMPLES_SINCE_MIDNIGHT_LO>{}</TIMESTAMP_SAMPLES_SINCE_MIDNIGHT_LO>\n</"
+        "SPEED>\n<TRACK_LIST>\n"
+        "<TRACK_COUNT>{}</TRACK_COUNT>\n",
+        escaped_markup(d.project), escaped_markup(d.description), sample_rate, bits_of(depth),
+        escaped_markup(d.timecode_rate), d.time_reference_frames >> 32U,
+        d.time_reference_frames & 0xFFFFFFFFU, d.track_names.size());
+    for (std::size_t i = 0; i < d.track_names.size(); ++i)
+        out += fmt::format(
+            "<TRACK><CHANNEL_INDEX>{0}</CHANNEL_INDEX><INTERLEAVE_INDEX>{0}</INTERLEAVE_INDEX><NAME>{1}</"
+            "NAME>"
+            "</TRACK>\n",
+            i + 1, escaped_markup(d.track_names[i]));
+    return out + "</TRACK_LIST>\n</BWFXML>\n";
+}
+
+Status write_sound(const ScratchSound& sound, Container container, Depth depth,
+                   const SoundDescription& description, const fs::path& target, bool replace,
+                   const JobControl& job) {
+    auto out = AnonymousFile::create(target.parent_path());
+    if (!out) return out.error();
+    const Status status = keeps_samples(container)
+                              ? write_with_sndfile(sound, container, depth, description, *out, target, job)
+                              : write_with_ffmpeg(sound, container, description, *out, target, job);
+    if (!status) return status;
+    return out->publish(target, replace);
+}
+
+}  // namespace rivlen

@@ -1,0 +1,33 @@
+// Sound files for delivery: Broadcast WAV with its descriptions, FLAC, and what FFmpeg's encoders make.
+#pragma once
+
+#include <array>
+#include <string>
+
+#include "core/project/delivery_table.h"
+#include "core/delivery/scratch_sound.h"
+
+namespace rivlen {
+
+// What a file says of itself. Broadcast WAV: EBU Tech 3285 v2 (bext) and iXML (track names). The others:
+// title (the description), album (the project), date, comment (loudness and where it starts), as Vorbis
+// comments, ID3v2.3 or MP4 items; Opus also R128_TRACK_GAIN (RFC 7845).
+struct SoundDescription {
+    std::string description, originator_reference, date, time;  // yyyy-mm-dd, hh:mm:ss
+    std::uint64_t time_reference_frames = 0;                    // since midnight
+    std::string project, timecode_rate;                         // "25/1"
+    std::string start_timecode;                                 // "01:00:00:00"
+    std::vector<std::string> track_names;                       // of the channels
+    double integrated_lufs = -120, range_lu = 0, true_peak_dbtp = -200, momentary_lufs = -120,
+           short_term_lufs = -120;
+};
+[[nodiscard]] std::string ixml_of(const SoundDescription& description, int sample_rate, Depth depth);
+
+// WAV becomes RF64 (EBU Tech 3306) when over 4 GB; 16 bit is dithered (triangular, one step). FLAC holds 16
+// or 24 bit. Opus, MP3 and AAC are coded by the ffmpeg program. Errors: Io (there already and replace is off;
+// no ffmpeg), DiskFull, Unsupported, Cancelled.
+[[nodiscard]] Status write_sound(const ScratchSound& sound, Container container, Depth depth,
+                                 const SoundDescription& description, const std::filesystem::path& target,
+                                 bool replace, const JobControl& job);
+
+}  // namespace rivlen

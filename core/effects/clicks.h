@@ -1,0 +1,40 @@
+// Clicks: single disturbances of a few samples to some milliseconds, mouth noise among them.
+#pragma once
+
+#include "core/dsp/linear_prediction.h"
+#include "core/effects/overlap_add.h"
+
+namespace rivlen {
+
+// A click stands out of what linear prediction expects: its error is large against that of the stretch, and
+// against the largest one before and behind it, which pulses of a voice, one period apart and alike, are not.
+// What it covers is interpolated from both sides (S. J. Godsill, P. J. W. Rayner, "Digital Audio
+// Restoration", Springer 1998, chapters 4 and 5; the comparison with its neighbourhood is ours).
+class ClickRemover : public OverlapAddProcessor {
+  public:
+    explicit ClickRemover(int sample_rate);
+    void set(std::span<const double> values) override;
+    // Clicks mended since the last reset.
+    [[nodiscard]] std::size_t normalised() const { return normalised_; }
+
+  protected:
+    void work(StereoBlock sound) override;
+    void forget() override { normalised_ = 0; }
+
+  private:
+    static constexpr std::size_t kOrder = 32;
+    bool is_click(std::size_t at, double typical) const;
+    [[nodiscard]] float loudest_around(std::span<const float> sound, std::size_t at) const;
+    void normalise(std::span<float> sound);
+    double rate_;
+    std::array<double, 2> values_{};
+    double over_ = 4;
+    std::size_t longest_ = 0, near_ = 0, far_ = 0, apart_ = 0;  // frames
+    LinearPredictor predictor_;
+    ArInterpolator interpolator_;
+    std::vector<float> error_, sorted_;
+    std::vector<std::size_t> missing_;
+    std::size_t normalised_ = 0;
+};
+
+}  // namespace rivlen

@@ -1,0 +1,67 @@
+#include "core/effects/compressor.h"
+
+#include <algorithm>
+#include <cmath>
+#include <numbers>
+
+#include "core/dsp/decibels.h"
+
+namespace rivlen {
+
+namespace {
+constexpr double kMarginDb = 0.01;   // so that rounding decides nothing
+constexpr double kNothingDb = 1e-9;  // of reduction
+}  // namespace
+
+double Compressor::static_db(std::span<const double> v, double in_db) {
+    const double threshold = v[parameter::kThresholdDb];
+    const double slope = 1 / v[parameter::kRatio] - 1;
+    const double knee = v[parameter::kKneeDb];
+    const double over = in_db - threshold;
+    if (2 * over < -knee) return in_db;
+    if (knee > 0 && 2 * std::abs(over) <= knee)
+        return in_db + slope * (over + knee / 2) * (over + knee / 2) / (2 * knee);
+    return in_db + slope * over;
+}
+
+void Compressor::reset() {
+    for (auto& filter : side_) filter.reset();
+    reduction_.reset();
+    lowest_db_ = 0;
+}
+
+void Compressor::set(std::span<const double> values) {
+    if (std::ranges::equal(values, values_)) return;
+    std::ranges::copy(values, values_.begin());
+    reduction_.set(values[parameter::kAttackMs], values[parameter::kReleaseMs], sample_rate_);
+    for (auto& filter : side_)
+        filter.set(Biquad::high_pass(sample_rate_, values[parameter::kSideChainHz], std::numbers::sqrt2 / 2));
+    quiet_ = static_cast<float>(
+        amplitude_of_db(values[parameter::kThresholdDb] - values[parameter::kKneeDb] / 2 - kMarginDb));
+    make_up_ = static_cast<float>(amplitude_of_db(values[parameter::kMakeUpDb]));
+}
+
+void Compressor::process(StereoBlock block) {
+    lowest_db_ = 0;
+    const bool filtered = values_[parameter::kSideChainHz] >
+                          info(EffectType::Compressor).parameters[parameter::kSideChainHz].lowest;
+    for (std::size_t i = 0; i < block[0].size(); ++i) {
+        float level = 0;
+        for (std::size_t c = 0; c < kMixChannels; ++c)
+            level = std::max(level, std::abs(filtered ? side_[c].step(block[c][i]) : block[c][i]));
+        // Levels in dB cost most of the time: they are asked for only where something is done.
+        double wanted = 0;
+        if (level > quiet_) {
+            const auto in_db = static_cast<double>(quick_db_of_amplitude(level));
+            wanted = in_db - static_db(values_, in_db);
+        }
+        const double reduction = reduction_.step(wanted);
+        lowest_db_ = std::min(lowest_db_, -reduction);
+        const float gain = reduction > kNothingDb
+                               ? quick_amplitude_of_db(static_cast<float>(-reduction)) * make_up_
+                               : make_up_;
+        for (auto& channel : block) channel[i] *= gain;
+    }
+}
+
+}  // namespace rivlen

@@ -1,0 +1,69 @@
+#include "core/effects/curves.h"
+
+#include <algorithm>
+
+#include "core/dsp/decibels.h"
+#include "core/effects/compressor.h"
+#include "core/effects/cut_filter.h"
+#include "core/effects/de_esser.h"
+#include "core/effects/equaliser.h"
+#include "core/effects/gate.h"
+
+namespace rivlen {
+
+CurveKind curve_kind(EffectType kind) {
+    switch (kind) {
+        case EffectType::HighPass:
+        case EffectType::LowPass:
+        case EffectType::Equaliser:
+        case EffectType::DeEsser:
+            return CurveKind::Frequency;
+        case EffectType::Gate:
+        case EffectType::Compressor:
+        case EffectType::Limiter:
+        case EffectType::Gain:
+            return CurveKind::Level;
+        case EffectType::Reverb:
+            return CurveKind::Time;
+        case EffectType::Clipping:
+        case EffectType::Clicks:
+        case EffectType::Plosives:
+        case EffectType::Hum:
+        case EffectType::Wind:
+        case EffectType::Hiss:
+            break;
+    }
+    return CurveKind::Removed;
+}
+
+double curve_db(const Insert& part, int sample_rate, double x) {
+    const auto& v = part.values;
+    switch (part.kind) {
+        case EffectType::HighPass:
+        case EffectType::LowPass:
+            return db_of_amplitude(CutFilter::magnitude(part.kind, sample_rate, v, x));
+        case EffectType::Equaliser:
+            return db_of_amplitude(Equaliser::magnitude(sample_rate, v, x));
+        case EffectType::DeEsser:
+            return db_of_amplitude(DeEsser::magnitude(sample_rate, v, -v[parameter::kEssMaxReductionDb], x));
+        case EffectType::Gate:
+            return Gate::static_db(v, x);
+        case EffectType::Compressor:
+            return Compressor::static_db(v, x) + v[parameter::kMakeUpDb];
+        case EffectType::Limiter:
+            return std::min(x + v[parameter::kLimiterDriveDb], v[parameter::kLimiterCeilingDb]);
+        case EffectType::Gain:
+            return x + v[parameter::kGainDb];
+        case EffectType::Reverb: {
+            constexpr double kFallDb = 60;
+            const double behind = x - v[parameter::kRoomDelayMs] / 1000;
+            return behind < 0 ? -200.0
+                              : v[parameter::kRoomLevelDb] - kFallDb * behind / v[parameter::kRoomDecayS];
+        }
+        default:
+            break;
+    }
+    return x;
+}
+
+}  // namespace rivlen

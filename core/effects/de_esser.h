@@ -1,0 +1,38 @@
+#pragma once
+
+#include <array>
+
+#include "core/dsp/biquad.h"
+#include "core/dsp/envelope.h"
+#include "core/effects/processor.h"
+
+namespace rivlen {
+
+// The band's level (through a band-pass) against the level of the whole: where it passes the threshold the
+// band is turned down by the excess, `most` dB at most. y = x + (g - 1) bandpass(x) is a bell of gain g, and
+// x itself where g = 1. Levels are RMS with 1 ms up and 30 ms down. Comparing with the whole makes it
+// independent of how loud the voice is; ours.
+class DeEsser : public Processor {
+  public:
+    explicit DeEsser(int sample_rate) : sample_rate_(sample_rate) {}
+    void reset() override;
+    void set(std::span<const double> values) override;
+    void process(StereoBlock block) override;
+    [[nodiscard]] double reduction_db() const override { return lowest_db_; }
+    // |H| at a frequency when the band is turned down by `reduction_db`.
+    [[nodiscard]] static double magnitude(int sample_rate, std::span<const double> values,
+                                          double reduction_db, double hz);
+
+  private:
+    static constexpr double kUpMs = 1, kDownMs = 30;
+    static constexpr double kSilence = 1e-7;  // power, -70 dBFS: softer hiss is left alone
+    static Biquad band(int sample_rate, std::span<const double> values);
+    int sample_rate_;
+    std::array<double, 4> values_{};
+    std::array<BiquadFilter, kMixChannels> filters_;
+    AttackRelease band_, whole_, reduction_;
+    double lowest_db_ = 0;
+    double share_ = 1;  // of the power, from which on the band is turned down
+};
+
+}  // namespace rivlen

@@ -1,0 +1,30 @@
+#pragma once
+
+#include <array>
+#include <vector>
+
+#include "core/dsp/biquad.h"
+#include "core/effects/processor.h"
+
+namespace rivlen {
+
+// Low shelf, three bells, high shelf (R. Bristow-Johnson's cookbook). Bands at 0 dB are left out, so that a
+// neutral equaliser changes nothing, to the bit.
+class Equaliser : public Processor {
+  public:
+    explicit Equaliser(int sample_rate) : sample_rate_(sample_rate) {}
+    void reset() override;
+    void set(std::span<const double> values) override;
+    void process(StereoBlock block) override;
+    [[nodiscard]] static double magnitude(int sample_rate, std::span<const double> values, double hz);
+
+  private:
+    static constexpr std::size_t kBands = 5, kValues = 13;
+    static Biquad band(int sample_rate, std::span<const double> values, std::size_t index);
+    static double gain_db(std::span<const double> values, std::size_t index);
+    int sample_rate_;
+    std::array<double, kValues> values_{};
+    std::array<std::array<BiquadFilter, kBands>, kMixChannels> filters_;
+};
+
+}  // namespace rivlen

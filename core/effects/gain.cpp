@@ -1,0 +1,33 @@
+#include "core/effects/gain.h"
+
+#include <cmath>
+
+#include "core/dsp/decibels.h"
+
+namespace rivlen {
+
+namespace {
+constexpr double kGlideSeconds = 0.01;
+constexpr float kArrived = 1e-6F;
+}  // namespace
+
+Gain::Gain(int sample_rate)
+    : part_(static_cast<float>(1.0 - std::exp(-5.0 / (kGlideSeconds * sample_rate)))) {}
+
+void Gain::set(std::span<const double> values) {
+    const double gain_db = values[parameter::kGainDb];
+    target_ = gain_db <= info(EffectType::Gain).parameters[0].lowest
+                  ? 0.0F
+                  : static_cast<float>(amplitude_of_db(gain_db));
+    if (!begun_) now_ = target_;
+    begun_ = true;
+}
+
+void Gain::process(StereoBlock block) {
+    for (std::size_t i = 0; i < block[0].size(); ++i) {
+        now_ = std::abs(target_ - now_) < kArrived ? target_ : now_ + part_ * (target_ - now_);
+        for (auto& channel : block) channel[i] *= now_;
+    }
+}
+
+}  // namespace rivlen

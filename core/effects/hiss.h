@@ -1,0 +1,30 @@
+// Hiss: steady broadband noise of tapes, preamplifiers and quiet rooms.
+#pragma once
+
+#include "core/effects/stft_processor.h"
+
+namespace rivlen {
+
+// Hiss has a level and a tilt that the first look measures in the pauses. Each bin is turned down by Wiener's
+// gain of its signal-to-noise ratio, which is estimated decision-directed (Y. Ephraim, D. Malah, IEEE Trans.
+// ASSP 32, 1984), never further than `at most`; lows stay as they are.
+class HissRemover : public StftProcessor {
+  public:
+    explicit HissRemover(int sample_rate);
+    void set(std::span<const double> values) override;
+    // Level in dBFS of the third octave around 4 kHz of white noise with this density (power / Hz).
+    [[nodiscard]] static double third_octave_db(double density);
+
+  protected:
+    void weigh(std::span<const float> power, std::span<float> gains) override;
+    void forget_levels() override;
+
+  private:
+    std::array<double, 4> values_{};
+    std::vector<float> noise_,
+        before_;  // power of the noise; of the signal in the last frame, against the noise
+    float floor_ = 0;
+    std::size_t first_ = 0;
+};
+
+}  // namespace rivlen

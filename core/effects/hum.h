@@ -1,0 +1,50 @@
+// Mains hum: a steady tone and its harmonics, found under the voice and subtracted.
+#pragma once
+
+#include <complex>
+
+#include "core/effects/overlap_add.h"
+
+namespace rivlen {
+
+// Each harmonic's complex amplitude is measured over Hann windows of 0.2 s at every 0.1 s. What stays put in
+// amplitude and phase over seconds is hum: the coherence of the last measurements decides, each weighted by
+// how little else sounds at the time, so that pauses of a voice count most. The turning of the phases says by
+// how much the frequency is off, and it is followed. The tone that fits is subtracted; nothing else is
+// filtered, and where no steady tone is found nothing changes. (Method ours; the heterodyne is that of any
+// lock-in amplifier.)
+class HumRemover : public OverlapAddProcessor {
+  public:
+    explicit HumRemover(int sample_rate);
+    void set(std::span<const double> values) override;
+
+  protected:
+    void work(StereoBlock sound) override;
+    void forget() override;
+
+  private:
+    static constexpr std::size_t kHarmonics = 30;
+    // The hop that leaves lies in the middle of what is remembered.
+    static constexpr std::size_t kHops = 16, kMemory = 32;
+    using Amplitude = std::complex<double>;
+    using Amplitudes = std::array<std::array<Amplitude, kMixChannels>, kHarmonics>;
+    void measure(const StereoBlock& sound, Amplitudes& out) const;
+    void weigh();
+    void follow();
+    double rate_;
+    std::array<double, 4> values_{};
+    std::size_t harmonics_ = 0;
+    double frequency_ = 0;                      // followed
+    std::vector<double> hann_;                  // two hops
+    std::array<Amplitudes, kMemory> memory_{};  // ring; phases as of the newest hop's frequency
+    std::array<double, kMemory> loudness_{};    // power of everything at the time
+    std::array<double, kMemory> weight_{};
+    std::size_t at_ = 0, filled_ = 0;
+    std::array<double, kHarmonics> share_{};  // of each harmonic that is subtracted, smoothed
+    Amplitudes now_{}, before_{};             // what fits, for the hop that leaves and the one before it
+    std::array<double, kHops> phases_{};      // at the beginning of each hop in the window, in turns
+    std::array<double, kHops> frequencies_{};
+    std::vector<std::complex<double>> carrier_;  // of one hop
+};
+
+}  // namespace rivlen

@@ -1,0 +1,189 @@
+#include "core/effects/processor.h"
+
+#include <algorithm>
+#include <cmath>
+
+#include "core/dsp/decibels.h"
+#include "core/effects/compressor.h"
+#include "core/effects/cut_filter.h"
+#include "core/effects/de_esser.h"
+#include "core/effects/equaliser.h"
+#include "core/effects/gain.h"
+#include "core/effects/gate.h"
+#include "core/effects/limiter.h"
+#include "core/effects/reverb.h"
+#include "core/effects/tap.h"
+#include "core/effects/clicks.h"
+#include "core/effects/clipping.h"
+#include "core/effects/hiss.h"
+#include "core/effects/hum.h"
+#include "core/effects/plosives.h"
+#include "core/effects/wind.h"
+
+namespace rivlen {
+
+namespace {
+constexpr std::size_t kPiece = 256;    // largest piece that is worked on at once
+constexpr double kMatchSeconds = 2.0;  // over which levels are compared
+constexpr double kMostMatchDb = 24.0;
+constexpr double kSwitchSeconds = 0.01;  // over which a part is switched on or off
+}  // namespace
+
+std::unique_ptr<Processor> make_processor(EffectType kind, int sample_rate) {
+    switch (kind) {
+        case EffectType::Clipping:
+            return std::make_unique<ClippingRepair>(sample_rate);
+        case EffectType::Clicks:
+            return std::make_unique<ClickRemover>(sample_rate);
+        case EffectType::Plosives:
+            return std::make_unique<PlosiveRemover>(sample_rate);
+        case EffectType::Hum:
+            return std::make_unique<HumRemover>(sample_rate);
+        case EffectType::Wind:
+            return std::make_unique<WindRemover>(sample_rate);
+        case EffectType::Hiss:
+            return std::make_unique<HissRemover>(sample_rate);
+        case EffectType::Gain:
+            return std::make_unique<Gain>(sample_rate);
+        case EffectType::HighPass:
+        case EffectType::LowPass:
+            return std::make_unique<CutFilter>(kind, sample_rate);
+        case EffectType::Gate:
+            return std::make_unique<Gate>(sample_rate);
+        case EffectType::Equaliser:
+            return std::make_unique<Equaliser>(sample_rate);
+        case EffectType::DeEsser:
+            return std::make_unique<DeEsser>(sample_rate);
+        case EffectType::Compressor:
+            return std::make_unique<Compressor>(sample_rate);
+        case EffectType::Reverb:
+            return std::make_unique<Reverb>(sample_rate);
+        case EffectType::Limiter:
+            return std::make_unique<Limiter>(sample_rate);
+    }
+    return nullptr;
+}
+
+Chain::Chain(std::span<const Insert> parts, int sample_rate)
+    : step_(static_cast<float>(1.0 / (kSwitchSeconds * sample_rate))),
+      match_frames_(kMatchSeconds * sample_rate) {
+    for (const auto& part : parts) {
+        Slot slot;
+        slot.processor = make_processor(part.kind, sample_rate);
+        slot.on = part.on;
+        slot.share = part.on ? 1.0F : 0.0F;
+        slot.processor->set(part.values);
+        const auto delay = static_cast<std::size_t>(slot.processor->latency());
+        for (auto& channel : slot.delay) channel.assign(delay, 0.0F);
+        latency_ += slot.processor->latency();
+        slots_.push_back(std::move(slot));
+    }
+    for (auto* buffer : {&dry_, &removed_}) {
+        for (auto& channel : *buffer) channel.resize(kPiece);
+    }
+}
+
+void Chain::reset() {
+    for (auto& slot : slots_) {
+        slot.processor->reset();
+        for (auto& channel : slot.delay) std::ranges::fill(channel, 0.0F);
+        slot.at = 0;
+        slot.share = slot.on ? 1.0F : 0.0F;
+        slot.dry_energy = slot.wet_energy = 0;
+    }
+}
+
+void Chain::hear(std::size_t part, Audition what) {
+    slots_[part].hear = what;
+}
+
+void Chain::set(std::size_t part, bool on, std::span<const double> values) {
+    slots_[part].on = on;
+    slots_[part].processor->set(values);
+}
+
+// What one listens to instead of the processed. The original is brought to its level: that of the last
+// seconds.
+void Chain::compare(Slot& slot, StereoBlock piece) {
+    const std::size_t count = piece[0].size();
+    const double keep = std::exp(-static_cast<double>(count) / match_frames_);
+    double dry = 0;
+    double wet = 0;
+    for (std::size_t c = 0; c < kMixChannels; ++c) {
+        dry += energy_of(std::span(dry_[c]).first(count));
+        wet += energy_of(piece[c]);
+    }
+    slot.dry_energy = keep * slot.dry_energy + dry;
+    slot.wet_energy = keep * slot.wet_energy + wet;
+    if (slot.removed != nullptr || slot.hear == Audition::Removed) {
+        for (std::size_t c = 0; c < kMixChannels; ++c) {
+            for (std::size_t i = 0; i < count; ++i) removed_[c][i] = dry_[c][i] - piece[c][i];
+        }
+    }
+    if (slot.removed != nullptr)
+        slot.removed->write({std::span(removed_[0]).first(count), std::span(removed_[1]).first(count)});
+    if (slot.hear == Audition::Result) return;
+    if (slot.hear == Audition::Removed) {
+        for (std::size_t c = 0; c < kMixChannels; ++c)
+            std::copy_n(removed_[c].begin(), count, piece[c].begin());
+        return;
+    }
+    const double ratio = slot.dry_energy > 0 ? slot.wet_energy / slot.dry_energy : 1.0;
+    const auto gain = static_cast<float>(
+        std::sqrt(std::clamp(ratio, power_of_db(-kMostMatchDb), power_of_db(kMostMatchDb))));
+    for (std::size_t c = 0; c < kMixChannels; ++c) {
+        for (std::size_t i = 0; i < count; ++i) piece[c][i] = dry_[c][i] * gain;
+    }
+}
+
+void Chain::process(StereoBlock block) {
+    for (std::size_t from = 0; from < block[0].size(); from += kPiece) {
+        const std::size_t count = std::min(kPiece, block[0].size() - from);
+        const StereoBlock piece = {block[0].subspan(from, count), block[1].subspan(from, count)};
+        for (auto& slot : slots_) {
+            const float target = slot.on ? 1.0F : 0.0F;
+            const std::size_t delay = slot.delay[0].size();
+            // Delayed as much as the processor delays.
+            for (std::size_t c = 0; c < kMixChannels; ++c) {
+                if (delay == 0) {
+                    std::ranges::copy(piece[c], dry_[c].begin());
+                    continue;
+                }
+                std::size_t at = slot.at;
+                for (std::size_t i = 0; i < count; ++i) {
+                    dry_[c][i] = slot.delay[c][at];
+                    slot.delay[c][at] = piece[c][i];
+                    at = at + 1 == delay ? 0 : at + 1;
+                }
+            }
+            if (delay != 0) slot.at = (slot.at + count) % delay;
+            slot.processor->process(piece);  // also when off: it must be in its state when it is switched on
+            slot.reduction_db = slot.on ? slot.processor->reduction_db() : 0.0;
+            compare(slot, piece);
+            if (slot.share == target && target == 1.0F) continue;
+            float share = slot.share;
+            for (std::size_t i = 0; i < count; ++i) {
+                share = target > share ? std::min(target, share + step_) : std::max(target, share - step_);
+                for (std::size_t c = 0; c < kMixChannels; ++c)
+                    piece[c][i] =
+                        share == 0.0F ? dry_[c][i] : dry_[c][i] + share * (piece[c][i] - dry_[c][i]);
+            }
+            slot.share = share;
+        }
+    }
+}
+
+std::vector<float> through_chain(std::span<const Insert> parts, std::span<const float> mono,
+                                 int sample_rate) {
+    Chain chain(parts, sample_rate);
+    std::array<std::vector<float>, kMixChannels> block;
+    for (auto& channel : block) {
+        channel.assign(mono.begin(), mono.end());
+        channel.resize(mono.size() + static_cast<std::size_t>(chain.latency()));
+    }
+    chain.process({block[0], block[1]});
+    block[0].erase(block[0].begin(), block[0].begin() + chain.latency());
+    return std::move(block[0]);
+}
+
+}  // namespace rivlen

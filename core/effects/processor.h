@@ -1,0 +1,82 @@
+// What makes a chain sound. Processors work in place on planar stereo, in blocks of any size; their output
+// does not depend on how a stream is cut into blocks. None allocates after it has been made.
+#pragma once
+
+#include <cstdint>
+#include <memory>
+#include <span>
+#include <vector>
+
+#include "core/effects/inserts.h"
+
+namespace rivlen {
+
+inline constexpr std::size_t kMixChannels = 2;
+using StereoBlock = std::array<std::span<float>, kMixChannels>;
+
+class Tap;
+
+class Processor {
+  public:
+    Processor() = default;
+    Processor(const Processor&) = delete;
+    Processor& operator=(const Processor&) = delete;
+    virtual ~Processor() = default;
+
+    // Frames by which the output is later than the input; does not depend on the values.
+    [[nodiscard]] virtual std::int64_t latency() const { return 0; }
+    // Forgets what went through.
+    virtual void reset() = 0;
+    // By the parameters of the part's info; takes effect with the next sample, without a click.
+    virtual void set(std::span<const double> values) = 0;
+    virtual void process(StereoBlock block) = 0;
+    // How far the level is turned down at present, in dB, 0 or less.
+    [[nodiscard]] virtual double reduction_db() const { return 0; }
+};
+
+[[nodiscard]] std::unique_ptr<Processor> make_processor(EffectType kind, int sample_rate);
+
+// The parts of a chain one behind the other. Parts that are off pass their input on with the same latency, so
+// that switching one shifts nothing.
+class Chain {
+  public:
+    Chain(std::span<const Insert> parts, int sample_rate);
+    [[nodiscard]] std::int64_t latency() const { return latency_; }
+    void reset();
+    // Values and switches of the same parts, by position.
+    void set(std::size_t part, bool on, std::span<const double> values);
+    // To compare by ear: what comes out of a part, what comes into it, brought to the same level, or what it
+    // takes out.
+    enum class Audition { Result, Original, Removed };
+    void hear(std::size_t part, Audition what);
+    // What a part takes out goes to a tap, too; null: to none.
+    void watch(std::size_t part, Tap* removed) { slots_[part].removed = removed; }
+    void process(StereoBlock block);
+    [[nodiscard]] std::size_t size() const { return slots_.size(); }
+    [[nodiscard]] double reduction_db(std::size_t part) const { return slots_[part].reduction_db; }
+
+  private:
+    struct Slot {
+        std::unique_ptr<Processor> processor;
+        bool on = true;
+        float share = 1;  // of the processed sound; moves to 0 or 1 after a switch
+        double reduction_db = 0;
+        Audition hear = Audition::Result;
+        Tap* removed = nullptr;
+        double dry_energy = 0, wet_energy = 0;               // of the last seconds, fading
+        std::array<std::vector<float>, kMixChannels> delay;  // of the unprocessed sound
+        std::size_t at = 0;                                  // in the delay
+    };
+    void compare(Slot& slot, StereoBlock piece);
+    std::vector<Slot> slots_;
+    std::int64_t latency_ = 0;
+    float step_;  // of share, a sample
+    double match_frames_;
+    std::array<std::vector<float>, kMixChannels> dry_, removed_;
+};
+
+// A whole mono sound through a chain, in step with what went in.
+[[nodiscard]] std::vector<float> through_chain(std::span<const Insert> parts, std::span<const float> mono,
+                                               int sample_rate);
+
+}  // namespace rivlen

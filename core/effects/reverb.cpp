@@ -1,0 +1,86 @@
+#include "core/effects/reverb.h"
+
+#include <algorithm>
+#include <cmath>
+#include <numbers>
+
+#include "core/dsp/decibels.h"
+
+namespace rivlen {
+
+namespace {
+// Lengths in ms, without common divisors, those of a small room.
+constexpr std::array<double, 8> kLengthsMs = {14.3, 17.9, 21.1, 24.7, 28.3, 31.9, 36.7, 41.3};
+constexpr double kLongestDelayMs = 100;
+constexpr float kDenormal = 1e-20F;
+}  // namespace
+
+Reverb::Reverb(int sample_rate) : sample_rate_(sample_rate) {
+    for (std::size_t k = 0; k < kLines; ++k)
+        lines_[k].resize(static_cast<std::size_t>(kLengthsMs[k] / 1000 * sample_rate) | 1U);
+    for (auto& channel : before_)
+        channel.resize(static_cast<std::size_t>(kLongestDelayMs / 1000 * sample_rate) + 1);
+}
+
+void Reverb::reset() {
+    for (auto& line : lines_) std::ranges::fill(line, 0.0F);
+    for (auto& channel : before_) std::ranges::fill(channel, 0.0F);
+    low_.fill(0);
+}
+
+void Reverb::set(std::span<const double> values) {
+    if (std::ranges::equal(values, values_)) return;
+    std::ranges::copy(values, values_.begin());
+    for (std::size_t k = 0; k < kLines; ++k)
+        gain_[k] = static_cast<float>(std::pow(10.0, -3.0 * static_cast<double>(lines_[k].size()) /
+                                                         (values[parameter::kRoomDecayS] * sample_rate_)));
+    damp_ =
+        static_cast<float>(std::exp(-2 * std::numbers::pi * values[parameter::kRoomDampHz] / sample_rate_));
+    const double level_db = values[parameter::kRoomLevelDb];
+    level_ = level_db <= info(EffectType::Reverb).parameters[parameter::kRoomLevelDb].lowest
+                 ? 0.0F
+                 : static_cast<float>(amplitude_of_db(level_db));
+    before_frames_ =
+        static_cast<std::size_t>(std::lround(values[parameter::kRoomDelayMs] / 1000 * sample_rate_));
+}
+
+void Reverb::process(StereoBlock block) {
+    const std::size_t size = before_[0].size();
+    constexpr float kHadamard = 0.35355339F;  // 1 / sqrt(8)
+    for (std::size_t i = 0; i < block[0].size(); ++i) {
+        std::array<float, kMixChannels> in{};
+        const std::size_t from = (before_at_ + size - before_frames_) % size;
+        for (std::size_t c = 0; c < kMixChannels; ++c) {
+            before_[c][before_at_] = block[c][i];
+            in[c] = before_[c][from];
+        }
+        before_at_ = before_at_ + 1 == size ? 0 : before_at_ + 1;
+        std::array<float, kLines> x{};
+        for (std::size_t k = 0; k < kLines; ++k) {
+            const float out = lines_[k][at_[k]];
+            low_[k] = out + damp_ * (low_[k] - out);
+            x[k] = low_[k] * gain_[k];
+        }
+        const std::array<float, kLines> heard = x;
+        for (std::size_t half = 1; half < kLines; half *= 2) {  // fast Hadamard transform
+            for (std::size_t a = 0; a < kLines; a += 2 * half) {
+                for (std::size_t b = a; b < a + half; ++b) {
+                    const float sum = x[b] + x[b + half];
+                    x[b + half] = x[b] - x[b + half];
+                    x[b] = sum;
+                }
+            }
+        }
+        std::array<float, kMixChannels> wet{};
+        for (std::size_t k = 0; k < kLines; ++k) {
+            const float fed = x[k] * kHadamard + in[k % kMixChannels];
+            lines_[k][at_[k]] = std::abs(fed) < kDenormal ? 0.0F : fed;
+            at_[k] = at_[k] + 1 == lines_[k].size() ? 0 : at_[k] + 1;
+            wet[k % kMixChannels] += (k & 2U) != 0 ? -heard[k] : heard[k];
+        }
+        if (level_ == 0.0F) continue;
+        for (std::size_t c = 0; c < kMixChannels; ++c) block[c][i] += level_ * wet[c];
+    }
+}
+
+}  // namespace rivlen

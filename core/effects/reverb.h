@@ -1,0 +1,33 @@
+#pragma once
+
+#include <array>
+#include <vector>
+
+#include "core/effects/processor.h"
+
+namespace rivlen {
+
+// A feedback delay network of eight lines with a Hadamard matrix (Stautner and Puckette, "Designing
+// multi-channel reverberators", Computer Music J. 6(1), 1982); every line's gain follows from the decay (Jot
+// and Chaigne, "Digital delay networks for designing artificial reverberators", AES 90th Convention, 1991): g
+// = 10^(-3 length / (decay rate)). The voice itself passes unchanged.
+class Reverb : public Processor {
+  public:
+    explicit Reverb(int sample_rate);
+    void reset() override;
+    void set(std::span<const double> values) override;
+    void process(StereoBlock block) override;
+
+  private:
+    static constexpr std::size_t kLines = 8;
+    double sample_rate_;
+    std::array<double, 4> values_{};
+    std::array<std::vector<float>, kLines> lines_;
+    std::array<std::size_t, kLines> at_{};
+    std::array<float, kLines> gain_{}, low_{};
+    float damp_ = 0, level_ = 0;
+    std::array<std::vector<float>, kMixChannels> before_;  // the delay from the voice to the room
+    std::size_t before_at_ = 0, before_frames_ = 0;
+};
+
+}  // namespace rivlen

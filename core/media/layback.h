@@ -1,0 +1,45 @@
+// Sounds back under their picture: the picture's packets are copied untouched, each sound is coded (or copied
+// as PCM), and the result is decoded and compared before it is called done.
+#pragma once
+
+#include <filesystem>
+#include <string>
+#include <vector>
+
+#include "core/base/job.h"
+#include "core/base/result.h"
+
+namespace rivlen {
+
+struct LaybackSound {
+    std::filesystem::path audio;  // sample 0 lies under the picture's first frame
+    std::string title = "Rivlen kept";
+    std::string language = "und";  // ISO 639-2
+};
+
+struct LaybackPlan {
+    std::filesystem::path picture;     // the original file with the picture
+    std::vector<LaybackSound> sounds;  // at least one; players take the first
+    std::filesystem::path out;         // .mov, .mp4 or .mkv
+    bool keep_original_sound = false;  // as the last track, copied
+    bool overwrite = false;
+};
+
+struct LaybackReport {
+    std::string codec;               // of the new sounds
+    bool picture_identical = false;  // all picture packets are equal to the original's
+    std::uint64_t picture_packets = 0;
+    std::int64_t offset_samples = 0;  // of a decoded sound against what was given; 0 when all is well
+    double difference_db = -200;      // level of (decoded - given) against given, of the sound that comes
+                                      // out worst; -200 when equal to the bit
+};
+
+// Whether files of this ending (".mov") can be written.
+[[nodiscard]] bool can_lay_back_into(const std::string& ending);
+
+// MOV gets 24-bit PCM, MKV FLAC (16/24-bit), MP4 AAC at 320 kbit/s with the encoder's delay declared.
+// Errors: NotFound, BadInput (no picture, no sound, same file, unknown container), Io (exists), DiskFull,
+// Cancelled, Internal when the check of the written file fails (nothing is then left behind).
+[[nodiscard]] Result<LaybackReport> lay_back(const LaybackPlan& plan, const JobControl& job = {});
+
+}  // namespace rivlen

@@ -1,0 +1,44 @@
+// Loudness and peaks by libebur128 (ITU-R BS.1770-4, EBU Tech 3341 and 3342), true peaks of whole sounds by
+// core/dsp/true_peak.h.
+#pragma once
+
+#include <memory>
+#include <span>
+#include <vector>
+
+namespace rivlen {
+
+struct Loudness {
+    double integrated_lufs = -120;  // -120 when nothing passes the gate
+    double range_lu = 0;
+    double sample_peak_dbfs = -200;
+    double true_peak_dbtp = -200;
+};
+
+class LoudnessMeter {
+  public:
+    // Running: the gated measures come from a histogram (0.1 LU wide), so that asking for them again and
+    // again over hours stays cheap.
+    // Quick: exact, but without true peaks, for where they are known (true_peak_dbtp stays at -200).
+    enum class Kind { Exact, Running, Quick };
+    LoudnessMeter(int sample_rate, int channels, Kind kind = Kind::Exact);
+    LoudnessMeter(LoudnessMeter&&) noexcept;
+    LoudnessMeter& operator=(LoudnessMeter&&) noexcept;
+    ~LoudnessMeter();
+    void add(std::span<const std::vector<float>> channels);  // planar, equal lengths
+    [[nodiscard]] Loudness result() const;
+    // Of the last 400 ms and the last 3 s (EBU Tech 3341); -120 for silence.
+    [[nodiscard]] double momentary_lufs() const;
+    [[nodiscard]] double short_term_lufs() const;
+    // Weighted power of the last 100 ms, as BS.1770-4 sums it over channels: its mean over 400 ms and 3 s is
+    // what the two above are levels of, for those that ask all along.
+    [[nodiscard]] double weighted_power() const;
+    // Level of a weighted power.
+    [[nodiscard]] static double lufs_of(double power);
+
+  private:
+    struct State;
+    std::unique_ptr<State> state_;
+};
+
+}  // namespace rivlen

@@ -1,0 +1,91 @@
+// What is delivered, as rows of a table: data that is edited, shared and used for many recordings. Kept as
+// JSON (docs/handover.md).
+#pragma once
+
+#include <filesystem>
+#include <nlohmann/json.hpp>
+#include <string>
+#include <string_view>
+#include <vector>
+
+#include "core/base/result.h"
+#include "core/project/target.h"
+#include "core/separation/audition.h"
+
+namespace rivlen {
+
+inline constexpr const char* kTemplateExtension = ".rivlen-handover";
+
+// Which tracks a row holds: all; those that play a stem; all but dialogue and reverb; dialogue and reverb;
+// all that plays no voice and no place (music alone).
+enum class Content { Mix, Dialogue, Reverb, Music, Ambience, MusicAndEffects, Voice, Instrumental, Stems };
+inline constexpr std::size_t kContents = 9;
+[[nodiscard]] const char* key_of(Content content);
+[[nodiscard]] const char* label_of(Content content);
+
+enum class Container { Wav, Flac, Opus, Mp3, Aac, Picture };
+inline constexpr std::size_t kContainers = 6;
+[[nodiscard]] const char* key_of(Container container);
+[[nodiscard]] const char* label_of(Container container);
+
+enum class Depth { Pcm16, Pcm24, Float32 };
+[[nodiscard]] const char* key_of(Depth depth);
+[[nodiscard]] constexpr int bits_of(Depth depth) {
+    return depth == Depth::Pcm16 ? 16 : depth == Depth::Pcm24 ? 24 : 32;
+}
+// Files that hold every sample as it was given (to their depth).
+[[nodiscard]] constexpr bool keeps_samples(Container container) {
+    return container == Container::Wav || container == Container::Flac;
+}
+// Coders that leave things out, and whose peaks may overshoot.
+[[nodiscard]] constexpr bool is_coded(Container container) {
+    return container == Container::Opus || container == Container::Mp3 || container == Container::Aac;
+}
+// Whether a file of this kind can hold samples of this depth; coders have none of their own.
+[[nodiscard]] constexpr bool has_depth(Container container, Depth depth) {
+    return keeps_samples(container) && (container == Container::Wav || depth != Depth::Float32);
+}
+
+struct HandoverRow {
+    bool on = true;
+    Content content = Content::Mix;
+    int card = -1;        // settings of the stems: 0 to 5; -1: as tuned
+    std::string version;  // "natural", "clean": rows of one version get one gain
+    std::string target;   // key; empty: as loud as it is
+    Container container = Container::Wav;
+    Depth depth = Depth::Pcm24;
+    int sample_rate = 0;  // 0: that of the session
+    bool mono = false;
+    bool keep_original_sound = false;                 // Picture: as a further track
+    std::string language = "und";                     // Picture: ISO 639-2
+    std::string name = "{name} {content} {version}";  // of the file, without its ending
+    bool loop_only = false;                           // only the session's loop range
+    bool operator==(const HandoverRow&) const = default;
+};
+
+struct HandoverTemplate {
+    std::string name, note;
+    std::vector<HandoverRow> rows;
+    std::vector<LoudnessTarget> targets;  // further ones
+    bool operator==(const HandoverTemplate&) const = default;
+};
+
+// Mix, stems, music and effects as 24-bit WAV at R 128, and a small file to listen to.
+[[nodiscard]] HandoverTemplate standard_template();
+// Errors: NotFound, BadInput, Unsupported; Io, DiskFull.
+[[nodiscard]] Result<HandoverTemplate> load_template(const std::filesystem::path& path);
+[[nodiscard]] Status save_template(const HandoverTemplate& value, const std::filesystem::path& path);
+// The same as a part of something else, a session. path: where it stands, for the sentence of an error.
+[[nodiscard]] nlohmann::json table_to_json(const HandoverTemplate& value);
+[[nodiscard]] Result<HandoverTemplate> table_from_json(const nlohmann::json& value, const std::string& path);
+[[nodiscard]] std::string template_to_json(const HandoverTemplate& value);
+[[nodiscard]] Result<HandoverTemplate> template_from_json(const std::string& text, const std::string& path);
+
+// A text as (part of) the name of a file: without what no file system takes.
+[[nodiscard]] std::string file_part(std::string_view text);
+// File of a row, with its ending; {name}, {content}, {version}, {target}, {rate} are filled in, and what no
+// file system takes is left out. picture: ending of Container::Picture.
+[[nodiscard]] std::string file_name(const HandoverRow& row, const std::string& name,
+                                    const std::string& picture_ending);
+
+}  // namespace rivlen

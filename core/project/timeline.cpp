@@ -1,0 +1,166 @@
+#include "core/project/timeline.h"
+
+#include <algorithm>
+#include <cmath>
+#include <numbers>
+
+namespace rivlen {
+
+std::optional<std::size_t> stem_of_clip_source(ClipSource clip_source) {
+    if (clip_source < ClipSource::Dialogue) return std::nullopt;
+    return static_cast<std::size_t>(clip_source) - static_cast<std::size_t>(ClipSource::Dialogue);
+}
+
+double fade_gain(FadeShape shape, double part) {
+    part = std::clamp(part, 0.0, 1.0);
+    switch (shape) {
+        case FadeShape::Linear:
+            return part;
+        case FadeShape::EqualPower:
+            return std::sin(part * std::numbers::pi / 2);
+        case FadeShape::Smooth:
+            return 0.5 - 0.5 * std::cos(part * std::numbers::pi);
+    }
+    return part;
+}
+
+const ParameterInfo& info(DuckSetting setting) {
+    static constexpr std::array<ParameterInfo, kDuckSettings> kInfos = {
+        {{"depth", "Depth", "dB", -40, 0, -12, 0.5, false, false,
+          "How far this track is turned down under the other one.",
+          "The music seems to vanish and to return."},
+         {"threshold", "Threshold", "dBFS", -70, 0, -40, 1, false, false,
+          "From which level of the other track on it is turned down.", "Too low: breaths turn it down, too."},
+         {"attack", "Attack", "ms", 5, 2000, 200, 5, false, false, "Time from full level to full depth.",
+          "Too long: the first word is covered."},
+         {"hold", "Hold", "ms", 0, 5000, 500, 10, false, false,
+          "How long it stays down after the other track has fallen silent.",
+          "Too short: it comes up between words."},
+         {"release", "Release", "ms", 20, 10000, 900, 10, false, false, "Time from full depth to full level.",
+          "Too short: it jumps up behind every sentence."},
+         {"look_ahead", "Look ahead", "ms", 0, 1000, 150, 5, false, false,
+          "How much earlier it begins, so that it is down when the first word comes.",
+          "Too long: a hole in front of every sentence."}}};
+    return kInfos[static_cast<std::size_t>(setting)];
+}
+
+Ducking::Ducking() : values{} {
+    for (std::size_t i = 0; i < kDuckSettings; ++i) values[i] = info(static_cast<DuckSetting>(i)).standard;
+}
+
+std::int64_t Timeline::end() const {
+    std::int64_t last = 0;
+    for (const auto& t : tracks) {
+        for (const auto& c : t.clips) last = std::max(last, c.end());
+    }
+    for (const auto& cut : picture) last = std::max(last, cut.end());
+    return last;
+}
+
+const Track* Timeline::track(int id) const {
+    const auto found = std::ranges::find(tracks, id, &Track::id);
+    return found != tracks.end() ? &*found : nullptr;
+}
+Track* Timeline::track(int id) {
+    return const_cast<Track*>(std::as_const(*this).track(id));  // NOLINT(*const-cast): same object
+}
+
+const Track* Timeline::track_of_clip(int clip_id) const {
+    for (const auto& t : tracks) {
+        if (std::ranges::find(t.clips, clip_id, &Clip::id) != t.clips.end()) return &t;
+    }
+    return nullptr;
+}
+Track* Timeline::track_of_clip(int clip_id) {
+    return const_cast<Track*>(std::as_const(*this).track_of_clip(clip_id));  // NOLINT(*const-cast)
+}
+
+const Clip* Timeline::clip(int id) const {
+    const Track* t = track_of_clip(id);
+    return t != nullptr ? &*std::ranges::find(t->clips, id, &Clip::id) : nullptr;
+}
+Clip* Timeline::clip(int id) {
+    return const_cast<Clip*>(std::as_const(*this).clip(id));  // NOLINT(*const-cast): same object
+}
+
+const Strip* Timeline::strip(int id) const {
+    if (const Track* t = track(id)) return &t->strip;
+    const auto found = std::ranges::find(buses, id, &Bus::id);
+    return found != buses.end() ? &found->strip : nullptr;
+}
+Strip* Timeline::strip(int id) {
+    return const_cast<Strip*>(std::as_const(*this).strip(id));  // NOLINT(*const-cast): same object
+}
+
+namespace {
+
+auto place_of(auto& strip, const StripLane& target) {
+    return std::ranges::find_if(strip.lines, [&](const StripLane& l) { return l.same_target(target); });
+}
+
+const Insert* part_of(const Strip& strip, const StripLane& target) {
+    const auto found = std::ranges::find(strip.chain, target.part, &Insert::id);
+    if (found == strip.chain.end() || target.parameter < 0 ||
+        static_cast<std::size_t>(target.parameter) >= found->values.size())
+        return nullptr;
+    return &*found;
+}
+
+}  // namespace
+
+const StripLane* find_lane(const Strip& strip, const StripLane& target) {
+    const auto found = place_of(strip, target);
+    return found != strip.lines.end() ? &*found : nullptr;
+}
+
+void put_point(Strip& strip, const StripLane& target, Breakpoint point) {
+    auto line = place_of(strip, target);
+    if (line == strip.lines.end()) {
+        line = strip.lines.insert(line, target);
+        line->points.clear();
+    }
+    put_point(line->points, point);
+}
+
+void erase_points(Strip& strip, const StripLane& target, std::int64_t first, std::int64_t last) {
+    const auto line = place_of(strip, target);
+    if (line == strip.lines.end()) return;
+    erase_points(line->points, first, last);
+    if (line->points.empty()) strip.lines.erase(line);
+}
+
+double value_at(const Strip& strip, const StripLane& target, std::int64_t frame) {
+    if (const StripLane* line = find_lane(strip, target); line != nullptr && !line->points.empty())
+        return lane_value(line->points, frame);
+    switch (target.target) {
+        case LaneTarget::Gain:
+            return strip.gain_db;
+        case LaneTarget::Pan:
+            return strip.pan_percent;
+        case LaneTarget::Mute:
+            return strip.mute ? 1.0 : 0.0;
+        case LaneTarget::Part:
+            break;
+    }
+    const Insert* part = part_of(strip, target);
+    return part != nullptr ? part->values[static_cast<std::size_t>(target.parameter)] : 0.0;
+}
+
+ValueRange range_of(const Strip& strip, const StripLane& target) {
+    switch (target.target) {
+        case LaneTarget::Gain:
+            return {kLowestGainDb, kHighestGainDb, 0};
+        case LaneTarget::Pan:
+            return {-100, 100, 0};
+        case LaneTarget::Mute:
+            return {0, 1, 0};
+        case LaneTarget::Part:
+            break;
+    }
+    const Insert* part = part_of(strip, target);
+    if (part == nullptr) return {};
+    const ParameterInfo& p = info(part->kind).parameters[static_cast<std::size_t>(target.parameter)];
+    return {p.lowest, p.highest, p.standard};
+}
+
+}  // namespace rivlen

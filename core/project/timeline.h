@@ -1,0 +1,175 @@
+// The rebuild: stems and added material as tracks of clips under a picture. Plain data; what can be done to
+// it stands in editing.h. All times are frames (samples per channel) on the session line at
+// Rebuild::sample_rate.
+#pragma once
+
+#include <array>
+#include <cstdint>
+#include <filesystem>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "core/effects/inserts.h"
+#include "core/media/timecode.h"
+#include "core/separation/audition.h"
+#include "core/separation/timed.h"
+
+namespace rivlen {
+
+// What of a recording a clip plays.
+enum class ClipSource { Whole, Kept, Dialogue, Reverb, Music, Ambience };
+inline constexpr std::size_t kClipSources = 6;
+inline constexpr std::array<const char*, kClipSources> kClipSourceKeys = {"whole",  "kept",  "dialogue",
+                                                              "reverb", "music", "ambience"};
+[[nodiscard]] inline ClipSource clip_source_of_stem(std::size_t stem) {
+    return static_cast<ClipSource>(static_cast<std::size_t>(ClipSource::Dialogue) + stem);
+}
+// The stem of a feed; nothing for Whole and Kept.
+[[nodiscard]] std::optional<std::size_t> stem_of_clip_source(ClipSource clip_source);
+
+// Linear: amplitude along a straight line (sums to one with its mirror image, for a cut through one sound).
+// EqualPower: quarter of a sine (powers sum to one, for a cut between different sounds). Smooth: half a
+// cosine.
+enum class FadeShape { Linear, EqualPower, Smooth };
+inline constexpr std::array<const char*, 3> kFadeKeys = {"linear", "equal power", "smooth"};
+struct Fade {
+    std::int64_t frames = 0;
+    FadeShape shape = FadeShape::Linear;
+    bool operator==(const Fade&) const = default;
+};
+// Amplitude at a part of a fade-in, 0 to 1.
+[[nodiscard]] double fade_gain(FadeShape shape, double part);
+
+// Which settings shape a clip: a card (0 to kCards - 1), or one of these.
+inline constexpr int kTunedSettings = -1;  // as the Separate view has tuned the recording, lines included
+inline constexpr int kTrackSettings = -2;  // those that the track gives to its clips
+
+struct Clip {
+    int id = 0;  // unique in the session
+    std::filesystem::path path;
+    ClipSource clip_source = ClipSource::Whole;
+    int card = kTrackSettings;
+    std::int64_t start = 0;   // on the session line
+    std::int64_t offset = 0;  // into the recording, at the session rate
+    std::int64_t length = 0;
+    double gain_db = 0;  // -60 to 24
+    bool mute = false;
+    Fade fade_in, fade_out;
+    int group = 0;  // clips of one group are edited together; 0: none
+    [[nodiscard]] std::int64_t end() const { return start + length; }
+    bool operator==(const Clip&) const = default;
+};
+
+struct VideoClip {
+    int id = 0;
+    std::filesystem::path path;
+    std::int64_t start = 0, offset = 0, length = 0;  // frames of sound, as in Clip
+    [[nodiscard]] std::int64_t end() const { return start + length; }
+    bool operator==(const VideoClip&) const = default;
+};
+
+// A value over time. Gain in dB, pan in percent (-100 left to 100 right), mute from 0.5 on; Part: a parameter
+// of a part of the chain.
+enum class LaneTarget { Gain, Pan, Mute, Part };
+struct StripLane {
+    LaneTarget target = LaneTarget::Gain;
+    int part = 0;       // id of the part
+    int parameter = 0;  // index into its parameters
+    std::vector<Breakpoint> points;
+    [[nodiscard]] bool same_target(const StripLane& other) const {
+        return target == other.target &&
+               (target != LaneTarget::Part || (part == other.part && parameter == other.parameter));
+    }
+    bool operator==(const StripLane&) const = default;
+};
+
+inline constexpr double kLowestGainDb = -60.0;  // from here down nothing is heard
+inline constexpr double kHighestGainDb = 24.0;
+
+// What tracks and buses have in common. Signal flow: chain, ducking, gain and pan, mute.
+struct Strip {
+    double gain_db = 0;
+    double pan_percent = 0;
+    bool mute = false, solo = false, polarity_inverted = false;  // polarity_inverted: the phase is flipped
+    std::vector<Insert> chain;
+    std::vector<StripLane> lines;
+    bool operator==(const Strip&) const = default;
+};
+
+// The level of the key track turns this one down (ducking.h).
+enum class DuckSetting { Depth, Threshold, Attack, Hold, Release, LookAhead };
+inline constexpr std::size_t kDuckSettings = 6;
+[[nodiscard]] const ParameterInfo& info(DuckSetting setting);
+struct Ducking {
+    bool on = false;
+    int key_track = 0;  // id; 0: none
+    std::array<double, kDuckSettings> values;
+    Ducking();
+    [[nodiscard]] double value(DuckSetting s) const { return values[static_cast<std::size_t>(s)]; }
+    [[nodiscard]] bool acts() const { return on && key_track != 0; }
+    bool operator==(const Ducking&) const = default;
+};
+
+struct Track {
+    int id = 0;
+    std::string name;
+    int card = kTunedSettings;
+    int bus = 0;  // id of the bus it goes to
+    Strip strip;
+    Ducking ducking;
+    std::vector<Clip> clips;  // in order of start
+    bool operator==(const Track&) const = default;
+};
+
+struct Bus {
+    int id = 0;
+    std::string name;
+    Strip strip;
+    bool operator==(const Bus&) const = default;
+};
+
+inline constexpr std::array<int, 3> kSessionRates = {44100, 48000, 96000};
+
+struct Timeline {
+    int sample_rate = 0;  // 0 until the first clip is placed
+    FrameRate frame_rate{25, 1};
+    bool drop_frame = false;
+    std::int64_t first_timecode_frame = 0;  // timecode at frame 0 of the session line, in picture frames
+    std::vector<Track> tracks;
+    std::vector<Bus> buses;  // the first is the main bus; all others go to it
+    std::vector<VideoClip> picture;
+    std::optional<LoopRange> loop;
+    bool loop_on = true;
+    bool edit_groups = true;  // an edit of a clip is an edit of its group
+    int next_id = 1;
+
+    [[nodiscard]] bool empty() const { return tracks.empty() && picture.empty(); }
+    [[nodiscard]] std::int64_t end() const;  // of the last clip or picture cut
+    [[nodiscard]] const Track* track(int id) const;
+    [[nodiscard]] Track* track(int id);
+    [[nodiscard]] const Clip* clip(int id) const;
+    [[nodiscard]] Clip* clip(int id);
+    [[nodiscard]] const Track* track_of_clip(int clip_id) const;
+    [[nodiscard]] Track* track_of_clip(int clip_id);
+    // A track's or a bus's strip by the id of either; null where there is none.
+    [[nodiscard]] const Strip* strip(int id) const;
+    [[nodiscard]] Strip* strip(int id);
+    [[nodiscard]] int main_bus() const { return buses.empty() ? 0 : buses.front().id; }
+    int new_id() { return next_id++; }
+    bool operator==(const Timeline&) const = default;
+};
+
+// The line of a target; null where there is none.
+[[nodiscard]] const StripLane* find_lane(const Strip& strip, const StripLane& target);
+void put_point(Strip& strip, const StripLane& target, Breakpoint point);
+void erase_points(Strip& strip, const StripLane& target, std::int64_t first, std::int64_t last);
+// Value of a strip's gain, pan or part at a frame: its line's, or its own where it has none.
+[[nodiscard]] double value_at(const Strip& strip, const StripLane& target, std::int64_t frame);
+// Lowest, highest and standard value of what a line moves.
+struct ValueRange {
+    double lowest = 0, highest = 1, standard = 0;
+};
+[[nodiscard]] ValueRange range_of(const Strip& strip, const StripLane& target);
+
+}  // namespace rivlen

@@ -1,0 +1,86 @@
+// The mask map: what the network said about a recording, one byte per stem, band and frame of the model's
+// grid (band layout in bands.h, 93.75 frames a second). A safetensors file with one tensor "masks" [groups x
+// frames, 4, 256] of U8: all frames of the first group of channels (channel_groups.h), then those of the
+// next.
+//
+// Code 0 is a mask of nothing; code c > 0 is 10^((c - 255) / 4 / 20): steps of 0.25 dB from 0 to -63.5 dB.
+// Reading divides by the sum over the stems, so that masks add up to one. A stem's mask is then wrong by at
+// most 0.25 dB (measured in tests/split/mask_map_test.cpp), and the sum over stems by nothing.
+#pragma once
+
+#include <array>
+#include <cstdint>
+#include <filesystem>
+#include <span>
+#include <string>
+
+#include "core/base/output_file.h"
+#include "core/base/result.h"
+#include "core/base/safetensors.h"
+#include "core/separation/bands.h"
+
+namespace rivlen {
+
+inline constexpr std::size_t kMaskRow = std::size_t{kStems} * kBands;
+
+[[nodiscard]] std::uint8_t encode_mask(float mask);
+// One frame of codes to masks that add up to one over the stems. Both spans hold kMaskRow values, stem by
+// stem.
+void decode_masks(std::span<const std::uint8_t> codes, std::span<float> masks);
+
+struct MaskMapFacts {
+    std::string source_hash;
+    std::string model;  // name and version of the model
+    std::uint64_t frames = 0;
+    int groups = 1;  // of channels
+};
+
+class MaskMap;
+
+// Written in any order of frames; appears whole on commit().
+class MaskMapWriter {
+  public:
+    // Errors: Io, DiskFull.
+    [[nodiscard]] static Result<MaskMapWriter> create(const std::filesystem::path& path,
+                                                      const MaskMapFacts& facts);
+    // masks: whole frames of a group from `first_frame` on, [frame][stem][band].
+    [[nodiscard]] Status write(std::uint64_t first_frame, std::span<const float> masks, int group = 0);
+    // A map of what is there now; frames that were not written yet share evenly, and what is written later
+    // may show in it. Errors: Io, DiskFull.
+    [[nodiscard]] Result<MaskMap> so_far();
+    [[nodiscard]] Status commit() { return file_.commit(); }
+
+  private:
+    MaskMapWriter(OutputFile file, std::uint64_t body_offset, std::uint64_t frames)
+        : file_(std::move(file)), body_offset_(body_offset), frames_(frames) {}
+    OutputFile file_;
+    std::uint64_t body_offset_, frames_;
+};
+
+class MaskMap {
+  public:
+    // Errors: NotFound, Io; BadInput (not a map); Mismatch when `source_hash` is not empty and is another
+    // one.
+    [[nodiscard]] static Result<MaskMap> open(const std::filesystem::path& path,
+                                              const std::string& source_hash);
+
+    [[nodiscard]] const MaskMapFacts& facts() const { return facts_; }
+    [[nodiscard]] std::span<const std::uint8_t> codes(std::uint64_t frame, int group = 0) const {
+        return codes_.subspan((static_cast<std::uint64_t>(group) * facts_.frames + frame) * kMaskRow,
+                              kMaskRow);
+    }
+    // False for a frame that has not been split yet (see MaskMapWriter::so_far()): all its codes are 0 in one
+    // of the groups.
+    [[nodiscard]] bool has(std::uint64_t frame) const;
+    // Masks at a time given in map frames (may lie between frames or outside the recording: then the
+    // nearest). masks: kMaskRow values.
+    void read(double frame_position, std::span<float> masks, int group = 0) const;
+    void drop_pages() const { file_.drop_pages(); }  // see MappedFile
+
+  private:
+    MaskMapFacts facts_;
+    safetensors::File file_;
+    std::span<const std::uint8_t> codes_;
+};
+
+}  // namespace rivlen

@@ -1,0 +1,117 @@
+#include "core/separation/mask_weights.h"
+
+#include <algorithm>
+
+#include "core/dsp/decibels.h"
+#include "core/base/vector_code.h"
+
+namespace rivlen {
+
+namespace {
+
+// Share of the guard in a band: none below 1.5 kHz, all from 2.5 kHz on.
+const std::array<float, kBands>& guard_share() {
+    static const auto share = [] {
+        std::array<float, kBands> s{};
+        for (int b = 0; b < kBands; ++b) {
+            s[static_cast<std::size_t>(b)] =
+                static_cast<float>(std::clamp((band_centre_hz(b) - 1500.0) / 1000.0, 0.0, 1.0));
+        }
+        return s;
+    }();
+    return share;
+}
+
+}  // namespace
+
+bool MaskWeights::passes_all() const {
+    if (min_gain > 1.0F || guard > 1.0F) return false;
+    return std::ranges::all_of(weight, [](const auto& bands) {
+        return std::ranges::all_of(bands, [](float w) { return w == 1.0F; });
+    });
+}
+
+MaskWeights stem_weights(const StemSettings& settings, std::size_t stem) {
+    MaskWeights weights;
+    const double gain_db = settings.value(Setting::Gain);
+    const float gain = gain_db == 0 ? 1.0F : static_cast<float>(amplitude_of_db(gain_db));
+    const double isolation = settings.value(Setting::Isolation);
+    std::array<float, kStems> share{};
+    if (stem == static_cast<std::size_t>(Stem::Dialogue)) {
+        const auto kept = [&](Setting s) {
+            // Evenly to the ear, as isolation is, in the other direction.
+            return settings.acts(s) ? static_cast<float>(rest_gain(100.0 - settings.value(s))) : 0.0F;
+        };
+        share = {0.0F, kept(Setting::ReverbKept), kept(Setting::MusicKept), kept(Setting::AmbienceKept)};
+        if (settings.acts(Setting::Guard))
+            weights.guard = static_cast<float>(settings.value(Setting::Guard) / 100.0) * gain;
+    }
+    for (std::size_t b = 0; b < kBands; ++b) {
+        const double here = isolation * weighting_factor(settings, band_centre_hz(static_cast<int>(b)));
+        const auto rest = static_cast<float>(rest_gain(here));
+        for (std::size_t j = 0; j < kStems; ++j)
+            weights.weight[j][b] = gain * (j == stem ? 1.0F : std::max(rest, share[j]));
+    }
+    weights.min_gain = settings.acts(Setting::Floor)
+                       ? static_cast<float>(amplitude_of_db(settings.value(Setting::Floor))) * gain
+                       : 0.0F;
+    if (settings.acts(Setting::TemporalSmoothing))
+        weights.temporal_smoothing = static_cast<float>(settings.value(Setting::TemporalSmoothing) / 100.0);
+    weights.both_channels = settings.both_channels ? 1.0F : 0.0F;
+    return weights;
+}
+
+MaskWeights kept_weights(const ShapeSettings& settings) {
+    MaskWeights weights;
+    for (std::size_t s = 0; s < kStems; ++s) {
+        if (!settings.audible(s)) continue;
+        const MaskWeights one = stem_weights(settings.stems[s], s);
+        for (std::size_t j = 0; j < kStems; ++j) {
+            for (std::size_t b = 0; b < kBands; ++b)
+                weights.weight[j][b] = std::max(weights.weight[j][b], one.weight[j][b]);
+        }
+        weights.min_gain = std::max(weights.min_gain, one.min_gain);
+        weights.guard = std::max(weights.guard, one.guard);
+        weights.temporal_smoothing = std::max(weights.temporal_smoothing, one.temporal_smoothing);
+        weights.both_channels = std::max(weights.both_channels, one.both_channels);
+    }
+    return weights;
+}
+
+MaskWeights blend(const MaskWeights& a, const MaskWeights& b, float part) {
+    if (part <= 0.0F) return a;
+    if (part >= 1.0F) return b;
+    const auto mix = [part](float x, float y) { return x + part * (y - x); };
+    MaskWeights out;
+    for (std::size_t j = 0; j < kStems; ++j) {
+        for (std::size_t k = 0; k < kBands; ++k) out.weight[j][k] = mix(a.weight[j][k], b.weight[j][k]);
+    }
+    out.min_gain = mix(a.min_gain, b.min_gain);
+    out.guard = mix(a.guard, b.guard);
+    out.temporal_smoothing = mix(a.temporal_smoothing, b.temporal_smoothing);
+    out.both_channels = mix(a.both_channels, b.both_channels);
+    return out;
+}
+
+namespace {
+
+RIVLEN_VECTOR_CODE void mix_masks(const float* __restrict weights, const float* __restrict masks,
+                                  const float min_gain, float* __restrict gains) {
+    for (int b = 0; b < kBands; ++b) {
+        float gain = 0.0F;
+        for (int j = 0; j < kStems; ++j) gain += weights[j * kBands + b] * masks[j * kBands + b];
+        gains[b] = gain > min_gain ? gain : min_gain;
+    }
+}
+
+}  // namespace
+
+void band_gains(const MaskWeights& weights, std::span<const float> masks, float open, std::span<float> gains) {
+    mix_masks(weights.weight.front().data(), masks.data(), weights.min_gain, gains.data());
+    const float held = open * weights.guard;
+    if (held <= 0.0F) return;
+    const auto& share = guard_share();
+    for (std::size_t b = 0; b < kBands; ++b) gains[b] = std::max(gains[b], held * share[b]);
+}
+
+}  // namespace rivlen

@@ -1,0 +1,93 @@
+#include "core/separation/separator.h"
+
+#include <dlfcn.h>
+
+#include <array>
+#include <cstdlib>
+
+#include "core/base/hash.h"
+#include "core/base/mapped_file.h"
+
+namespace rivlen {
+
+namespace {
+
+namespace fs = std::filesystem;
+
+fs::path program_folder() {
+    std::error_code error;
+    return fs::read_symlink("/proc/self/exe", error).parent_path();
+}
+
+fs::path first_existing(const char* variable, std::span<const fs::path> places) {
+    if (const char* set = std::getenv(variable); set != nullptr && *set != '\0')
+        return set;  // NOLINT(concurrency-mt-unsafe)
+    std::error_code error;
+    for (const auto& place : places) {
+        if (fs::exists(place, error)) return place;
+    }
+    return {};
+}
+
+}  // namespace
+
+Result<ModelFacts> model_identity(const fs::path& model) {
+    if (model.empty())
+        return make_error(ErrorKind::NotFound,
+                          "There is no separation model. Install Rivlen's models again.");
+    auto bytes = MappedFile::open(model);
+    if (!bytes) return bytes.error();
+    ModelFacts facts;
+    facts.name = model.stem().string();
+    facts.hash = hash_hex(bytes->bytes());
+    return facts;
+}
+
+fs::path find_engine() {
+    const fs::path here = program_folder();
+    const std::array<fs::path, 3> places = {here / "../" RIVLEN_LIBDIR "/rivlen/librivlen-engine.so",
+                                            here / "../engine/librivlen-engine.so",
+                                            here / "../../engine/librivlen-engine.so"};
+    return first_existing("RIVLEN_ENGINE", places);
+}
+
+fs::path find_model(const std::string& name) {
+    const fs::path here = program_folder();
+    const std::string file = name + ".safetensors";
+    const std::array<fs::path, 3> places = {here / "../share/rivlen/models" / file,
+                                            here / "../../../models" / file,
+                                            here / "../../../../models" / file};
+    const fs::path found = first_existing("RIVLEN_MODEL", places);
+    return name == kQuickModel || found.filename() == file ? found : fs::path();
+}
+
+Result<std::shared_ptr<const Separator>> load_separator(const fs::path& engine, const fs::path& model) {
+    const fs::path library = engine.empty() ? find_engine() : engine;
+    fs::path weights = model.empty() ? find_model() : model;
+    if (!model.has_parent_path() && !model.has_extension() && !model.empty())
+        weights = find_model(model.string());
+    if (library.empty()) {
+        return make_error(ErrorKind::NotFound, "The separation engine is missing. Install Rivlen again.");
+    }
+    if (weights.empty()) {
+        return make_error(ErrorKind::NotFound,
+                          "There is no separation model. Install Rivlen's models again.");
+    }
+    // One thread a worker: OpenBLAS reads this once, when it is loaded together with the engine.
+    setenv("OPENBLAS_NUM_THREADS", "1", 0);  // NOLINT(concurrency-mt-unsafe)
+    // Never closed: libtorch does not survive being unloaded.
+    void* handle = ::dlopen(library.c_str(), RTLD_NOW | RTLD_LOCAL);
+    if (handle == nullptr) {
+        return make_error(ErrorKind::NotFound,
+                          "The separation engine cannot be opened ({}). Install Rivlen again.", ::dlerror());
+    }
+    auto* entry = reinterpret_cast<EngineEntry>(::dlsym(handle, kEngineEntry));
+    if (entry == nullptr) {
+        return make_error(ErrorKind::Mismatch,
+                          "\"{}\" is not Rivlen's separation engine. Install Rivlen again.",
+                          library.string());
+    }
+    return entry(kEngineVersion, weights);
+}
+
+}  // namespace rivlen

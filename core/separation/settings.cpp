@@ -1,0 +1,87 @@
+#include "core/separation/settings.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace rivlen {
+
+namespace {
+
+constexpr std::array<ParameterInfo, kSettings> kInfos = {{
+    {"isolation", "Isolation", "%", 0, 100, 100, 1, false, false,
+     "How far everything else comes down while this stem stays.",
+     "Too much takes consonants with it and leaves the place dead."},
+    {"floor", "Floor", "dB", -60, 0, -12, 1, true, false, "The most that anything may be turned down.",
+     "Too high a floor lets the rest be heard again."},
+    {"guard", "Consonant guard", "%", 0, 100, 60, 1, true, true,
+     "Holds the highs open where a t, k, s or x begins next to voiced sound.",
+     "Too much lets the rest hiss through with every consonant."},
+    {"steadiness", "Steadiness", "%", 0, 100, 40, 1, true, false,
+     "Calms what flickers: residue opens fast and closes slowly.",
+     "Too much smears: the rest breathes along behind every word."},
+    {"reverb-kept", "Reverb kept", "%", 0, 100, 40, 1, true, true,
+     "How much of the voice's own reverberation rides along.", "Too much brings the echo back."},
+    {"music-kept", "Music kept", "%", 0, 100, 20, 1, true, true, "How much of the music rides along.",
+     "Too much and the voice no longer stands in front."},
+    {"ambience-kept", "Ambience kept", "%", 0, 100, 20, 1, true, true,
+     "How much of the place and its noises rides along.", "Too much brings the noise back."},
+    {"gain", "Gain", "dB", -60, 12, 0, 0.5, false, false, "Level of this stem in what is kept.",
+     "Too much brings up the residue of the other stems with it."},
+}};
+
+}  // namespace
+
+const ParameterInfo& info(Setting setting) {
+    return kInfos[static_cast<std::size_t>(setting)];
+}
+
+StemSettings::StemSettings() {
+    for (std::size_t i = 0; i < kSettings; ++i) values[i] = kInfos[i].standard;
+}
+
+bool ShapeSettings::audible(std::size_t stem) const {
+    const bool any_solo = std::ranges::any_of(stems, [](const StemSettings& s) { return s.solo; });
+    return !stems[stem].mute && (!any_solo || stems[stem].solo);
+}
+
+void ShapeSettings::use_both_channels(bool on) {
+    for (auto& stem : stems) stem.both_channels = on;
+}
+
+bool ShapeSettings::neutral() const {
+    for (std::size_t s = 0; s < kStems; ++s) {
+        const auto& stem = stems[s];
+        const bool any_on = std::ranges::any_of(stem.on, [](bool on) { return on; });
+        const bool weighted = stem.weighting_on && !stem.weighting.empty();
+        if (!audible(s) || stem.value(Setting::Isolation) != 100 || any_on || weighted ||
+            stem.value(Setting::Gain) != 0)
+            return false;
+    }
+    return true;
+}
+
+double rest_gain(double isolation_percent) {
+    const double p = std::clamp(isolation_percent, 0.0, 100.0) / 100.0;
+    if (p <= 0.0) return 1.0;  // exactly, so that the source passes bit for bit
+    if (p >= 1.0) return 0.0;
+    return (std::pow(10.0, -2.0 * p) - 0.01) / 0.99;
+}
+
+double weighting_factor(const StemSettings& settings, double hz) {
+    if (!settings.weighting_on) return 1.0;
+    const WeightPoint* below = nullptr;
+    const WeightPoint* above = nullptr;
+    for (const auto& point : settings.weighting) {
+        if (!point.on) continue;
+        if (point.hz <= hz && (below == nullptr || point.hz > below->hz)) below = &point;
+        if (point.hz >= hz && (above == nullptr || point.hz < above->hz)) above = &point;
+    }
+    if (below == nullptr && above == nullptr) return 1.0;
+    if (below == nullptr) return 1.0 + above->strength_percent / 100.0;
+    if (above == nullptr || above->hz <= below->hz) return 1.0 + below->strength_percent / 100.0;
+    const double part = std::log(hz / below->hz) / std::log(above->hz / below->hz);
+    return 1.0 +
+           (below->strength_percent + part * (above->strength_percent - below->strength_percent)) / 100.0;
+}
+
+}  // namespace rivlen

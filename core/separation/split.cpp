@@ -1,0 +1,257 @@
+#include "core/separation/split.h"
+
+#include <algorithm>
+#include <chrono>
+#include <cmath>
+#include <mutex>
+#include <numeric>
+#include <optional>
+#include <thread>
+
+#include "core/dsp/resample.h"
+#include "core/separation/bands.h"
+#include "core/separation/mask_map.h"
+
+namespace rivlen {
+
+namespace {
+
+// Samples [start, start + out.size()) of a channel at the model's rate; positions count at the model's rate.
+void read_at_model_rate(const Source& source, int channel, std::int64_t start, std::span<float> out) {
+    if (source.sample_rate() == kModelRate) {
+        source.read(channel, start, out);
+        return;
+    }
+    const std::int64_t rate = source.sample_rate();
+    // Both rates meet every `step_in` samples of the source, which are `step_out` of the model: starting
+    // there keeps the grids aligned to the sample. A margin covers the filter's settling.
+    const std::int64_t common = std::gcd(rate, std::int64_t{kModelRate});
+    const std::int64_t step_in = rate / common;
+    const std::int64_t step_out = kModelRate / common;
+    const std::int64_t margin = kModelRate / 8;
+    const auto wanted = static_cast<std::int64_t>(out.size());
+    const auto floor_div = [](std::int64_t a, std::int64_t b) {
+        return a >= 0 ? a / b : -((-a + b - 1) / b);
+    };
+    const std::int64_t steps = floor_div(start - margin, step_out);
+    const std::int64_t in_start = steps * step_in;
+    const std::int64_t lead = start - steps * step_out;
+    const std::int64_t in_count = (lead + wanted + margin) * rate / kModelRate + 1;
+    std::vector<float> in(static_cast<std::size_t>(in_count));
+    source.read(channel, in_start, in);
+    const auto converted = resample(in, static_cast<double>(rate), kModelRate);
+    copy_padded(converted, lead, out);
+}
+
+std::int64_t rounded_up(std::int64_t value, std::int64_t step) {
+    return (value + step - 1) / step * step;
+}
+
+// Features that are made, and go through the network, at a time: 33 s, whose memory is what a split needs.
+constexpr std::int64_t kPieceFrames = 3072;
+constexpr std::int64_t kShortestChunk = 6144;
+
+// The normalised features of a group of channels, piece after piece; each frame is transformed once.
+class NormalisedFeatures {
+  public:
+    NormalisedFeatures(const Source& source, ChannelGroup group, std::int64_t total)
+        : source_(source), group_(group), total_(total) {}
+    // Of frames [first, last), which follow those of the last call. Valid until the next.
+    std::span<const float> next(std::int64_t first, std::int64_t last) {
+        // Normalising looks kLevelFrames further.
+        const auto from = std::max<std::int64_t>(0, first - kLevelFrames);
+        const auto to = std::min(total_, last + kLevelFrames);
+        if (raw_.empty()) raw_from_ = raw_to_ = from;
+        raw_.erase(raw_.begin(), raw_.begin() + (from - raw_from_) * kFeatures);
+        raw_from_ = from;
+        if (raw_to_ < to) {
+            const auto more = source_features(source_, group_, raw_to_, to);
+            raw_.insert(raw_.end(), more.begin(), more.end());
+            raw_to_ = to;
+        }
+        rows_ = raw_;
+        normalise_features(rows_);
+        return std::span<const float>(rows_).subspan(static_cast<std::size_t>(first - from) * kFeatures,
+                                                     static_cast<std::size_t>(last - first) * kFeatures);
+    }
+
+  private:
+    const Source& source_;
+    ChannelGroup group_;
+    std::int64_t total_;
+    std::vector<float> raw_, rows_;  // of frames [raw_from_, raw_to_)
+    std::int64_t raw_from_ = 0, raw_to_ = 0;
+};
+
+// The order of stretches: from the wanted frame on, then backwards what lies before.
+class ChunkQueue {
+  public:
+    struct Chunk {
+        std::int64_t first, last;  // frames [first, last)
+    };
+    // longest and grid in frames; longest is a multiple of grid, and every chunk begins at one. soon: a short
+    // one comes first.
+    ChunkQueue(std::int64_t frames, std::int64_t longest, std::int64_t grid, std::uint64_t wanted_frame,
+               bool soon) {
+        const auto wanted = static_cast<std::int64_t>(
+            std::min(wanted_frame, static_cast<std::uint64_t>(std::max<std::int64_t>(frames - 1, 0))));
+        const std::int64_t start = wanted / grid * grid;
+        std::int64_t left = frames;
+        const auto take_length = [&] {
+            const std::int64_t fair = std::max(rounded_up(left / 2, grid), rounded_up(kShortestChunk, grid));
+            const std::int64_t length = std::min(longest, fair);
+            return soon && order_.empty() ? std::min(length, rounded_up(kFirstFrames, grid)) : length;
+        };
+        for (std::int64_t at = start; at < frames;) {
+            const std::int64_t last = std::min(frames, at + take_length());
+            order_.push_back({at, last});
+            left -= last - at;
+            at = last;
+        }
+        for (std::int64_t at = start; at > 0;) {
+            const std::int64_t first = std::max<std::int64_t>(0, at - take_length());
+            order_.push_back({first, at});
+            left -= at - first;
+            at = first;
+        }
+    }
+    // Nothing when none is left.
+    std::optional<Chunk> take() {
+        const std::size_t nth = next_.fetch_add(1);
+        return nth < order_.size() ? std::optional(order_[nth]) : std::nullopt;
+    }
+
+  private:
+    static constexpr std::int64_t kFirstFrames = 1024;  // 11 s: soon there, and long enough for the next
+    std::vector<Chunk> order_;
+    std::atomic<std::size_t> next_{0};
+};
+
+// Masks of a chunk of one group of channels: take(first_frame, masks), piece by piece.
+Status split_chunk(const Source& source, ChannelGroup group, const ModelFacts& model, std::int64_t total,
+                   const ChunkQueue::Chunk& chunk, MaskWorker& worker,
+                   const std::function<Status(std::int64_t, std::span<const float>)>& take) {
+    const std::int64_t grid = model.stride_frames;
+    const auto from = std::max<std::int64_t>(0, chunk.first - model.context_frames);
+    const auto to = std::min(total, rounded_up(chunk.last, grid) + model.context_frames);
+    std::int64_t next = from > 0 ? from + model.context_frames : 0;  // frame of the next masks
+    const auto inside = [&](std::span<const float> masks) -> Status {
+        const std::int64_t first = next;
+        next += static_cast<std::int64_t>(masks.size() / kMaskRow);
+        const std::int64_t begin = std::max(first, chunk.first);
+        const std::int64_t end = std::min(next, chunk.last);
+        if (begin >= end) return {};
+        return take(begin, masks.subspan(static_cast<std::size_t>(begin - first) * kMaskRow,
+                                         static_cast<std::size_t>(end - begin) * kMaskRow));
+    };
+    NormalisedFeatures features(source, group, total);
+    worker.begin(from == 0);
+    for (std::int64_t at = from; at < to; at += rounded_up(kPieceFrames, grid)) {
+        const std::int64_t end = std::min(to, at + rounded_up(kPieceFrames, grid));
+        if (auto status = worker.push(features.next(at, end), end == total, inside); !status) return status;
+    }
+    return {};
+}
+
+}  // namespace
+
+std::filesystem::path map_path(const Source& source, const ModelFacts& model, ChannelGrouping channels,
+                               const std::filesystem::path& work_folder) {
+    const auto groups = channel_groups(source.channels(), channels).size();
+    return work_folder / fmt::format("{}-{}-{}{}.map", source.hash().substr(0, 24), model.name,
+                                     model.hash.substr(0, 8), groups > 1 ? fmt::format("-{}", groups) : "");
+}
+
+std::uint64_t map_frames(const Source& source) {
+    const auto at_model_rate = static_cast<std::size_t>(
+        std::ceil(static_cast<double>(source.frames()) * kModelRate / source.sample_rate()));
+    return Stft::frame_count(at_model_rate, kModelHop);
+}
+
+std::vector<float> source_features(const Source& source, ChannelGroup group, std::int64_t first,
+                                   std::int64_t last) {
+    Stft stft(kModelFft);
+    const auto count = static_cast<std::size_t>(last - first);
+    const auto channels = static_cast<std::size_t>(group.last - group.first);
+    const std::size_t span = (count - 1) * kModelHop + kModelFft;
+    std::vector<std::vector<float>> sound(channels, std::vector<float>(span));
+    for (std::size_t c = 0; c < channels; ++c) {
+        read_at_model_rate(source, group.first + static_cast<int>(c), first * kModelHop - kModelFft / 2,
+                           sound[c]);
+    }
+    std::vector<float> rows(count * kFeatures);
+    std::vector<std::vector<Complex>> spectra(channels, std::vector<Complex>(kModelBins));
+    std::vector<std::span<const Complex>> views(spectra.begin(), spectra.end());
+    for (std::size_t t = 0; t < count; ++t) {
+        for (std::size_t c = 0; c < channels; ++c) {
+            stft.forward(std::span<const float>(sound[c]).subspan(t * kModelHop, kModelFft), spectra[c]);
+        }
+        frame_features(views, std::span(rows).subspan(t * kFeatures, kFeatures));
+    }
+    return rows;
+}
+
+Result<SplitReport> split(const Source& source, const Separator& separator, const std::filesystem::path& map,
+                          const SplitOptions& options, const JobControl& job) {
+    const auto start_time = std::chrono::steady_clock::now();
+    const std::uint64_t frames = map_frames(source);
+    const auto groups = channel_groups(source.channels(), options.channels);
+    auto writer =
+        MaskMapWriter::create(map, {source.hash(), separator.model().name + " " + separator.model().hash,
+                                    frames, static_cast<int>(groups.size())});
+    if (!writer) return writer.error();
+
+    const auto total = static_cast<std::int64_t>(frames);
+    ChunkQueue queue(total, rounded_up(options.chunk_frames, separator.model().stride_frames),
+                     separator.model().stride_frames, options.wanted_frame, options.on_part != nullptr);
+    std::mutex mutex;  // over the writer, failure and done
+    Status failure;
+    const auto all = total * static_cast<std::int64_t>(groups.size());
+    std::int64_t done = 0;  // frames of all groups
+    std::atomic<bool> stop{false};
+
+    const auto write = [&](std::size_t group, std::int64_t first, std::span<const float> masks) -> Status {
+        if (stop || job.cancelled()) return JobControl::cancelled_error();
+        const std::lock_guard lock(mutex);
+        if (auto status =
+                writer->write(static_cast<std::uint64_t>(first), masks, static_cast<int>(group));
+            !status)
+            return status;
+        source.drop_pages();
+        done += static_cast<std::int64_t>(masks.size() / kMaskRow);
+        job.report(static_cast<double>(done) / static_cast<double>(all));
+        if (options.on_part && group + 1 == groups.size() && done < all) options.on_part(*writer);
+        return {};
+    };
+    const auto run = [&] {
+        const auto worker = separator.make_worker();
+        while (!stop && !job.cancelled()) {
+            const auto chunk = queue.take();
+            if (!chunk) break;
+            for (std::size_t g = 0; g < groups.size(); ++g) {
+                const auto status =
+                    split_chunk(source, groups[g], separator.model(), total, *chunk, *worker,
+                                [&](std::int64_t first, auto masks) { return write(g, first, masks); });
+                if (status) continue;
+                const std::lock_guard lock(mutex);
+                if (!stop) failure = status;
+                stop = true;
+                return;
+            }
+        }
+    };
+    {
+        std::vector<std::jthread> threads;
+        for (int w = 1; w < options.workers; ++w) threads.emplace_back(run);
+        run();
+    }
+    if (job.cancelled()) return JobControl::cancelled_error();
+    if (!failure) return failure.error();
+    if (auto status = writer->commit(); !status) return status.error();
+    SplitReport report;
+    report.seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - start_time).count();
+    report.times_real_time = source.seconds() / std::max(report.seconds, 1e-9);
+    return report;
+}
+
+}  // namespace rivlen

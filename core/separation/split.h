@@ -1,0 +1,58 @@
+// Splitting: the network is run once over a recording, in chunks and in parallel, and leaves a mask map.
+// Every chunk sees as much on either side as the model looks (ModelFacts), so that chunks leave no trace:
+// wherever they begin and end, the masks are the same to within rounding. Memory does not depend on the
+// recording's length.
+#pragma once
+
+#include <cstdint>
+#include <filesystem>
+#include <functional>
+#include <span>
+#include <vector>
+
+#include "core/base/job.h"
+#include "core/media/source.h"
+#include "core/separation/channel_groups.h"
+#include "core/separation/mask_map.h"
+#include "core/separation/separator.h"
+
+namespace rivlen {
+
+struct SplitOptions {
+    int workers = 2;
+    ChannelGrouping channels = ChannelGrouping::Pairs;
+    // Longest stretch that a worker takes, in frames of the map; rounded up to the model's grid. Stretches get
+    // shorter towards the end, so that workers end together, and cost a little more the shorter they are.
+    int chunk_frames = 28672;
+    // Frame of the map that is wanted first: from there on it is split at once (a short stretch first, when
+    // somebody waits: on_part), then what follows, then the rest.
+    std::uint64_t wanted_frame = 0;
+    // Called behind every piece but the last, one call at a time, from any of the workers; with it, what is
+    // there can be heard. Not kept by the map's reader: see MaskMapWriter::so_far().
+    std::function<void(MaskMapWriter&)> on_part;
+};
+
+struct SplitReport {
+    double seconds = 0;  // of wall time
+    double times_real_time = 0;
+};
+
+// Where a recording's map is kept in the work folder.
+[[nodiscard]] std::filesystem::path map_path(const Source& source, const ModelFacts& model,
+                                             ChannelGrouping channels,
+                                             const std::filesystem::path& work_folder);
+
+// Errors: Cancelled, DiskFull, Io, Internal. Nothing is left behind unless it succeeds.
+[[nodiscard]] Result<SplitReport> split(const Source& source, const Separator& separator,
+                                        const std::filesystem::path& map, const SplitOptions& options,
+                                        const JobControl& job);
+
+// Number of map frames of a recording.
+[[nodiscard]] std::uint64_t map_frames(const Source& source);
+
+// Unnormalised features of map frames [first, last) of some channels of a recording, rows of kFeatures. For
+// split() and for tests.
+[[nodiscard]] std::vector<float> source_features(const Source& source, ChannelGroup channels,
+                                                 std::int64_t first, std::int64_t last);
+
+}  // namespace rivlen

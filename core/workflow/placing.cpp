@@ -1,0 +1,56 @@
+#include "core/workflow/placing.h"
+
+#include "core/project/editing.h"
+
+namespace rivlen {
+
+namespace {
+
+// Adopts the recording's rate and picture where the timeline has none yet.
+Placement placement_of(Timeline& timeline, const PlacedRecording& recording) {
+    adopt_recording(timeline, recording.sample_rate, recording.picture);
+    Placement placement;
+    placement.path = recording.path;
+    placement.at = recording.at;
+    placement.length = std::llround(static_cast<double>(recording.frames) * timeline.sample_rate /
+                                    recording.sample_rate);
+    return placement;
+}
+
+}  // namespace
+
+PlacedRecording placed_recording(const std::filesystem::path& path, const Source& source,
+                                 const MediaInfo& info, std::int64_t at) {
+    return {path, static_cast<std::int64_t>(source.frames()), source.sample_rate(), info.picture, at};
+}
+
+void place_recording_stems(Timeline& timeline, const PlacedRecording& recording, bool named) {
+    const bool first = timeline.tracks.empty();
+    Placement placement = placement_of(timeline, recording);
+    placement.picture = recording.picture.has_value();
+    if (named && !first) placement.name = recording.path.stem().string();
+    place_stems(timeline, placement);
+}
+
+void place_recording(Timeline& timeline, const PlacedRecording& recording, int track,
+                     const std::vector<Insert>& chain) {
+    const Placement placement = placement_of(timeline, recording);
+    place_clip(timeline, placement, ClipSource::Whole, track);
+    if (track != 0 || chain.empty()) return;
+    auto& own = timeline.tracks.back().strip.chain;
+    own = chain;
+    for (auto& insert : own) insert.id = timeline.new_id();
+}
+
+Session session_of_recording(const PlacedRecording& recording, const std::string& hash) {
+    Session session;
+    SessionItem item;
+    item.path = recording.path;
+    item.hash = hash;
+    session.items.push_back(std::move(item));
+    session.current = 0;
+    place_recording_stems(session.timeline, recording);
+    return session;
+}
+
+}  // namespace rivlen

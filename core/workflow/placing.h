@@ -1,0 +1,36 @@
+// A recording onto the timeline: what window and command line do alike. The first one placed decides the
+// session's rate and, with a picture, its timecode.
+#pragma once
+
+#include <cstdint>
+#include <filesystem>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "core/media/decode.h"
+#include "core/media/source.h"
+#include "core/project/session.h"
+
+namespace rivlen {
+
+struct PlacedRecording {
+    std::filesystem::path path;
+    std::int64_t frames = 0;                   // at its own rate
+    int sample_rate = 0;                       // its own, Hz
+    std::optional<PictureStreamInfo> picture;  // that comes with it
+    std::int64_t at = 0;                       // frame of the session's line
+};
+[[nodiscard]] PlacedRecording placed_recording(const std::filesystem::path& path, const Source& source,
+                                               const MediaInfo& info, std::int64_t at = 0);
+
+// Its four stems on tracks of their own, under its picture when it has one. named: their names begin with
+// that of the recording.
+void place_recording_stems(Timeline& timeline, const PlacedRecording& recording, bool named = false);
+// The whole of it on a track; 0: on a new one, with this chain.
+void place_recording(Timeline& timeline, const PlacedRecording& recording, int track,
+                     const std::vector<Insert>& chain = {});
+// A session of one recording with its stems placed. hash: of its sound.
+[[nodiscard]] Session session_of_recording(const PlacedRecording& recording, const std::string& hash);
+
+}  // namespace rivlen

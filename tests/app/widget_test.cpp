@@ -1,0 +1,378 @@
+// Single widgets and the application's models, driven by real events.
+#include <QComboBox>
+#include <QLabel>
+#include <QProgressBar>
+#include <QSignalSpy>
+#include <QStandardPaths>
+#include <QToolButton>
+#include <QtTest>
+#include <future>
+
+#include "app/separate/card_row.h"
+#include "app/shell/document.h"
+#include "app/shell/jobs.h"
+#include "app/separate/line_editor.h"
+#include "app/separate/measuring.h"
+#include "app/widgets/parameter_slider.h"
+#include "app/separate/risk_strip.h"
+#include "app/widgets/theme.h"
+#include "app/widgets/time_strip.h"
+#include "app/widgets/time_view.h"
+#include "app/separate/tradeoff_graph.h"
+#include "app/separate/weighting_editor.h"
+#include "core/base/output_file.h"
+#include "tests/support/fixtures.h"
+
+namespace rivlen::app {
+
+namespace fs = std::filesystem;
+
+class WidgetTest : public QObject {
+    Q_OBJECT
+  private slots:
+    void initTestCase() {
+        QStandardPaths::setTestModeEnabled(true);
+        apply_theme(*qApp);
+    }
+
+    // Mouse, wheel-free keys, typed numbers and reset; always within the range and on the step.
+    void aRailMovesByMouseKeysAndTyping() {
+        const auto& info = rivlen::info(Setting::Floor);
+        ParameterSlider slider(info);
+        slider.resize(240, 22);
+        slider.show();
+        QSignalSpy moved(&slider, &ParameterSlider::moved);
+        QSignalSpy released(&slider, &ParameterSlider::released);
+        QCOMPARE(slider.value(), info.standard);
+        QTest::mousePress(&slider, Qt::LeftButton, {}, {-50, 11});
+        QCOMPARE(slider.value(), info.lowest);
+        QTest::mouseMove(&slider, {2000, 11});
+        QCOMPARE(slider.value(), info.highest);
+        QTest::mouseRelease(&slider, Qt::LeftButton, {}, {2000, 11});
+        QCOMPARE(moved.count(), 2);
+        QCOMPARE(released.count(), 1);
+        QTest::keyClick(&slider, Qt::Key_Left);
+        QCOMPARE(slider.value(), info.highest - info.step);
+        QTest::keyClick(&slider, Qt::Key_Down, Qt::ShiftModifier);
+        QCOMPARE(slider.value(), info.highest - 11 * info.step);
+        QTest::keyClick(&slider, Qt::Key_Backspace);
+        QCOMPARE(slider.value(), info.standard);
+        auto* number = slider.findChild<QDoubleSpinBox*>();
+        number->setFocus();
+        number->selectAll();
+        QTest::keyClicks(number, "-33");
+        QTest::keyClick(number, Qt::Key_Return);
+        QCOMPARE(slider.value(), -33.0);
+        const auto before = moved.count();
+        slider.set_value(-20);  // set from outside: nobody is told
+        QCOMPARE(moved.count(), before);
+        QVERIFY(!slider.accessibleName().isEmpty());
+        QVERIFY(!slider.accessibleDescription().isEmpty());
+    }
+
+    void zoomingKeepsThePlaceUnderThePointer() {
+        TimeView view;
+        view.set_total(3600);
+        view.zoom(0.1, 1800);
+        view.settle();
+        QCOMPARE(view.span(), 360.0);
+        QVERIFY(std::abs(view.to_x(1800, 1000) - 500) < 1e-6);
+        view.zoom(0.25, 1700);
+        view.settle();
+        QCOMPARE(view.span(), 90.0);
+        // 1700 s stood 80/360 of the way along, and still does.
+        QVERIFY(std::abs(view.to_x(1700, 1000) - 1000 * (1700 - 1620) / 360.0) < 1e-6);
+        view.zoom(1000, 0);
+        view.settle();
+        QCOMPARE(view.span(), 3600.0);
+        QCOMPARE(view.start(), 0.0);
+        view.zoom(1e-9, 10);
+        view.settle();
+        QVERIFY(view.span() >= 0.02 - 1e-12);  // never closer than that
+    }
+
+    void scrollingStopsAtBothEndsAndFollowsPlayback() {
+        TimeView view;
+        view.set_total(100);
+        view.show(20, 10);
+        view.settle();
+        view.scroll(-1000);
+        view.settle();
+        QCOMPARE(view.start(), 0.0);
+        view.scroll(1000);
+        view.settle();
+        QCOMPARE(view.start(), 90.0);
+        view.show(0, 10);
+        view.settle();
+        view.follow(5);
+        view.settle();
+        QCOMPARE(view.start(), 0.0);  // it is in view
+        view.follow(9.9);
+        view.settle();
+        QVERIFY(view.start() > 9 && view.start() < 9.9);
+    }
+
+    void gliding() {
+        TimeView view;
+        view.set_total(100);
+        QSignalSpy changed(&view, &TimeView::changed);
+        view.zoom(0.1, 50);
+        QTRY_VERIFY_WITH_TIMEOUT(std::abs(view.span() - 10) < 1e-9, 3000);
+        QVERIFY2(changed.count() > 3, "in steps, not at once");
+    }
+
+    void timesAreWrittenInTimecodeWhereThereIsAPicture() {
+        MediaInfo info;
+        QVERIFY(!TimeText(info).has_timecode());
+        QVERIFY(TimeText(info).of(61.5).contains("1:01"));
+        info.picture = PictureStreamInfo{};
+        info.picture->frame_rate_num = 30000;
+        info.picture->frame_rate_den = 1001;
+        info.picture->timecode = "00:00:59;28";
+        const TimeText text(info);
+        QVERIFY(text.has_timecode());
+        QCOMPARE(text.of(0), QString("00:00:59;28"));
+        // Two frames on, the numbers ;00 and ;01 of the new minute are dropped (SMPTE ST 12-1).
+        QCOMPARE(text.of(2.0 * 1001 / 30000 + 1e-6), QString("00:01:00;02"));
+    }
+
+    void jobsShowProgressAndEndOnThisThread() {
+        JobList jobs;
+        JobListView view(jobs);
+        view.show();
+        std::promise<void> go;
+        auto wait = go.get_future().share();
+        const auto* here = QThread::currentThread();
+        bool ended = false;
+        const int number = jobs.start(
+            "Long work",
+            [wait](const JobControl& job) -> Status {
+                job.report(0.5);
+                wait.wait();
+                return {};
+            },
+            [&](const Status& status) { ended = status.ok() && QThread::currentThread() == here; });
+        QVERIFY(jobs.busy());
+        QTRY_VERIFY(!jobs.shown().empty() && jobs.shown()[0].done_share == 0.5);
+        QCOMPARE(jobs.shown()[0].number, number);
+        QTRY_VERIFY(view.findChild<QProgressBar*>() != nullptr && view.isVisible());
+        go.set_value();
+        QTRY_VERIFY(ended);
+        QVERIFY(!jobs.busy());
+        QTRY_VERIFY(!view.isVisible());
+    }
+
+    void aJobIsCancelledByItsButtonAndTroubleIsPassedOn() {
+        JobList jobs;
+        JobListView view(jobs);
+        view.show();
+        Status outcome;
+        jobs.start(
+            "Endless",
+            [](const JobControl& job) -> Status {
+                while (!job.cancelled()) QThread::msleep(2);
+                return JobControl::cancelled_error();
+            },
+            [&](const Status& status) { outcome = status; });
+        QTRY_VERIFY(view.findChild<QToolButton*>() != nullptr);
+        QTest::mouseClick(view.findChild<QToolButton*>(), Qt::LeftButton);
+        QTRY_VERIFY(!outcome.ok());
+        QVERIFY(outcome.error().kind == ErrorKind::Cancelled);
+        Status failed;
+        jobs.start(
+            "Failing", [](const JobControl&) -> Status { return make_error(ErrorKind::DiskFull, "Full."); },
+            [&](const Status& status) { failed = status; }, true);
+        QVERIFY(jobs.shown().empty());  // quiet ones are not shown
+        QTRY_VERIFY(!failed.ok());
+        QCOMPARE(QString::fromStdString(failed.error().message), QString("Full."));
+    }
+
+    void leavingCancelsWhatRuns() {
+        std::atomic<bool> stopped{false};
+        {
+            JobList jobs;
+            jobs.start(
+                "Endless",
+                [&](const JobControl& job) -> Status {
+                    while (!job.cancelled()) QThread::msleep(1);
+                    stopped = true;
+                    return JobControl::cancelled_error();
+                },
+                [](const Status&) {});
+        }
+        QVERIFY(stopped);
+    }
+
+    void stemColoursKeepTheirOrderWithoutHue() {
+        const auto luminance = [](const QColor& c) {  // WCAG 2.2, relative luminance
+            const auto linear = [](double v) {
+                return v <= 0.04045 ? v / 12.92 : std::pow((v + 0.055) / 1.055, 2.4);
+            };
+            return 0.2126 * linear(c.redF()) + 0.7152 * linear(c.greenF()) + 0.0722 * linear(c.blueF());
+        };
+        for (std::size_t s = 1; s < kStems; ++s)
+            QVERIFY(luminance(stem_colour(s)) < luminance(stem_colour(s - 1)) - 0.05);
+        const auto contrast = [&](const QColor& a, const QColor& b) {
+            const double x = luminance(a) + 0.05;
+            const double y = luminance(b) + 0.05;
+            return std::max(x, y) / std::min(x, y);
+        };
+        // WCAG 2.2, 1.4.3: text at 4.5:1 or more.
+        for (const QColor& ground : {colour::kGround, colour::kPanel, colour::kRaised}) {
+            for (const QColor& text : {colour::kText, colour::kDim, colour::kAct, colour::kWarn})
+                QVERIFY(contrast(text, ground) >= 4.5);
+        }
+        QVERIFY(contrast(colour::kGround, colour::kAct) >= 4.5);
+        for (std::size_t s = 0; s < kStems; ++s) QVERIFY(!stem_icon(s).isNull());
+    }
+
+    // The document alone: changes with one key merge until the step is closed; undo and redo give equal
+    // sessions.
+    void changesMergeAndComeBack() {
+        const test::Scratch scratch;
+        JobList jobs;
+        Document document(jobs, scratch / "work");
+        begin(document, scratch);
+        const int start = document.undo_stack().index();
+        for (int i = 1; i <= 5; ++i) document.set_value("Gain", 2, Setting::Gain, -i);
+        QCOMPARE(document.undo_stack().index(), start + 1);
+        document.close_step();
+        document.set_value("Gain", 2, Setting::Gain, -9);
+        QCOMPARE(document.undo_stack().index(), start + 2);
+        document.set_value("Gain", 3, Setting::Gain, -9);  // another stem
+        QCOMPARE(document.undo_stack().index(), start + 3);
+        document.edit_settings("nothing", {}, [](ShapeSettings&) {});
+        QCOMPARE(document.undo_stack().index(), start + 3);  // no change, no step
+        const Session after = document.session();
+        while (document.undo_stack().canUndo()) document.undo_stack().undo();
+        QVERIFY(document.session().items.empty());
+        while (document.undo_stack().canRedo()) document.undo_stack().redo();
+        QVERIFY(document.session() == after);
+        // A setting that is switched off keeps its value, and moving it switches it on.
+        document.set_value("Floor", 0, Setting::Floor, -30);
+        QVERIFY(document.session().items[0].settings.stems[0].acts(Setting::Floor));
+        document.edit_settings("off", {}, [](ShapeSettings& s) { s.stems[0].set_on(Setting::Floor, false); });
+        QCOMPARE(document.session().items[0].settings.stems[0].value(Setting::Floor), -30.0);
+        jobs.cancel_all();
+    }
+
+    void aProposalIsOneStepAndGoesIntoALineWhereThereIsOne() {
+        const test::Scratch scratch;
+        JobList jobs;
+        Document document(jobs, scratch / "work");
+        begin(document, scratch);
+        Proposal proposal;
+        proposal.isolation_percent = 65;
+        proposal.temporal_smoothing_percent = 5;
+        const int start = document.undo_stack().index();
+        document.take_proposal("Take", 0, proposal);
+        QCOMPARE(document.undo_stack().index(), start + 1);
+        const auto& stem = document.session().items[0].settings.stems[0];
+        QCOMPARE(stem.value(Setting::Isolation), 65.0);
+        QVERIFY(stem.acts(Setting::TemporalSmoothing));
+        document.undo_stack().undo();
+        QVERIFY(!document.session().items[0].settings.stems[0].acts(Setting::TemporalSmoothing));
+        document.edit_lines("line", {}, [](auto& lines) {
+            put_point(lines, 0, Setting::Isolation, {0, 10});
+        });
+        document.set_playhead(5000);
+        document.take_proposal("Take", 0, proposal);
+        const auto* line = document.line_of(0, Setting::Isolation);
+        QVERIFY(line != nullptr);
+        QCOMPARE(line->points.back(), (Breakpoint{5000, 65}));
+        QCOMPARE(document.shown_settings().stems[0].value(Setting::Isolation), 65.0);
+        jobs.cancel_all();
+    }
+
+    // Cards: kept, copied by what the menu does, emptied; an empty one says how it is filled.
+    void cardsAreKeptAndEmptied() {
+        const test::Scratch scratch;
+        JobList jobs;
+        Document document(jobs, scratch / "work");
+        Measuring measuring(document, jobs);
+        CardRow cards(document, measuring);
+        cards.resize(900, 56);
+        cards.show();
+        QSignalSpy said(&cards, &CardRow::said);
+        begin(document, scratch);
+        QTest::mouseClick(&cards, Qt::LeftButton, {}, cards.card_rect(2).center());
+        QCOMPARE(said.count(), 1);
+        document.set_value("Gain", 0, Setting::Gain, -4);
+        QTest::mouseClick(&cards, Qt::LeftButton, Qt::ShiftModifier, cards.card_rect(2).center());
+        QVERIFY(document.current_item()->cards[2].has_value());
+        document.set_value("Gain", 0, Setting::Gain, 3);
+        QTest::mouseClick(&cards, Qt::LeftButton, {}, cards.card_rect(2).center());
+        QCOMPARE(document.current_item()->settings.stems[0].value(Setting::Gain), -4.0);
+        cards.clear(2);
+        QVERIFY(!document.current_item()->cards[2].has_value());
+        for (std::size_t i = 0; i + 1 < kCards; ++i)
+            QVERIFY(!cards.card_rect(i).intersects(cards.card_rect(i + 1)));
+        jobs.cancel_all();
+    }
+
+    // The weighting editor by keys: points stay within the range whatever is pressed.
+    void weightingStaysInRange() {
+        const test::Scratch scratch;
+        JobList jobs;
+        Document document(jobs, scratch / "work");
+        Measuring measuring(document, jobs);
+        WeightingEditor editor(document, measuring);
+        editor.resize(300, 90);
+        editor.show();
+        begin(document, scratch);
+        QTest::mouseDClick(&editor, Qt::LeftButton, {}, {150, 40});
+        const auto points = [&] { return document.current_item()->settings.stems[0].weighting; };
+        QCOMPARE(points().size(), std::size_t{1});
+        for (int i = 0; i < 300; ++i) QTest::keyClick(&editor, Qt::Key_Left);
+        QCOMPARE(points()[0].hz, kLowestPointHz);
+        for (int i = 0; i < 300; ++i) QTest::keyClick(&editor, Qt::Key_Right);
+        QCOMPARE(points()[0].hz, kHighestPointHz);
+        for (int i = 0; i < 300; ++i) QTest::keyClick(&editor, Qt::Key_Up);
+        QCOMPARE(points()[0].strength_percent, 100.0);
+        for (int i = 0; i < 300; ++i) QTest::keyClick(&editor, Qt::Key_Down);
+        QCOMPARE(points()[0].strength_percent, -100.0);
+        const QPointF at = editor.position_of(points()[0]);
+        QVERIFY(editor.rect().adjusted(-1, -1, 1, 1).contains(at.toPoint()));
+        QTest::keyClick(&editor, Qt::Key_Delete);
+        QVERIFY(points().empty());
+        QTest::keyClick(&editor, Qt::Key_Delete);  // nothing chosen: nothing happens
+        jobs.cancel_all();
+    }
+
+    // Bad sessions leave the open one as it is.
+    void aDamagedSessionLeavesTheOpenOne() {
+        const test::Scratch scratch;
+        JobList jobs;
+        Document document(jobs, scratch / "work");
+        QSignalSpy said(&document, &Document::said);
+        document.edit("x", {}, [](Session& s) { s.level_match = false; });
+        const Session before = document.session();
+        QVERIFY(write_text_file(scratch / "broken.rivlen", "{\"rivlen_session\": ").ok());
+        QVERIFY(write_text_file(scratch / "newer.rivlen", "{\"rivlen_session\": 999}").ok());
+        for (const char* name : {"broken.rivlen", "newer.rivlen", "none.rivlen"}) {
+            QVERIFY(!document.open(scratch / name));
+            QVERIFY(document.session() == before);
+        }
+        QCOMPARE(said.count(), 3);
+        for (const auto& arguments : said) {
+            QVERIFY(arguments[1].toBool());
+            QVERIFY(arguments[0].toString().endsWith('.'));
+        }
+        QVERIFY(!document.save("/nowhere/at/all/s.rivlen"));
+        QCOMPARE(said.count(), 4);
+    }
+
+  private:
+    // An item whose recording is not there: enough for settings.
+    static void begin(Document& document, const test::Scratch& scratch) {
+        document.edit("start", {}, [&](Session& s) {
+            s.items.push_back({scratch / "x.wav", "", {}, {}, true});
+            s.current = 0;
+        });
+    }
+};
+
+}  // namespace rivlen::app
+
+QTEST_MAIN(rivlen::app::WidgetTest)
+#include "widget_test.moc"

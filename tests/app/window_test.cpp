@@ -1,0 +1,622 @@
+// The real window, driven by real events.
+#include <QApplication>
+#include <QComboBox>
+#include <QDialog>
+#include <QDropEvent>
+#include <QLabel>
+#include <QMenu>
+#include <QMimeData>
+#include <QSignalSpy>
+#include <QStandardPaths>
+#include <QToolButton>
+#include <QtTest>
+#include <fstream>
+
+#include "app/separate/line_editor.h"
+#include "app/shell/main_window.h"
+#include "app/widgets/theme.h"
+#include "app/separate/tradeoff_graph.h"
+#include "app/separate/weighting_editor.h"
+#include "core/metering/loudness.h"
+#include "learn/metrics/si_sdr.h"
+#include "tests/support/fixtures.h"
+
+namespace rivlen::app {
+
+namespace fs = std::filesystem;
+
+const fs::path kDemo = fs::path(RIVLEN_ROOT) / "demo/tide-mill.mov";
+
+class WindowTest : public QObject {
+    Q_OBJECT
+  private slots:
+    void initTestCase() {
+        QStandardPaths::setTestModeEnabled(true);
+        qputenv("RIVLEN_ENGINE", RIVLEN_ENGINE_FILE);
+        qputenv("RIVLEN_MODEL", (fs::path(RIVLEN_ROOT) / "models/quick.safetensors").c_str());
+        apply_theme(*qApp);
+        scratch_ = std::make_unique<test::Scratch>();
+        window_ = std::make_unique<MainWindow>(scratch_->folder() / "work");
+        window_->show();
+        QVERIFY(QTest::qWaitForWindowExposed(window_.get()));
+    }
+    void cleanupTestCase() {
+        window_.reset();
+        scratch_.reset();
+    }
+
+    // A test that fails while playing leaves nothing running for the next one.
+    void init() {
+        if (window_->player().playing()) window_->player().stop();
+    }
+
+    void whatIsNoRecordingIsRefusedInASentence() {
+        std::ofstream(*scratch_ / "notes.txt") << "words, no sound";
+        window_->open_path(*scratch_ / "notes.txt");
+        QVERIFY(label("message").contains("notes.txt"));
+        QVERIFY(window_->document().session().items.empty());
+        QVERIFY(!click_able("split"));
+    }
+
+    void aRecordingIsDroppedInAndSplit() {
+        QMimeData mime;
+        mime.setUrls({QUrl::fromLocalFile(QString::fromStdString(kDemo.string()))});
+        QDragEnterEvent enter({200, 200}, Qt::CopyAction, &mime, Qt::LeftButton, Qt::NoModifier);
+        QApplication::sendEvent(window_.get(), &enter);
+        QVERIFY(enter.isAccepted());
+        QDropEvent drop({200, 200}, Qt::CopyAction, &mime, Qt::LeftButton, Qt::NoModifier);
+        QApplication::sendEvent(window_.get(), &drop);
+        QTRY_VERIFY_WITH_TIMEOUT(window_->document().source() != nullptr, 20000);
+        QCOMPARE(window_->document().source()->frames(), std::uint64_t{44 * 48000});
+        // What is split so far can be listened to before all of it is: stems yes, writing no.
+        window_->player().locate(40 * 48000);
+        QTRY_COMPARE(window_->document().playhead(), std::int64_t{40 * 48000});
+        int heard_early = 0;
+        bool there_at_playhead = false;
+        const auto watching = connect(&window_->document(), &Document::material_changed, this, [&] {
+            const auto map = window_->document().map_so_far();
+            if (!map || window_->document().map()) return;
+            ++heard_early;
+            QVERIFY(window_->findChild<QToolButton*>("monitor_kept")->isEnabled());
+            QVERIFY(!window_->findChild<QToolButton*>("write_stems")->isEnabled());
+            std::array<float, kMaskRow> masks{};
+            map->read(40 * 93.75, masks);
+            there_at_playhead = std::ranges::any_of(masks, [](float m) { return m != 0.25F; });
+        });
+        click("split");
+        QTRY_VERIFY_WITH_TIMEOUT(window_->document().map() != nullptr, 120000);
+        disconnect(watching);
+        QVERIFY(heard_early > 0);
+        QVERIFY(there_at_playhead);
+        QVERIFY(window_->document().map_so_far() == window_->document().map());
+        QTRY_VERIFY_WITH_TIMEOUT(label("sum").contains("-1"), 60000);  // -138 dBFS or so
+        QVERIFY(window_->document().current_material()->sum_dbfs.value() < -110.0);
+    }
+
+    void aCancelledSplitLeavesTheOldMap() {
+        click("split");
+        window_->jobs().cancel_all();
+        QTRY_VERIFY_WITH_TIMEOUT(!window_->document().splitting(), 60000);
+        QVERIFY(window_->document().map() != nullptr);
+    }
+
+    void keysChangeSettingsAndUndoTakesThemBack() {
+        const ShapeSettings before = settings();
+        QTest::keyClick(window_.get(), Qt::Key_BracketLeft);
+        QTest::keyClick(window_.get(), Qt::Key_BracketLeft);
+        QCOMPARE(settings().stems[0].value(Setting::Isolation), 90.0);
+        QTest::keyClick(window_.get(), Qt::Key_Down);
+        QTest::keyClick(window_.get(), Qt::Key_M);
+        QVERIFY(settings().stems[1].mute);
+        QTest::keyClick(window_.get(), Qt::Key_Z, Qt::ControlModifier);
+        QVERIFY(!settings().stems[1].mute);
+        QTest::keyClick(window_.get(), Qt::Key_Z, Qt::ControlModifier);  // both steps of one run are one step
+        QVERIFY(settings() == before);
+        QTest::keyClick(window_.get(), Qt::Key_Up);
+    }
+
+    void draggingARailIsOneStep() {
+        auto* slider = window_->findChild<ParameterSlider*>("isolation");
+        const int before = window_->document().undo_stack().index();
+        QTest::mousePress(slider, Qt::LeftButton, {}, {80, 11});
+        for (int x = 80; x > 30; x -= 10) QTest::mouseMove(slider, {x, 11});
+        QTest::mouseRelease(slider, Qt::LeftButton, {}, {30, 11});
+        QVERIFY(settings().stems[0].value(Setting::Isolation) < 60);
+        QCOMPARE(window_->document().undo_stack().index(), before + 1);
+        QCOMPARE(window_->document().undo_stack().count(), before + 1);  // nothing left to redo
+        QTest::keyClick(slider, Qt::Key_Backspace);
+        QCOMPARE(settings().stems[0].value(Setting::Isolation), 100.0);
+    }
+
+    void draggingOverTheLanesSetsTheLoop() {
+        auto* lanes = window_->findChild<LaneCanvas*>("lanes");
+        window_->time_view().settle();
+        QTest::mousePress(lanes, Qt::LeftButton, {}, {100, 40});
+        QTest::mouseMove(lanes, {200, 40});
+        QTest::mouseMove(lanes, {300, 40});
+        QTest::mouseRelease(lanes, Qt::LeftButton, {}, {300, 40});
+        const auto loop = window_->document().current_item()->loop;
+        QVERIFY(loop.has_value());
+        const double expected = window_->time_view().to_seconds(100, lanes->width()) * 48000;
+        QVERIFY(std::abs(static_cast<double>(loop->first) - expected) < 2000);
+        QVERIFY(loop->last > loop->first + 48000);
+        QTest::keyClick(window_.get(), Qt::Key_L);
+        QVERIFY(!window_->document().current_item()->loop_on);
+    }
+
+    // What reaches the output while monitors are switched: no silence in between, and the source is the
+    // source.
+    void monitorsSwitchWhilePlaying() {
+        auto* output = window_->output().simulated();
+        QVERIFY(output != nullptr);
+        QTest::keyClick(window_.get(), Qt::Key_G);  // level match off, so that samples can be compared
+        QVERIFY(!window_->document().session().level_match);
+        QTRY_VERIFY_WITH_TIMEOUT(window_->measuring().settled(), 30000);
+        QTest::qWait(500);
+        window_->player().locate(5 * 48000);
+        QTest::keyClick(window_.get(), Qt::Key_A);
+        QTest::qWait(60);
+        (void)output->take_kept();
+        QTest::keyClick(window_.get(), Qt::Key_Space);
+        QTest::qWait(400);
+        QTest::keyClick(window_.get(), Qt::Key_O);  // solo dialogue, so that kept and removed differ
+        QTest::keyClick(window_.get(), Qt::Key_D);
+        QTest::qWait(300);
+        QTest::keyClick(window_.get(), Qt::Key_S);
+        QTest::qWait(300);
+        QTest::keyClick(window_.get(), Qt::Key_Space);
+        QTest::qWait(60);
+        QVERIFY(!window_->player().playing());
+        const auto heard = output->take_kept();
+        QVERIFY2(heard.size() > 40000, qPrintable(QString::number(heard.size())));
+        std::size_t begin = 0;
+        while (begin < heard.size() && heard[begin] == 0.0F) ++begin;
+        begin -= begin % 2;
+        const auto samples = window_->document().source()->samples();
+        int equal = 0;
+        for (std::size_t i = 400; i < 6000; ++i)
+            equal += heard[begin + i] == samples[std::size_t{5} * 48000 * 2 + i] ? 1 : 0;
+        QVERIFY2(equal > 5000, "the source arrives bit for bit");
+        QTest::keyClick(window_.get(), Qt::Key_O);
+        QTest::keyClick(window_.get(), Qt::Key_G);
+    }
+
+    // Kept and removed, each heard over the same stretch, add up to the source sample by sample.
+    void keptAndRemovedArriveAndAddUp() {
+        QTest::keyClick(window_.get(), Qt::Key_G);
+        QTest::keyClick(window_.get(), Qt::Key_O);
+        QTest::keyClick(window_.get(), Qt::Key_BracketLeft);
+        QTest::keyClick(window_.get(), Qt::Key_BracketLeft);
+        QTRY_VERIFY_WITH_TIMEOUT(window_->measuring().settled(), 30000);
+        QTest::qWait(300);
+        std::array<std::vector<float>, 2> heard;
+        for (std::size_t i = 0; i < 2; ++i) {
+            QTest::keyClick(window_.get(), i == 0 ? Qt::Key_S : Qt::Key_D);
+            window_->player().locate(5 * 48000);
+            QTest::qWait(60);
+            (void)window_->output().simulated()->take_kept();
+            QTest::keyClick(window_.get(), Qt::Key_Space);
+            QTest::qWait(500);
+            QTest::keyClick(window_.get(), Qt::Key_Space);
+            QTest::qWait(60);
+            heard[i] = from_first_sound(window_->output().simulated()->take_kept());
+            QVERIFY(heard[i].size() > 30000);
+        }
+        const auto samples = window_->document().source()->samples().subspan(std::size_t{5} * 48000 * 2);
+        double removed = 0;
+        for (std::size_t i = 400; i < 30000; ++i) {
+            QVERIFY(std::abs(heard[0][i] + heard[1][i] - samples[i]) < 1e-6F);
+            removed = std::max(removed, static_cast<double>(std::abs(heard[1][i])));
+        }
+        QVERIFY2(removed > 1e-3, "something is removed");
+        for (int i = 0; i < 2; ++i) QTest::keyClick(window_.get(), Qt::Key_BracketRight);
+        QTest::keyClick(window_.get(), Qt::Key_O);
+        QTest::keyClick(window_.get(), Qt::Key_G);
+    }
+
+    // Monitors are switched while a loop plays: the source goes on exactly where it was (no sample is lost or
+    // put in), and over the loop what is kept and removed arrives as loud as the source to within 0.5 LU.
+    void switchingLosesNothingAndLevelsMatch() {
+        constexpr std::int64_t kLoop = 3 * 48000;
+        window_->document().edit("loop", {}, [](Session& s) {
+            s.items[0].loop = LoopRange{5 * 48000, 5 * 48000 + kLoop};
+            s.items[0].loop_on = true;
+        });
+        QTest::keyClick(window_.get(), Qt::Key_O);
+        QTest::keyClick(window_.get(), Qt::Key_A);
+        QVERIFY(window_->document().session().level_match);
+        QTRY_VERIFY_WITH_TIMEOUT(window_->measuring().settled(), 30000);
+        QTest::qWait(600);
+        auto* output = window_->output().simulated();
+        const auto samples = window_->document().source()->samples().subspan(std::size_t{5} * 48000 * 2);
+        std::vector<float> heard;
+        const auto collect_until = [&](double seconds) {
+            for (int i = 0; i < 400 && static_cast<double>(heard.size()) < seconds * 96000; ++i) {
+                QTest::qWait(25);
+                const auto more = output->take_kept();
+                heard.insert(heard.end(), more.begin(), more.end());
+                if (i == 0) heard = from_first_sound(std::move(heard));
+            }
+        };
+        std::size_t equal = 0;
+        // A busy machine may let the output wait for once: that is told by the count of drop-outs, and tried
+        // again.
+        for (int attempt = 0; attempt < 5; ++attempt) {
+            window_->player().stop();
+            window_->player().locate(5 * 48000);
+            QTest::keyClick(window_.get(), Qt::Key_A);
+            QTest::qWait(80);
+            (void)output->take_kept();
+            heard.clear();
+            const std::uint64_t before = window_->player().drop_outs();
+            QTest::keyClick(window_.get(), Qt::Key_Space);
+            collect_until(1.0);
+            QTest::keyClick(window_.get(), Qt::Key_S);
+            collect_until(1.4);
+            QTest::keyClick(window_.get(), Qt::Key_A);
+            collect_until(2.9);
+            equal = 0;
+            for (std::size_t i = std::size_t{2} * 96000; i < std::min(heard.size(), std::size_t{28} * 9600);
+                 ++i)
+                equal += heard[i] == samples[i] ? 1U : 0U;
+            if (window_->player().drop_outs() == before) break;
+        }
+        QCOMPARE(equal, std::size_t{8} * 9600);
+        // Two passes of each, from anywhere in the loop: over a single one, where its cut happens to lie
+        // decides which of the few gating blocks count.
+        std::array<double, 3> lufs{};
+        int m = 0;
+        for (const auto key : {Qt::Key_A, Qt::Key_S, Qt::Key_D}) {
+            QTest::keyClick(window_.get(), key);
+            QTest::qWait(200);
+            (void)output->take_kept();
+            heard.clear();
+            for (int i = 0; i < 800 && heard.size() < static_cast<std::size_t>(kLoop) * 4; ++i) {
+                QTest::qWait(25);
+                const auto more = output->take_kept();
+                heard.insert(heard.end(), more.begin(), more.end());
+            }
+            heard.resize(static_cast<std::size_t>(kLoop) * 4);
+            std::vector<std::vector<float>> planar(2);
+            for (std::size_t i = 0; i < heard.size(); ++i) planar[i % 2].push_back(heard[i]);
+            LoudnessMeter meter(48000, 2);
+            meter.add(planar);
+            lufs[static_cast<std::size_t>(m++)] = meter.result().integrated_lufs;
+        }
+        QVERIFY2(std::abs(lufs[1] - lufs[0]) < 0.5, qPrintable(QString("%1 %2").arg(lufs[0]).arg(lufs[1])));
+        QVERIFY2(std::abs(lufs[2] - lufs[0]) < 0.5, qPrintable(QString("%1 %2").arg(lufs[0]).arg(lufs[2])));
+        QTest::keyClick(window_.get(), Qt::Key_Space);
+        QTest::keyClick(window_.get(), Qt::Key_S);
+        QTest::keyClick(window_.get(), Qt::Key_O);
+        QTest::qWait(100);
+    }
+
+    void theLoopGetsAPreRoll() {
+        QTest::keyClick(window_.get(), Qt::Key_L, Qt::ShiftModifier);
+        QCOMPARE(window_->document().current_item()->heard_loop()->first,
+                 window_->document().current_item()->loop->first - 48000);
+        QTest::keyClick(window_.get(), Qt::Key_Home);
+        QTRY_COMPARE(window_->player().position(), window_->document().current_item()->loop->first - 48000);
+        for (int i = 0; i < 3; ++i) QTest::keyClick(window_.get(), Qt::Key_L, Qt::ShiftModifier);
+        QCOMPARE(window_->document().current_item()->pre_roll_frames, std::int64_t{0});
+    }
+
+    // A line is drawn by the mouse, changed by keys, written by a control, undone as a whole.
+    void aSettingIsDrawnOverTime() {
+        const auto lines = [this] { return window_->document().current_item()->lines; };
+        const int before = window_->document().undo_stack().index();
+        QTest::mouseClick(window_->findChild<QToolButton*>("isolation_line"), Qt::LeftButton);
+        auto* editor = window_->findChild<LineEditor*>("line_editor");
+        QVERIFY(editor->isVisible());
+        QTest::mouseClick(editor, Qt::LeftButton, {}, {100, editor->height() / 2});
+        QTest::mousePress(editor, Qt::LeftButton, {}, {300, editor->height() / 2});
+        QTest::mouseMove(editor, {300, 10});
+        QTest::mouseMove(editor, {320, 6});
+        QTest::mouseRelease(editor, Qt::LeftButton, {}, {320, 6});
+        QCOMPARE(lines().size(), std::size_t{1});
+        QCOMPARE(lines()[0].points.size(), std::size_t{2});
+        QVERIFY(std::abs(lines()[0].points[0].value - 50) < 6);
+        QCOMPARE(lines()[0].points[1].value, 100.0);
+        QCOMPARE(window_->document().undo_stack().index(), before + 2);  // a click, and one drag
+        QTest::keyClick(editor, Qt::Key_Down);
+        QCOMPARE(lines()[0].points[1].value, 99.0);
+        QTest::keyClick(editor, Qt::Key_Left);
+        QTest::keyClick(editor, Qt::Key_Delete);
+        QCOMPARE(lines()[0].points.size(), std::size_t{1});
+
+        // With a line, the control writes where playback is.
+        const std::int64_t at = lines()[0].points[0].frame + 48000;
+        window_->player().locate(at);
+        QTRY_COMPARE(window_->document().playhead(), at);
+        QTest::keyClick(window_->findChild<ParameterSlider*>("isolation"), Qt::Key_Left, Qt::ShiftModifier);
+        QCOMPARE(lines()[0].points.size(), std::size_t{2});
+        QCOMPARE(lines()[0].points[1], (Breakpoint{at, 89}));
+        window_->player().locate(0);
+        QTRY_COMPARE(window_->findChild<ParameterSlider*>("isolation")->value(), 99.0);
+        QCOMPARE(settings().stems[0].value(Setting::Isolation), 100.0);  // the base is not touched
+
+        QTest::keyClick(editor, Qt::Key_Escape);
+        QVERIFY(!editor->isVisible());
+        QVERIFY(!window_->findChild<QToolButton*>("isolation_line")->isChecked());
+        QTest::keyClick(window_.get(), Qt::Key_Y, Qt::ShiftModifier);
+        QVERIFY(lines().empty());
+        while (window_->document().undo_stack().index() > before) window_->document().undo_stack().undo();
+        QVERIFY(lines().empty());
+    }
+
+    // Moving a control while playing writes its line, thinned out when it is let go.
+    void aLineIsWrittenWhilePlaying() {
+        window_->document().edit_lines("line", {}, [](std::vector<SettingLane>& lines) {
+            put_point(lines, 0, Setting::Gain, {0, 0});
+        });
+        window_->player().locate(10 * 48000);
+        QTest::qWait(80);
+        auto* slider = window_->findChild<ParameterSlider*>("gain");
+        QTest::keyClick(window_.get(), Qt::Key_Space);
+        QTest::mousePress(slider, Qt::LeftButton, {}, {60, 11});
+        for (int x = 60; x > 20; --x) {
+            QTest::qWait(20);
+            QTest::mouseMove(slider, {x, 11});
+        }
+        QTest::mouseRelease(slider, Qt::LeftButton, {}, {20, 11});
+        QTest::keyClick(window_.get(), Qt::Key_Space);
+        const auto* line = find_lane(window_->document().current_item()->lines, 0, Setting::Gain);
+        QVERIFY(line != nullptr && line->points.size() > 2);
+        QVERIFY2(line->points.size() < 30, "thinned out");
+        QVERIFY(line->points.back().frame > line->points[1].frame + 24000);
+        QVERIFY(line->points.back().value < line->points[1].value - 3);
+        window_->document().undo_stack().undo();  // the drag as a whole
+        QCOMPARE(find_lane(window_->document().current_item()->lines, 0, Setting::Gain)->points.size(),
+                 std::size_t{1});
+        window_->document().undo_stack().undo();
+    }
+
+    void theGraphIsDraggedAndTheProposalTaken() {
+        QTRY_VERIFY_WITH_TIMEOUT(window_->measuring().now() != nullptr, 20000);
+        auto* graph = window_->findChild<TradeOffGraph*>("graph");
+        const int before = window_->document().undo_stack().index();
+        QTest::mousePress(graph, Qt::LeftButton, {}, {static_cast<int>(graph->x_of(90)), 40});
+        for (int p = 90; p >= 30; p -= 10) QTest::mouseMove(graph, {static_cast<int>(graph->x_of(p)), 40});
+        QTest::mouseRelease(graph, Qt::LeftButton, {}, {static_cast<int>(graph->x_of(30)), 40});
+        QVERIFY(std::abs(settings().stems[0].value(Setting::Isolation) - 30) <= 1);
+        QCOMPARE(window_->document().undo_stack().index(), before + 1);
+        QTRY_VERIFY_WITH_TIMEOUT(window_->measuring().settled(), 20000);
+        QVERIFY(window_->measuring().now()->figures.bleed_db >
+                window_->measuring().now()->curve.back().bleed_db);
+        QTest::keyClick(window_.get(), Qt::Key_P);
+        QCOMPARE(settings().stems[0].value(Setting::Isolation),
+                 window_->measuring().proposal()->isolation_percent);
+        QTest::keyClick(window_.get(), Qt::Key_Z, Qt::ControlModifier);
+        QTest::keyClick(window_.get(), Qt::Key_Z, Qt::ControlModifier);
+        QCOMPARE(settings().stems[0].value(Setting::Isolation), 100.0);
+    }
+
+    void cardsKeepAndGiveBackSettings() {
+        QTest::keyClick(window_.get(), Qt::Key_F2, Qt::ShiftModifier);
+        const ShapeSettings kept = settings();
+        QTest::keyClick(window_.get(), Qt::Key_BracketLeft);
+        QVERIFY(!(settings() == kept));
+        QTest::keyClick(window_.get(), Qt::Key_F2);
+        QVERIFY(settings() == kept);
+        QTRY_VERIFY_WITH_TIMEOUT(window_->measuring().card(0) != nullptr, 20000);
+        QVERIFY(window_->measuring().card(0)->loudness_lufs > -60);
+        QTest::keyClick(window_.get(), Qt::Key_F7);
+        QVERIFY(label("message").contains("empty"));
+    }
+
+    void weightingPointsAreAddedMovedAndRemoved() {
+        auto* editor = window_->findChild<WeightingEditor*>("weighting");
+        QTest::mouseDClick(editor, Qt::LeftButton, {}, {120, 12});
+        QCOMPARE(settings().stems[0].weighting.size(), std::size_t{1});
+        const QPoint at = editor->position_of(settings().stems[0].weighting[0]).toPoint();
+        QTest::mousePress(editor, Qt::LeftButton, {}, at);
+        QTest::mouseMove(editor, {200, 30});
+        QTest::mouseRelease(editor, Qt::LeftButton, {}, {200, 30});
+        QVERIFY(settings().stems[0].weighting[0].hz > 500);
+        QTest::keyClick(editor, Qt::Key_X);
+        QVERIFY(!settings().stems[0].weighting[0].on);
+        QTest::keyClick(editor, Qt::Key_Delete);
+        QVERIFY(settings().stems[0].weighting.empty());
+    }
+
+    void theWorstSpotIsLoopedByKey() {
+        QTRY_VERIFY_WITH_TIMEOUT(!window_->measuring().spots().empty(), 30000);
+        const double worst = window_->measuring().spots()[0].seconds;
+        QTest::keyClick(window_.get(), Qt::Key_N);
+        const auto loop = window_->document().current_item()->loop;
+        QVERIFY(loop && static_cast<double>(loop->first) / 48000 < worst &&
+                static_cast<double>(loop->last) / 48000 > worst);
+    }
+
+    void theLoopCanHaveSettingsOfItsOwn() {
+        QTest::keyClick(window_.get(), Qt::Key_R, Qt::ControlModifier);
+        QCOMPARE(window_->document().current_item()->ranges.size(), std::size_t{1});
+        const ShapeSettings whole = settings();
+        QTest::keyClick(window_.get(), Qt::Key_M);
+        QVERIFY(settings() == whole);
+        QVERIFY(window_->document().current_item()->ranges[0].settings.stems[0].mute);
+        QTest::keyClick(window_.get(), Qt::Key_R, Qt::ControlModifier);
+        QVERIFY(window_->document().current_item()->ranges.empty());
+    }
+
+    void aBlindComparisonIsCountedAndKept() {
+        QTest::keyClick(window_.get(), Qt::Key_B);
+        auto* blind = window_->findChild<BlindComparison*>("blind");
+        QVERIFY(blind != nullptr);
+        blind->start();
+        QTRY_VERIFY_WITH_TIMEOUT(blind->running(), 20000);
+        for (int i = 0; i < 8; ++i) {
+            blind->listen(i % 2);
+            blind->prefer(blind->side_of_one() == 0 ? 0 : 1);  // always the first, wherever it is heard
+        }
+        const auto& kept = window_->document().current_item()->comparisons;
+        QCOMPARE(kept.size(), std::size_t{1});
+        QCOMPARE(kept[0].trials, 8);
+        QCOMPARE(kept[0].first_preferred, 8);
+        QVERIFY(blind->findChild<QLabel*>("blind_outcome")->text().contains("0.8 %"));  // 2 / 2^8
+        blind->close();
+        QVERIFY(!blind->running());
+        window_->player().stop();
+        window_->activateWindow();
+        QVERIFY(QTest::qWaitForWindowActive(window_.get()));
+    }
+
+    void stemsAreWrittenAndPutBack() {
+        window_->write_stems_to(*scratch_ / "stems", false);
+        QTRY_VERIFY_WITH_TIMEOUT(fs::exists(*scratch_ / "stems/tide-mill kept.wav"), 60000);
+        window_->lay_back_to(*scratch_ / "back.mov", false);
+        QTRY_VERIFY_WITH_TIMEOUT(fs::exists(*scratch_ / "back.mov"), 60000);
+        QTRY_VERIFY_WITH_TIMEOUT(label("message").contains("identical"), 10000);
+        const auto was = test::read_wav(kDemo);
+        const auto is = test::read_wav(*scratch_ / "back.mov");
+        QVERIFY(si_sdr_db(is[0], was[0]) > 90.0);  // neutral settings: the source, coded with 24 bits
+    }
+
+    void sessionsAreSavedAndOpened() {
+        const auto path = *scratch_ / "s.rivlen";
+        QVERIFY(window_->document().save(path));
+        QVERIFY(!window_->document().changed_since_saving());
+        const Session before = window_->document().session();
+        QTest::keyClick(window_.get(), Qt::Key_BracketLeft);
+        QVERIFY(window_->document().changed_since_saving());
+        QVERIFY(window_->document().open(path));
+        QVERIFY(window_->document().session() == before);
+        QVERIFY(!before.items[0].hash.empty());
+    }
+
+    void anotherSoundUnderTheSameNameIsTold() {
+        const auto path = *scratch_ / "changed.rivlen";
+        Session session = window_->document().session();
+        session.items[0].hash = "0123456789abcdef0123456789abcdef";
+        QVERIFY(save_session(session, path).ok());
+        window_->open_path(path);
+        window_->document().edit("x", {}, [](Session& s) { s.level_match = !s.level_match; });
+        QTRY_VERIFY(label("message").contains("not what it was"));
+        window_->document().undo_stack().undo();
+    }
+
+    void recentSessionsAreListedAndOpen() {
+        window_->open_path(*scratch_ / "s.rivlen");
+        auto* recent = window_->findChild<QMenu*>("recent");
+        QVERIFY(recent != nullptr);
+        emit recent->aboutToShow();
+        QVERIFY(!recent->actions().isEmpty());
+        window_->document().new_session();
+        QVERIFY(window_->document().session().items.empty());
+        recent->actions().first()->trigger();
+        QCOMPARE(window_->document().path(), *scratch_ / "s.rivlen");
+        QTRY_VERIFY_WITH_TIMEOUT(window_->document().source() != nullptr, 20000);
+    }
+
+    void missingMediaAreFoundAgainBesideEachOther() {
+        fs::create_directories(*scratch_ / "old");
+        fs::create_directories(*scratch_ / "new");
+        Session session;
+        for (const char* name : {"one.wav", "two.wav"}) {
+            test::write_wav(*scratch_ / ("new/" + std::string(name)), {test::noise(4800, 1)}, 48000);
+            session.items.push_back({*scratch_ / ("old/" + std::string(name)), "", {}, {}, true});
+        }
+        session.current = 0;
+        const auto path = *scratch_ / "moved.rivlen";
+        QVERIFY(save_session(session, path).ok());
+        JobList jobs;
+        Document document(jobs, *scratch_ / "moved");
+        QSignalSpy missing(&document, &Document::media_missing);
+        QVERIFY(document.open(path));
+        QCOMPARE(missing.count(), 2);
+        document.relocate(session.items[0].path, *scratch_ / "new/one.wav");
+        QCOMPARE(document.session().items[1].path, *scratch_ / "new/two.wav");
+        QTRY_VERIFY_WITH_TIMEOUT(document.source() != nullptr, 10000);
+        document.undo_stack().undo();
+        QCOMPARE(document.session().items[0].path, *scratch_ / "old/one.wav");
+        QTRY_VERIFY_WITH_TIMEOUT(!jobs.busy(), 20000);
+    }
+
+    void aCrashLosesAtMostSeconds() {
+        const fs::path work = *scratch_ / "crash";
+        JobList jobs;
+        {
+            fs::create_directories(work / "recovery");
+            Session left;
+            left.items.push_back({kDemo, "", {}, {}, true});
+            left.items[0].settings.stems[2].set(Setting::Gain, -7);
+            left.current = 0;
+            QVERIFY(save_session(left, work / "recovery/0.rivlen").ok());  // what an ended process leaves
+        }
+        Document document(jobs, work);
+        QVERIFY(document.recover());
+        QCOMPARE(document.session().items[0].settings.stems[2].value(Setting::Gain), -7.0);
+        QVERIFY(document.changed_since_saving());
+        document.edit("x", {}, [](Session& s) { s.level_match = false; });
+        // The change reaches the disk within two seconds.
+        const auto saved = [&] {
+            for (const auto& entry : fs::directory_iterator(work / "recovery")) {
+                if (entry.path().extension() != ".rivlen") continue;
+                auto session = load_session(entry.path());
+                if (session && !session->level_match) return true;
+            }
+            return false;
+        };
+        QTRY_VERIFY_WITH_TIMEOUT(saved(), 3000);
+        jobs.cancel_all();
+        QTRY_VERIFY_WITH_TIMEOUT(!jobs.busy(), 20000);
+    }
+
+    void channelsAreSplitEachAloneWhenAskedTo() {
+        test::Channels sound;
+        for (unsigned c = 0; c < 4; ++c) sound.push_back(test::noise(2 * 48000, c + 1));
+        test::write_wav(*scratch_ / "booms.wav", sound, 48000);
+        window_->open_path(*scratch_ / "booms.wav");
+        auto& document = window_->document();
+        QTRY_VERIFY_WITH_TIMEOUT(document.source() != nullptr && document.source()->channels() == 4, 20000);
+        click("split");
+        QTRY_VERIFY_WITH_TIMEOUT(document.map() != nullptr, 60000);
+        QCOMPARE(document.map()->facts().groups, 2);
+        auto* menu = window_->findChild<QMenu*>("channels");
+        QVERIFY(menu != nullptr);
+        emit menu->aboutToShow();
+        QVERIFY(menu->actions()[1]->isChecked());
+        menu->actions()[2]->trigger();
+        QTRY_VERIFY_WITH_TIMEOUT(document.map() != nullptr && document.map()->facts().groups == 4, 60000);
+        QCOMPARE(document.current_item()->channels, ChannelGrouping::Alone);
+        document.undo_stack().undo();  // the earlier map is still there
+        QVERIFY(document.map() != nullptr);
+        QCOMPARE(document.map()->facts().groups, 2);
+        emit menu->aboutToShow();
+        QVERIFY(menu->actions()[1]->isChecked());
+    }
+
+    void everyControlHasANameAndTheKeysAreListed() {
+        for (const auto* button : window_->findChildren<QToolButton*>()) {
+            if (button->objectName().startsWith("qt_")) continue;
+            QVERIFY2(!button->accessibleName().isEmpty(), qPrintable(button->objectName() + button->text()));
+        }
+        QTest::keyClick(window_.get(), Qt::Key_F1);
+        auto* keys = window_->findChild<QDialog*>("keys");
+        QVERIFY(keys != nullptr);
+        QVERIFY(keys->findChildren<QLabel*>().size() > 40);
+        keys->close();
+    }
+
+  private:
+    // Interleaved sound from its first sample on that is not silence.
+    static std::vector<float> from_first_sound(std::vector<float> heard) {
+        const auto begin = std::ranges::find_if(heard, [](float x) { return x != 0.0F; });
+        const auto skip = (begin - heard.begin()) / 2 * 2;
+        heard.erase(heard.begin(), heard.begin() + skip);
+        return heard;
+    }
+    ShapeSettings settings() { return window_->document().current_item()->settings; }
+    QString label(const char* name) { return window_->findChild<QLabel*>(name)->text(); }
+    bool click_able(const char* name) { return window_->findChild<QToolButton*>(name)->isEnabled(); }
+    void click(const char* name) {
+        QTest::mouseClick(window_->findChild<QToolButton*>(name), Qt::LeftButton);
+    }
+    std::unique_ptr<test::Scratch> scratch_;
+    std::unique_ptr<MainWindow> window_;
+};
+
+}  // namespace rivlen::app
+
+QTEST_MAIN(rivlen::app::WindowTest)
+#include "window_test.moc"

@@ -1,0 +1,229 @@
+// rivlen-cli as a program: help, exit codes, JSON, man page and completion. What needs the engine is in
+// demo_test.cpp.
+#include <gtest/gtest.h>
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+#include <cstdio>
+#include <memory>
+#include <nlohmann/json.hpp>
+#include <regex>
+#include <set>
+
+#include "core/base/output_file.h"
+#include "core/media/decode.h"
+#include "tests/support/fixtures.h"
+
+namespace rivlen {
+namespace {
+
+namespace fs = std::filesystem;
+using test::Scratch;
+
+const fs::path kRoot = RIVLEN_ROOT;
+constexpr std::array<const char*, 10> kCommands = {"info", "look",    "split",   "assess",   "propose",
+                                                   "mix",  "process", "putback", "handover", "batch"};
+
+struct Ran {
+    int code = -1;
+    std::string out;  // both streams
+};
+
+Ran run(const std::string& arguments) {
+    Ran ran;
+    std::FILE* pipe = popen(("'" RIVLEN_CLI_FILE "' " + arguments + " 2>&1").c_str(), "r");  // NOLINT
+    if (pipe == nullptr) return ran;
+    std::array<char, 4096> part{};
+    for (std::size_t count = 0; (count = std::fread(part.data(), 1, part.size(), pipe)) > 0;)
+        ran.out.append(part.data(), count);
+    const int status = pclose(pipe);
+    ran.code = WIFEXITED(status) ? WEXITSTATUS(status) : -1;
+    return ran;
+}
+
+std::string quoted(const fs::path& path) {
+    return "'" + path.string() + "'";
+}
+
+// Several sounds go under one picture; an option takes one value, so that the picture may stand behind it.
+TEST(CommandLine, PutsSeveralSoundsUnderAPicture) {
+    const Scratch scratch;
+    for (const char* name : {"one", "two"})
+        test::write_wav(scratch / (std::string(name) + ".wav"), {test::noise(48000, name[0])}, 48000);
+    const Ran ran =
+        run("putback --title First --title Second --language eng --language fra --audio " +
+            quoted(scratch / "one.wav") + " --audio " + quoted(scratch / "two.wav") + " " +
+            quoted(kRoot / "demo/tide-mill.mov") + " -o " + quoted(scratch / "out.mkv") + " --json");
+    ASSERT_EQ(ran.code, 0) << ran.out;
+    const auto info = probe(scratch / "out.mkv");
+    ASSERT_TRUE(info.ok());
+    ASSERT_EQ(info->audio.size(), 2U);
+    EXPECT_EQ(info->audio[0].title, "First");
+    EXPECT_EQ(info->audio[1].title, "Second");
+    EXPECT_EQ(info->audio[0].language, "eng");
+    EXPECT_EQ(info->audio[1].language, "fra");
+    for (std::size_t i = 0; i < 2; ++i) {
+        const auto sound = read_audio(scratch / "out.mkv", 0, info->audio[i].index);
+        ASSERT_TRUE(sound.ok());
+        EXPECT_NEAR(sound->channels[0][1000], test::noise(48000, i == 0 ? 'o' : 't')[1000], 1e-6F);
+    }
+}
+
+// The first look tells a hum by its figure, and its chain is what process takes.
+TEST(CommandLine, LooksAndProposesAChain) {
+    const Scratch scratch;
+    auto x = test::noise(6 * 48000, 5);
+    for (std::size_t i = 0; i < x.size(); ++i) {
+        const double t = static_cast<double>(i) / 48000;
+        x[i] *= std::fmod(t, 2) < 1.2 ? 0.5F : 0.0F;
+        for (int k = 1; k <= 4; ++k)
+            x[i] += static_cast<float>(0.01 / k * std::sin(2 * 3.14159265358979 * 50 * k * t));
+    }
+    test::write_wav(scratch / "hum.wav", {x}, 48000);
+    const std::string work = " --work " + quoted(scratch / "work");
+    const Ran look = run("look --json " + quoted(scratch / "hum.wav") + work);
+    ASSERT_EQ(look.code, 0) << look.out;
+    const auto found = nlohmann::json::parse(look.out);
+    const auto hum =
+        std::ranges::find_if(found["findings"], [](const auto& f) { return f["fault"] == "hum"; });
+    ASSERT_TRUE(hum != found["findings"].end());
+    EXPECT_TRUE((*hum)["found"].template get<bool>()) << *hum;
+    EXPECT_EQ((*hum)["part"], "hum");
+    const fs::path chain = scratch / "c.rivlen-chain";
+    EXPECT_EQ(run("look " + quoted(scratch / "hum.wav") + work + " -o " + quoted(chain)).code, 0);
+    EXPECT_EQ(run("look " + quoted(scratch / "hum.wav") + work + " -o " + quoted(chain)).code,
+              5);  // there already
+    const Ran normalised = run("process " + quoted(scratch / "hum.wav") + work + " --chain " + quoted(chain) +
+                           " -o " + quoted(scratch / "out.wav"));
+    EXPECT_EQ(normalised.code, 0) << normalised.out;
+    EXPECT_EQ(run("look " + quoted(scratch / "none.wav")).code, 4);
+}
+
+TEST(CommandLine, EveryCommandExplainsItself) {
+    const Ran all = run("--help");
+    EXPECT_EQ(all.code, 0);
+    for (const char* command : kCommands) {
+        EXPECT_NE(all.out.find(command), std::string::npos) << command;
+        const Ran help = run(std::string(command) + " --help");
+        EXPECT_EQ(help.code, 0) << command;
+        EXPECT_GT(help.out.size(), 150U) << command;
+    }
+    EXPECT_EQ(run("--version").code, 0);
+    EXPECT_EQ(run("").code, 2);
+    EXPECT_EQ(run("polish x.wav").code, 2);
+    EXPECT_EQ(run("split").code, 2);  // what is asked for is missing
+}
+
+TEST(CommandLine, InfoTellsWhatIsThere) {
+    const Ran ran = run("info --json " + quoted(kRoot / "demo/tide-mill.mov"));
+    ASSERT_EQ(ran.code, 0) << ran.out;
+    const auto info = nlohmann::json::parse(ran.out);
+    EXPECT_EQ(info["audio"][0]["sample_rate_hz"], 48000);
+    EXPECT_EQ(info["picture"]["frame_rate"], "25/1");
+    EXPECT_EQ(info["picture"]["timecode"], "01:00:00:00");
+    EXPECT_NEAR(info["duration_seconds"].get<double>(), 44.0, 0.1);
+    const Ran words = run("info " + quoted(kRoot / "demo/tide-mill.mov"));
+    EXPECT_NE(words.out.find("01:00:00:00"), std::string::npos);
+}
+
+// One sentence that names the file, on the error stream, and the exit code of its kind.
+TEST(CommandLine, TroubleIsOneSentence) {
+    const Scratch scratch;
+    EXPECT_TRUE(write_text_file(scratch / "empty.wav", "").ok());
+    test::write_wav(scratch / "tone.wav", {test::noise(4800, 1)}, 48000);
+    struct Case {
+        std::string arguments;
+        int code;
+        const char* word;
+    };
+    const std::vector<Case> cases = {
+        {"info /nowhere/at/all.wav", 4, "all.wav"},
+        {"info " + quoted(scratch / "empty.wav"), 3, "empty.wav"},
+        {"info " + quoted(kRoot / "README.md"), 3, "README.md"},
+        {"putback " + quoted(scratch / "tone.wav") + " --audio " + quoted(scratch / "tone.wav") + " -o " +
+             quoted(scratch / "x.mov"),
+         3, "picture"},
+        {"putback " + quoted(kRoot / "demo/tide-mill.mov") + " --audio /nowhere.wav -o " +
+             quoted(scratch / "x.mov"),
+         4, "nowhere.wav"},
+        {"putback " + quoted(kRoot / "demo/tide-mill.mov") + " --audio " + quoted(scratch / "tone.wav") +
+             " -o " + quoted(scratch / "x.txt"),
+         3, "x.txt"},
+    };
+    for (const auto& c : cases) {
+        const Ran ran = run(c.arguments);
+        EXPECT_EQ(ran.code, c.code) << c.arguments << "\n" << ran.out;
+        EXPECT_NE(ran.out.find(c.word), std::string::npos) << ran.out;
+        EXPECT_EQ(std::ranges::count(ran.out, '\n'), 1) << ran.out;
+    }
+    EXPECT_FALSE(fs::exists(scratch / "x.mov"));
+    EXPECT_EQ(scratch.leftovers(), 0);
+}
+
+TEST(CommandLine, PutBackIsExactAndSaysSo) {
+    const Scratch scratch;
+    const auto sound = test::noise(44 * 48000, 3);
+    test::write_wav(scratch / "new.wav", {sound, sound}, 48000);
+    const std::string arguments = "putback " + quoted(kRoot / "demo/tide-mill.mov") + " --audio " +
+                                  quoted(scratch / "new.wav") + " -o " + quoted(scratch / "back.mov") +
+                                  " --json";
+    const Ran ran = run(arguments);
+    ASSERT_EQ(ran.code, 0) << ran.out;
+    const auto report = nlohmann::json::parse(ran.out.substr(ran.out.find('{')));
+    EXPECT_EQ(report["picture_identical"], true);
+    EXPECT_EQ(report["offset_samples"], 0);
+    const auto back = test::read_wav(scratch / "back.mov");
+    ASSERT_EQ(back.size(), 2U);
+    for (std::size_t i = 0; i < sound.size(); i += 997) EXPECT_NEAR(back[0][i], sound[i], 2e-7F);  // 24 bits
+    EXPECT_EQ(run(arguments).code, 5) << "it is there already";
+}
+
+// The completion asks the program for its options; here that it offers what is there.
+TEST(CommandLine, CompletionOffersCommandsOptionsAndValues) {
+    const Scratch scratch;
+    const auto complete = [&](const std::string& words, int at) {
+        const std::string script = "COMP_WORDS=(" + words + "); COMP_CWORD=" + std::to_string(at) +
+                                   "; compopt() { :; }; . " + quoted(kRoot / "cli/completion.bash") +
+                                   "; _rivlen_cli; printf '%s\\n' \"${COMPREPLY[@]}\"";
+        EXPECT_TRUE(write_text_file(scratch / "try.sh", script).ok());
+        std::FILE* pipe = popen(("bash " + quoted(scratch / "try.sh")).c_str(), "r");  // NOLINT
+        std::set<std::string> offered;
+        std::array<char, 512> line{};
+        while (std::fgets(line.data(), static_cast<int>(line.size()), pipe) != nullptr) {
+            std::string text = line.data();
+            text.pop_back();
+            offered.insert(text);
+        }
+        pclose(pipe);
+        return offered;
+    };
+    const std::string program = "'" RIVLEN_CLI_FILE "'";
+    const auto commands = complete(program + " ''", 1);
+    for (const char* command : kCommands) EXPECT_TRUE(commands.contains(command)) << command;
+    EXPECT_EQ(complete(program + " split --format fl", 3), (std::set<std::string>{"flac"}));
+    const auto options = complete(program + " split --dial", 2);
+    EXPECT_TRUE(options.contains("--dialogue-isolation"));
+    EXPECT_TRUE(options.contains("--dialogue-guard"));
+}
+
+// Every option that is not a stem's own is in the man page.
+TEST(CommandLine, TheManPageKnowsTheOptions) {
+    const std::string page = *read_text_file(kRoot / "docs/rivlen-cli.1");
+    const std::regex option(R"(--[a-z][a-z-]*)");
+    for (const char* command : kCommands) {
+        const std::string help = run(std::string(command) + " --help").out;
+        EXPECT_NE(page.find(std::string(".B rivlen-cli ") + command), std::string::npos) << command;
+        for (std::sregex_iterator at(help.begin(), help.end(), option), end; at != end; ++at) {
+            const std::string name = at->str();
+            const bool of_a_stem = std::regex_search(name, std::regex("^--(dialogue|reverb|music|ambience)"));
+            if (name == "--help" || of_a_stem) continue;
+            std::string escaped = std::regex_replace(name.substr(2), std::regex("-"), "\\-");
+            EXPECT_TRUE(page.find(name) != std::string::npos || page.find(escaped) != std::string::npos)
+                << command << ' ' << name;
+        }
+    }
+}
+
+}  // namespace
+}  // namespace rivlen

@@ -1,0 +1,728 @@
+// Deliveries read back by others (ffprobe, SoX, mediainfo), meters against EBU Tech 3341 and 3342, tables,
+// checks, reports.
+#include <gtest/gtest.h>
+#include <sndfile.h>
+
+#include <array>
+#include <cmath>
+#include <fstream>
+#include <map>
+#include <nlohmann/json.hpp>
+#include <numbers>
+
+#include "core/dsp/decibels.h"
+#include "core/base/output_file.h"
+#include "core/delivery/deliver.h"
+#include "core/delivery/exchange.h"
+#include "core/delivery/report.h"
+#include "core/delivery/written_sound.h"
+#include "core/media/decode.h"
+#include "core/project/editing.h"
+#include "tests/support/fixtures.h"
+
+namespace rivlen {
+namespace {
+
+namespace fs = std::filesystem;
+using test::Channels;
+constexpr int kRate = 48000;
+
+std::string ran(const std::string& command) {
+    std::string out;
+    std::FILE* pipe = popen((command + " 2>&1").c_str(), "r");  // NOLINT
+    std::array<char, 4096> part{};
+    for (std::size_t count = 0;
+         pipe != nullptr && (count = std::fread(part.data(), 1, part.size(), pipe)) > 0;)
+        out.append(part.data(), count);
+    if (pipe != nullptr) pclose(pipe);
+    return out;
+}
+std::string quoted(const fs::path& path) {
+    return "'" + path.string() + "'";
+}
+std::string lowered(std::string text) {
+    for (char& c : text) c = static_cast<char>(std::tolower(static_cast<unsigned char>(c)));
+    return text;
+}
+// Ogg keeps its tags with the stream.
+bool tags_lie_in_the_stream(Container container) {
+    return container == Container::Opus;
+}
+nlohmann::json probed(const fs::path& file) {
+    return nlohmann::json::parse(ran("ffprobe -v error -of json -show_format -show_streams " + quoted(file)),
+                                 nullptr, false);
+}
+
+// Two tracks, dialogue and music, of noise that speaks in turns.
+class Deliveries : public ::testing::Test {
+  protected:
+    void SetUp() override {
+        for (const char* name : {"voice", "music"}) {
+            auto x = test::noise(12 * kRate, name[0]);
+            for (std::size_t i = 0; i < x.size(); ++i) {
+                const double t = static_cast<double>(i) / kRate;
+                x[i] *= static_cast<float>(name[0] == 'v' ? (std::fmod(t, 3) < 1.7 ? 0.8 : 0.0)
+                                                          : 0.2 + 0.1 * std::sin(t));
+            }
+            // Little above 3 kHz, as in speech, so that coders and other rates take no loudness; peaks that
+            // stick out.
+            float low = 0;
+            for (std::size_t i = 0; i < x.size(); ++i) {
+                low += 0.3F * (x[i] - low);
+                const bool speaks = name[0] == 'v' && std::fmod(static_cast<double>(i) / kRate, 3) < 1.5;
+                x[i] = speaks && i % 24000 < 40 ? 0.6F : low;
+            }
+            const fs::path file = scratch_ / (std::string(name) + ".wav");
+            test::write_wav(file, {x, x}, kRate);
+            auto source = Source::bring_in(file, scratch_ / "work");
+            ASSERT_TRUE(source.ok());
+            Placement placement;
+            placement.path = file;
+            placement.length = static_cast<std::int64_t>(source->frames());
+            plan_.session.timeline.sample_rate = kRate;
+            const int track = add_track(plan_.session.timeline, name[0] == 'v' ? "Voice" : "Music");
+            place_clip(plan_.session.timeline, placement, ClipSource::Whole, track);
+            plan_.media[file] = {std::make_shared<const Source>(std::move(*source)), nullptr, kRate};
+        }
+        plan_.session.timeline.first_timecode_frame = 90000;  // 01:00:00:00 at 25
+        plan_.name = "Ferry";
+        plan_.folder = scratch_ / "out";
+        plan_.work = scratch_ / "work";
+    }
+    HandoverRow& add(Content content, Container container, const std::string& target = "r128") {
+        HandoverRow row;
+        row.content = content;
+        row.container = container;
+        row.target = target;
+        plan_.table.rows.push_back(row);
+        return plan_.table.rows.back();
+    }
+    [[nodiscard]] int leftovers() const {
+        int count = 0;
+        std::error_code error;
+        for (const auto& entry : fs::directory_iterator(plan_.folder, error)) {
+            const auto name = entry.path().filename().string();
+            if (name.starts_with('.') && name != ".rivlen") ++count;
+        }
+        return count;
+    }
+    test::Scratch scratch_;
+    DeliveryPlan plan_;
+};
+
+TEST_F(Deliveries, ABroadcastWavIsReadByOthers) {
+    add(Content::Mix, Container::Wav);
+    const auto report = deliver(plan_);
+    ASSERT_TRUE(report.ok());
+    ASSERT_TRUE(report->all_done()) << report->rows[0].sentence;
+    const auto& row = report->rows[0];
+    EXPECT_EQ(row.path, plan_.folder / "Ferry mix.wav");
+    EXPECT_EQ(row.frames, 12 * kRate);
+    EXPECT_TRUE(row.on_target) << row.sentence;
+    EXPECT_NEAR(row.course.loudness.integrated_lufs, -23, 0.1);
+    // FFmpeg's probe.
+    const auto probe = probed(row.path);
+    ASSERT_TRUE(probe.is_object() && probe.contains("streams"));
+    EXPECT_EQ(probe["streams"][0]["codec_name"], "pcm_s24le");
+    EXPECT_EQ(probe["streams"][0]["sample_rate"], "48000");
+    const auto& tags = probe["format"]["tags"];
+    EXPECT_EQ(tags["comment"], "Ferry - Mix");
+    EXPECT_EQ(tags["encoded_by"], "Rivlen");
+    EXPECT_EQ(tags["time_reference"], std::to_string(3600LL * kRate));
+    // SoX.
+    EXPECT_NE(ran("soxi -s " + quoted(row.path)).find(std::to_string(12 * kRate)), std::string::npos);
+    EXPECT_NE(ran("soxi -b " + quoted(row.path)).find("24"), std::string::npos);
+    // mediainfo.
+    const auto info = ran("mediainfo " + quoted(row.path));
+    EXPECT_NE(info.find("Rivlen"), std::string::npos) << info;
+    EXPECT_NE(info.find("LoudnessValue"), std::string::npos) << info;
+    // The loudness fields of version 2, by libsndfile.
+    SF_INFO format{};
+    SNDFILE* file = sf_open(row.path.c_str(), SFM_READ, &format);
+    ASSERT_NE(file, nullptr);
+    SF_BROADCAST_INFO bext{};
+    EXPECT_EQ(sf_command(file, SFC_GET_BROADCAST_INFO, &bext, sizeof bext), SF_TRUE);
+    EXPECT_EQ(bext.version, 2);
+    EXPECT_NEAR(bext.loudness_value / 100.0, row.course.loudness.integrated_lufs, 0.02);
+    EXPECT_NEAR(bext.max_true_peak_level / 100.0, row.course.loudness.true_peak_dbtp, 0.02);
+    sf_close(file);
+    const auto bytes = read_text_file(row.path);
+    ASSERT_TRUE(bytes.ok());
+    EXPECT_NE(bytes->find("iXML"), std::string::npos);
+    EXPECT_NE(bytes->find("<NAME>Mix L</NAME>"), std::string::npos);
+    // FFmpeg's meter agrees within 0.1 LU.
+    const auto ebur = ran("ffmpeg -hide_banner -nostats -i " + quoted(row.path) + " -af ebur128 -f null -");
+    const auto at = ebur.rfind("I:");
+    ASSERT_NE(at, std::string::npos) << ebur;
+    EXPECT_NEAR(std::stod(ebur.substr(at + 2)), row.course.loudness.integrated_lufs, 0.11);
+}
+
+TEST_F(Deliveries, EveryContainerIsReadBack) {
+    struct Case {
+        Container container;
+        Depth depth;
+        const char* codec;
+        int rate;
+        const char* format;  // as mediainfo calls it
+    };
+    constexpr std::array<Case, 7> kCases = {{{Container::Wav, Depth::Pcm16, "pcm_s16le", 44100, "PCM"},
+                                             {Container::Wav, Depth::Float32, "pcm_f32le", 96000, "PCM"},
+                                             {Container::Flac, Depth::Pcm24, "flac", 0, "FLAC"},
+                                             {Container::Flac, Depth::Pcm16, "flac", 0, "FLAC"},
+                                             {Container::Opus, Depth::Pcm24, "opus", 0, "Opus"},
+                                             {Container::Mp3, Depth::Pcm24, "mp3", 0, "MPEG Audio"},
+                                             {Container::Aac, Depth::Pcm24, "aac", 0, "AAC"}}};
+    for (const auto& c : kCases) {
+        auto& row = add(Content::Mix, c.container);
+        row.depth = c.depth;
+        row.sample_rate = c.rate;
+        row.name = fmt::format("{{name}} {} {} {{rate}}", c.codec, key_of(c.depth));
+    }
+    const auto report = deliver(plan_);
+    ASSERT_TRUE(report.ok());
+    for (std::size_t i = 0; i < kCases.size(); ++i) {
+        const auto& row = report->rows[i];
+        ASSERT_EQ(row.state, RowState::Done) << row.sentence;
+        const auto probe = probed(row.path);
+        ASSERT_TRUE(probe.contains("streams")) << row.path;
+        EXPECT_EQ(probe["streams"][0]["codec_name"], kCases[i].codec);
+        EXPECT_EQ(probe["streams"][0]["channels"], 2);
+        const int rate = kCases[i].rate != 0 ? kCases[i].rate : kRate;
+        EXPECT_EQ(probe["streams"][0]["sample_rate"], std::to_string(rate));
+        EXPECT_NEAR(std::stod(probe["format"]["duration"].get<std::string>()), 12.0, 0.06) << row.path;
+        // What a file says of itself, in the words of its own kind.
+        const bool in_stream = tags_lie_in_the_stream(kCases[i].container);
+        const auto& holder = in_stream ? probe["streams"][0] : probe["format"];
+        ASSERT_TRUE(holder.contains("tags")) << probe.dump(2);
+        std::map<std::string, std::string> tags;
+        for (const auto& [key, value] : holder["tags"].items()) tags[lowered(key)] = value;
+        if (kCases[i].container == Container::Wav) {
+            EXPECT_EQ(tags["comment"], "Ferry - Mix");
+            EXPECT_EQ(tags["encoded_by"], "Rivlen");
+            EXPECT_EQ(tags["time_reference"], std::to_string(3600LL * rate));
+        } else {
+            EXPECT_EQ(tags["title"], "Ferry - Mix") << row.path;
+            EXPECT_EQ(tags["album"], "Ferry") << row.path;
+            EXPECT_EQ(tags["date"].size(), 10U) << row.path;
+            EXPECT_TRUE(tags["comment"].ends_with("from 01:00:00:00")) << tags["comment"];
+            EXPECT_TRUE(tags["comment"].starts_with("-2")) << tags["comment"];
+        }
+        if (kCases[i].container == Container::Opus) {
+            ASSERT_FALSE(tags["r128_track_gain"].empty());
+            EXPECT_NEAR(std::stod(tags["r128_track_gain"]) / 256, 0, 0.2);  // RFC 7845: to -23 LUFS
+        }
+        const auto info = ran("mediainfo " + quoted(row.path));
+        EXPECT_NE(info.find(kCases[i].format), std::string::npos) << info;
+        EXPECT_NE(info.find("Ferry - Mix"), std::string::npos) << info;
+        if (kCases[i].container != Container::Aac && kCases[i].container != Container::Opus) {  // SoX reads
+            EXPECT_EQ(std::stoi(ran("soxi -V1 -c " + quoted(row.path))), 2);
+            EXPECT_EQ(std::stoi(ran("soxi -V1 -r " + quoted(row.path))), rate);
+            EXPECT_NEAR(std::stod(ran("soxi -V1 -D " + quoted(row.path))), 12.0, 0.06);
+        }
+        // FFmpeg's meter on every one of them.
+        const auto ebur =
+            ran("ffmpeg -hide_banner -nostats -i " + quoted(row.path) + " -af ebur128 -f null -");
+        const auto at = ebur.rfind("I:");
+        ASSERT_NE(at, std::string::npos) << ebur;
+        EXPECT_NEAR(std::stod(ebur.substr(at + 2)), row.course.loudness.integrated_lufs, 0.11) << row.path;
+        // Pulses of one sign hold what coders cut off below 20 Hz.
+        EXPECT_NEAR(row.course.loudness.integrated_lufs, -23, i < 4 ? 0.2 : 1.2) << row.path;
+    }
+    EXPECT_EQ(leftovers(), 0);
+}
+
+TEST_F(Deliveries, StemsShareAGainAndAddUp) {
+    for (const Content content : {Content::Mix, Content::Dialogue, Content::Reverb, Content::Music,
+                                  Content::Ambience, Content::MusicAndEffects})
+        add(content, Container::Wav);
+    const auto report = deliver(plan_);
+    ASSERT_TRUE(report.ok());
+    ASSERT_TRUE(report->all_done());
+    for (const auto& row : report->rows) EXPECT_EQ(row.gain_db, report->rows[0].gain_db);
+    ASSERT_EQ(report->sums.size(), 1U);
+    EXPECT_LT(report->sums[0].peak_dbfs, -120);
+    // What a row holds: music alone is as music alone, and the reverb stem of this session is silent.
+    const Channels music = test::read_wav(report->rows[3].path);
+    const Channels effects = test::read_wav(report->rows[5].path);
+    EXPECT_EQ(music, effects);
+    EXPECT_EQ(energy_of(test::read_wav(report->rows[2].path)[0]), 0);
+}
+
+// The picture's packets are copied; the new sounds come first, named and tagged, the old one behind them.
+class UnderAPicture : public Deliveries, public ::testing::WithParamInterface<const char*> {};
+TEST_P(UnderAPicture, GoSeveralSoundsAndTheOriginal) {
+    fs::path movie = fs::path(RIVLEN_ROOT) / "demo/tide-mill.mov";
+    if (std::string(GetParam()) != "mov") {
+        const fs::path other = scratch_ / (std::string("picture.") + GetParam());
+        ran("ffmpeg -v error -i " + quoted(movie) + " -map 0:v -map 0:a -c:v copy -c:a aac " + quoted(other));
+        movie = other;
+    }
+    auto source = Source::bring_in(movie, scratch_ / "work");
+    ASSERT_TRUE(source.ok()) << source.error().message;
+    Timeline& r = plan_.session.timeline;
+    Placement placement;
+    placement.path = movie;
+    placement.length = static_cast<std::int64_t>(source->frames());
+    place_clip(r, placement, ClipSource::Whole, add_track(r, "Ambience"));
+    r.picture.push_back({r.new_id(), movie, 0, 0, placement.length});
+    plan_.media[movie] = {std::make_shared<const Source>(std::move(*source)), nullptr, kRate};
+    auto& mix = add(Content::Mix, Container::Picture);
+    mix.language = "eng";
+    mix.keep_original_sound = true;
+    mix.name = "{name}";
+    mix.version = "clean";
+    auto& music = add(Content::Music, Container::Picture);
+    music.language = "fra";
+    music.name = "{name}";
+    music.version = "clean";
+    const auto report = deliver(plan_);
+    ASSERT_TRUE(report.ok());
+    ASSERT_EQ(report->rows.size(), 2U);
+    for (const auto& row : report->rows) ASSERT_EQ(row.state, RowState::Done) << row.sentence;
+    const fs::path& file = report->rows[0].path;
+    EXPECT_EQ(file, report->rows[1].path);
+    EXPECT_EQ(file.filename(), std::string("Ferry.") + GetParam());
+    const auto probe = probed(file);
+    std::vector<nlohmann::json> sounds;
+    for (const auto& stream : probe["streams"]) {
+        if (stream["codec_type"] == "audio") sounds.push_back(stream);
+    }
+    ASSERT_EQ(sounds.size(), 3U);
+    EXPECT_EQ(sounds[0]["tags"]["language"], "eng");
+    EXPECT_EQ(sounds[1]["tags"]["language"], "fra");
+    EXPECT_EQ(sounds[0]["disposition"]["default"], 1);
+    EXPECT_EQ(sounds[1]["disposition"]["default"], 0);
+    EXPECT_EQ(sounds[2]["disposition"]["default"], 0);
+    // MOV and MP4 keep a track's name as its handler's.
+    const auto name_of = [](const nlohmann::json& stream) {
+        const auto& tags = stream["tags"];
+        return tags.value("title", tags.value("handler_name", ""));
+    };
+    EXPECT_EQ(name_of(sounds[0]), "Mix, clean");
+    EXPECT_EQ(name_of(sounds[1]), "Music, clean");
+    EXPECT_NE(ran("mediainfo " + quoted(file)).find("Music, clean"), std::string::npos);
+    const double loss = std::string(GetParam()) == "mp4" ? 0.5 : 0.2;  // AAC
+    EXPECT_NEAR(report->rows[0].course.loudness.integrated_lufs, -23, loss);
+    // The second sound is what it should be: softer than the mix, by what the voice brings.
+    EXPECT_LT(report->rows[1].course.loudness.integrated_lufs,
+              report->rows[0].course.loudness.integrated_lufs - 0.5);
+    EXPECT_NE(probe.dump().find("01:00:00:00"), std::string::npos);
+    EXPECT_EQ(leftovers(), 0);
+    // A restart knows both sounds.
+    const auto again = deliver(plan_);
+    ASSERT_TRUE(again.ok());
+    for (const auto& row : again->rows) EXPECT_EQ(row.state, RowState::Skipped) << row.sentence;
+    EXPECT_NEAR(again->rows[1].course.loudness.integrated_lufs,
+                report->rows[1].course.loudness.integrated_lufs, 0.01);
+    // Another language is another delivery.
+    plan_.table.rows[1].language = "deu";
+    EXPECT_EQ(deliver(plan_)->rows[0].state, RowState::Failed);
+}
+INSTANTIATE_TEST_SUITE_P(Containers, UnderAPicture, ::testing::Values("mov", "mp4", "mkv"));
+
+TEST_F(Deliveries, StemsGoIntoOneFile) {
+    add(Content::Stems, Container::Wav, "");
+    add(Content::Music, Container::Wav, "");
+    add(Content::Stems, Container::Mp3).name = "no";
+    const auto report = deliver(plan_);
+    ASSERT_TRUE(report.ok());
+    ASSERT_EQ(report->rows[0].state, RowState::Done) << report->rows[0].sentence;
+    EXPECT_EQ(report->rows[2].state, RowState::Failed);
+    const auto probe = probed(report->rows[0].path);
+    EXPECT_EQ(probe["streams"][0]["channels"], 8);
+    const Channels all = test::read_wav(report->rows[0].path);
+    const Channels music = test::read_wav(report->rows[1].path);
+    ASSERT_EQ(all.size(), 8U);
+    EXPECT_EQ(all[4], music[0]);
+    EXPECT_EQ(all[5], music[1]);
+    EXPECT_EQ(energy_of(all[2]), 0);  // no reverb in this session
+    const auto bytes = read_text_file(report->rows[0].path);
+    EXPECT_NE(bytes->find("<NAME>Ambience R</NAME>"), std::string::npos);
+}
+
+// EBU R 128: a peak that allows no more is limited, and the target is reached all the same; how much is told.
+TEST_F(Deliveries, TheLimiterActsOnlyAsFarAsNeeded) {
+    add(Content::Mix, Container::Wav, "r128");
+    add(Content::Mix, Container::Wav, "music").name = "loud";
+    const auto report = deliver(plan_);
+    ASSERT_TRUE(report.ok());
+    EXPECT_EQ(report->rows[0].limited_db, 0);
+    const auto& loud = report->rows[1];
+    EXPECT_NEAR(loud.course.loudness.integrated_lufs, -14, 0.5);
+    EXPECT_LE(loud.course.loudness.true_peak_dbtp, -1);
+    EXPECT_LT(loud.limited_db, 0);
+}
+
+TEST_F(Deliveries, DialogueCanBeWhatIsMeasured) {
+    plan_.table.targets.push_back({"spoken", "Spoken", "test", -24, 0.5, -2, LoudnessGate::Dialogue, {}});
+    add(Content::Mix, Container::Wav, "spoken");
+    add(Content::Mix, Container::Wav, "").name = "as it is";
+    const auto report = deliver(plan_);
+    ASSERT_TRUE(report.ok() && report->all_done());
+    // Only the speaking stretches of the mix as it is, measured by hand.
+    const Channels mix = test::read_wav(report->rows[1].path);
+    LoudnessMeter meter(kRate, 2);
+    for (int from = 0; from < 12; from += 3) {
+        Channels part(2);
+        for (std::size_t c = 0; c < 2; ++c)
+            part[c].assign(mix[c].begin() + from * kRate, mix[c].begin() + from * kRate + kRate * 8 / 5);
+        meter.add(part);
+    }
+    EXPECT_NEAR(report->rows[0].gain_db, -24 - meter.result().integrated_lufs, 0.8);
+}
+
+TEST_F(Deliveries, ARestartSkipsWhatIsDoneAndMakesWhatIsNot) {
+    add(Content::Mix, Container::Wav);
+    add(Content::Music, Container::Flac);
+    ASSERT_TRUE(deliver(plan_)->all_done());
+    auto again = deliver(plan_);
+    ASSERT_TRUE(again.ok());
+    for (const auto& row : again->rows) EXPECT_EQ(row.state, RowState::Skipped) << row.sentence;
+    EXPECT_NEAR(again->rows[0].course.loudness.integrated_lufs, -23, 0.1);
+    // A harmed file is not taken for a delivery, nor is it overwritten.
+    {
+        std::ofstream harm(plan_.folder / "Ferry mix.wav", std::ios::binary | std::ios::app);
+        harm << "x";
+    }
+    again = deliver(plan_);
+    EXPECT_EQ(again->rows[0].state, RowState::Failed);
+    EXPECT_NE(again->rows[0].sentence.find("there already"), std::string::npos);
+    EXPECT_EQ(again->rows[1].state, RowState::Skipped);
+    plan_.replace = true;
+    again = deliver(plan_);
+    EXPECT_EQ(again->rows[0].state, RowState::Done);
+    // Another setting is another delivery.
+    plan_.session.timeline.tracks[0].strip.gain_db = -3;
+    again = deliver(plan_);
+    EXPECT_EQ(again->rows[0].state, RowState::Done);
+    EXPECT_EQ(leftovers(), 0);
+}
+
+TEST_F(Deliveries, TheCheckSaysWhatIsWrongBefore) {
+    EXPECT_FALSE(deliver(plan_).ok());  // no rows
+    add(Content::Mix, Container::Wav);
+    add(Content::Mix, Container::Wav);                           // the same name
+    add(Content::Reverb, Container::Wav, "nowhere").name = "r";  // no such target; silent
+    add(Content::Mix, Container::Picture).name = "p";            // no picture
+    auto& carded = add(Content::Mix, Container::Wav);
+    carded.card = 2;  // empty
+    carded.name = "c";
+    auto& ranged = add(Content::Mix, Container::Wav);
+    ranged.loop_only = true;
+    ranged.name = "l";
+    auto& floating = add(Content::Mix, Container::Flac);
+    floating.depth = Depth::Float32;
+    floating.name = "f";
+    const auto issues = check(plan_);
+    const auto says = [&](int row, const char* words, bool error) {
+        return std::ranges::any_of(issues, [&](const Issue& t) {
+            return t.row == row && t.error == error && t.sentence.find(words) != std::string::npos;
+        });
+    };
+    EXPECT_TRUE(says(1, "name of row 1", true));
+    EXPECT_TRUE(says(2, "no target", true));
+    EXPECT_TRUE(says(2, "silent", false));
+    EXPECT_TRUE(says(3, "no picture", true));
+    EXPECT_TRUE(says(4, "Card 3", true));
+    EXPECT_TRUE(says(5, "loop range", true));
+    EXPECT_TRUE(says(6, "floating point", true));
+    // The others go out all the same.
+    const auto report = deliver(plan_);
+    ASSERT_TRUE(report.ok());
+    EXPECT_EQ(report->rows[0].state, RowState::Done);
+    for (std::size_t i = 1; i < report->rows.size(); ++i)
+        EXPECT_EQ(report->rows[i].state, RowState::Failed) << i;
+    // A recording is never written to.
+    plan_.folder = scratch_.folder();
+    plan_.replace = true;
+    plan_.table.rows.resize(1);
+    plan_.table.rows[0].name = "voice";
+    EXPECT_EQ(deliver(plan_)->rows[0].state, RowState::Failed);
+    fs::remove(scratch_ / "voice.wav");
+    EXPECT_FALSE(deliver(plan_).ok());
+}
+
+// What a run leaves that ended between a file's appearing and its proof: the file is made again. The same
+// name from before that run is somebody else's.
+TEST_F(Deliveries, WhatWasBrokenOffIsMadeAgain) {
+    add(Content::Mix, Container::Wav);
+    ASSERT_TRUE(deliver(plan_)->all_done());
+    const fs::path file = plan_.folder / "Ferry mix.wav";
+    fs::path proof;
+    for (const auto& entry : fs::directory_iterator(plan_.folder / ".rivlen")) {
+        EXPECT_EQ(entry.path().extension(), ".json");  // nothing else is left when all went well
+        proof = entry.path();
+    }
+    const auto text = read_text_file(proof);
+    ASSERT_TRUE(text.ok());
+    const auto made_from = nlohmann::json::parse(*text)["made_from"].get<std::string>();
+    const auto break_off = [&](std::chrono::seconds file_against_note) {
+        fs::remove(proof);
+        const fs::path note = fs::path(proof).replace_extension(".begun");
+        ASSERT_TRUE(write_text_file(note, made_from).ok());
+        fs::last_write_time(file, fs::last_write_time(note) + file_against_note);
+    };
+    break_off(std::chrono::seconds(-5));
+    auto again = deliver(plan_);
+    EXPECT_EQ(again->rows[0].state, RowState::Failed);
+    EXPECT_NE(again->rows[0].sentence.find("there already"), std::string::npos);
+    break_off(std::chrono::seconds(5));
+    again = deliver(plan_);
+    EXPECT_EQ(again->rows[0].state, RowState::Done) << again->rows[0].sentence;
+    again = deliver(plan_);
+    EXPECT_EQ(again->rows[0].state, RowState::Skipped);
+    EXPECT_EQ(leftovers(), 0);
+}
+
+TEST_F(Deliveries, CancellingLeavesNothing) {
+    for (int i = 0; i < 4; ++i) add(Content::Mix, Container::Wav).name = std::to_string(i);
+    const std::atomic<bool> stop{true};
+    const auto report = deliver(plan_, {{}, &stop});
+    ASSERT_TRUE(report.ok());
+    for (const auto& row : report->rows) EXPECT_EQ(row.state, RowState::Cancelled);
+    EXPECT_FALSE(fs::exists(plan_.folder / "0.wav"));
+}
+
+TEST_F(Deliveries, ReportsTellAClientAndAProgram) {
+    add(Content::Mix, Container::Wav).version = "natural";
+    plan_.name = "Ferry <&> \"quay\", part 1";
+    const auto report = deliver(plan_);
+    ASSERT_TRUE(report.ok() && report->all_done());
+    ASSERT_TRUE(write_reports(*report, plan_.table, plan_.folder).ok());
+    const auto html = report_to_html(*report, plan_.table);
+    EXPECT_NE(html.find("Ferry &lt;&amp;&gt;"), std::string::npos);
+    EXPECT_EQ(html.find("<&>"), std::string::npos);
+    EXPECT_NE(html.find("<svg"), std::string::npos);
+    EXPECT_NE(html.find("EBU R 128"), std::string::npos);
+    EXPECT_NE(html.find(report->rows[0].checksum), std::string::npos);
+    const auto json = nlohmann::json::parse(report_to_json(*report));
+    EXPECT_EQ(json["rows"][0]["frames"], 12 * kRate);
+    EXPECT_EQ(json["rows"][0]["version"], "natural");
+    const auto table = report_to_csv(*report);
+    EXPECT_NE(table.find("\"Ferry <&> \"\"quay\"\", part 1 mix natural.wav\""), std::string::npos) << table;
+}
+
+// What is handed on to be measured comes complete and in order, whatever the pieces.
+TEST(MeasuredInBackground, HandsOnEverythingInOrder) {
+    for (const bool interleaved : {false, true}) {
+        std::vector<float> taken;
+        MeasuredInBackground alongside(2, [&](const ScratchSound::Block& block) {
+            ASSERT_EQ(block.size(), 2U);
+            ASSERT_EQ(block[0].size(), block[1].size());
+            for (std::size_t i = 0; i < block[0].size(); ++i) ASSERT_EQ(block[1][i], -block[0][i]);
+            taken.insert(taken.end(), block[0].begin(), block[0].end());
+        });
+        float next = 1;
+        for (int piece = 0; piece < 300; ++piece) {
+            Channels part(2);
+            std::vector<float> mixed;
+            for (int i = 0; i < 1 + piece * 7 % 1000; ++i, ++next) {
+                part[0].push_back(next);
+                part[1].push_back(-next);
+                mixed.insert(mixed.end(), {next, -next});
+            }
+            interleaved ? alongside.add_interleaved(mixed) : alongside.add(part);
+        }
+        alongside.finish();
+        ASSERT_EQ(taken.size(), static_cast<std::size_t>(next) - 1);
+        for (std::size_t i = 0; i < taken.size(); ++i) ASSERT_EQ(taken[i], static_cast<float>(i + 1));
+    }
+}
+
+TEST(HandoverTables, AreKeptAsFilesAndNamesAreSafe) {
+    const test::Scratch scratch;
+    HandoverTemplate table = standard_template();
+    table.rows[1].card = 3;
+    table.rows[1].version = "clean";
+    table.rows[2].depth = Depth::Pcm16;
+    table.targets.push_back({"own", "Own", "house rule", -20, 1, -3, LoudnessGate::Dialogue, -15.0});
+    ASSERT_TRUE(save_template(table, scratch / "t.rivlen-handover").ok());
+    const auto read = load_template(scratch / "t.rivlen-handover");
+    ASSERT_TRUE(read.ok()) << read.error().message;
+    EXPECT_EQ(*read, table);
+    for (const char* bad : {"", "{}", "[1]", R"({"rivlen_handover":1,"rows":[{"content":"soup"}]})",
+                            R"({"rivlen_handover":1,"rows":[3]})", R"({"rivlen_handover":1,"targets":[{}]})",
+                            R"({"rivlen_handover":1,"rows":[{"sample_rate":3}]})", R"({"rivlen_handover":9})",
+                            R"({"rivlen_handover":1,"rows":[{"name":5}]})"})
+        EXPECT_FALSE(template_from_json(bad, "bad").ok()) << bad;
+    HandoverRow row;
+    row.name = "../{name}/{content}  {version} ";
+    EXPECT_EQ(file_name(row, "a/b", ".mov"), "abmix.wav");
+    EXPECT_EQ(file_part("../a/b  c. "), "ab c");
+    EXPECT_EQ(report_page("a/b", "out"), fs::path("out/ab report.html"));
+    EXPECT_TRUE(keeps_samples(Container::Flac) && !is_coded(Container::Flac));
+    EXPECT_TRUE(!keeps_samples(Container::Picture) && !is_coded(Container::Picture));
+    EXPECT_TRUE(is_coded(Container::Opus) && !has_depth(Container::Opus, Depth::Pcm24));
+    row.name = "...";
+    EXPECT_EQ(file_name(row, "x", ".mov"), "mix.wav");
+    row.container = Container::Picture;
+    row.name = "{name}";
+    EXPECT_EQ(file_name(row, "x", ".mkv"), "x.mkv");
+    EXPECT_NE(find_target({}, "r128"), nullptr);
+    EXPECT_EQ(find_target({}, "loud"), nullptr);
+    EXPECT_EQ(find_target(table.targets, "own")->true_peak_dbtp, -3);
+}
+
+TEST(CutLists, HoldTheTracks) {
+    Timeline r;
+    r.sample_rate = kRate;
+    r.first_timecode_frame = 90000;
+    const int track = add_track(r, "Dialogue");
+    Placement placement;
+    placement.path = "/media/the ferry.wav";
+    placement.length = 10 * kRate;
+    place_clip(r, placement, ClipSource::Whole, track);
+    placement.at = 15 * kRate;
+    place_clip(r, placement, ClipSource::Whole, track);
+    const auto edl = edl_of(r, r.tracks[0], "Ferry");
+    EXPECT_NE(edl.find("TITLE: Ferry\r\nFCM: NON-DROP FRAME\r\n"), std::string::npos);
+    EXPECT_NE(edl.find("001  THEFERRY AA    C        00:00:00:00 00:00:10:00 01:00:00:00 01:00:10:00"),
+              std::string::npos)
+        << edl;
+    EXPECT_NE(edl.find("002  THEFERRY AA    C        00:00:00:00 00:00:10:00 01:00:15:00 01:00:25:00"),
+              std::string::npos)
+        << edl;
+    const auto otio = nlohmann::json::parse(otio_of(r, "Ferry"));
+    EXPECT_EQ(otio["OTIO_SCHEMA"], "Timeline.1");
+    const auto& children = otio["tracks"]["children"][0]["children"];
+    ASSERT_EQ(children.size(), 3U);
+    EXPECT_EQ(children[1]["OTIO_SCHEMA"], "Gap.1");
+    EXPECT_EQ(children[1]["source_range"]["duration"]["value"], 5.0 * kRate);
+    const auto csv = clips_to_csv(r);
+    EXPECT_EQ(std::ranges::count(csv, '\n'), 3);
+    EXPECT_NE(csv.find("01:00:15:00,01:00:25:00"), std::string::npos);
+}
+
+Channels sine(double dbfs, double seconds, double hz = 1000) {
+    Channels out(2, std::vector<float>(static_cast<std::size_t>(seconds * kRate)));
+    for (std::size_t i = 0; i < out[0].size(); ++i)
+        out[0][i] = out[1][i] = static_cast<float>(
+            amplitude_of_db(dbfs) * std::sin(2 * std::numbers::pi * hz * static_cast<double>(i) / kRate));
+    return out;
+}
+LoudnessTimeline measured(std::initializer_list<std::pair<double, double>> parts) {
+    LoudnessTimelineMeter meter(kRate, 2);
+    for (const auto& [dbfs, seconds] : parts) meter.add(sine(dbfs, seconds));
+    return meter.finish();
+}
+
+// EBU Tech 3341 (2016), table 1, cases 1 to 5, synthesised from their description: 1 kHz stereo sines,
+// tolerance 0.1 LU.
+TEST(EbuTech3341, IntegratedLoudness) {
+    EXPECT_NEAR(measured({{-23, 20}}).loudness.integrated_lufs, -23, 0.1);
+    EXPECT_NEAR(measured({{-33, 20}}).loudness.integrated_lufs, -33, 0.1);
+    EXPECT_NEAR(measured({{-36, 10}, {-23, 60}, {-36, 10}}).loudness.integrated_lufs, -23, 0.1);
+    EXPECT_NEAR(measured({{-72, 10}, {-36, 10}, {-23, 60}, {-36, 10}, {-72, 10}}).loudness.integrated_lufs,
+                -23, 0.1);
+    EXPECT_NEAR(measured({{-26, 20}, {-20, 20.1}, {-26, 20}}).loudness.integrated_lufs, -23, 0.1);
+}
+// Cases 1 and 2 ask for momentary and short-term loudness, too; case 12 in kind: the highest momentary
+// loudness of bursts of 400 ms at -23 dBFS between silences.
+TEST(EbuTech3341, MomentaryAndShortTermMaxima) {
+    const auto steady = measured({{-23, 20}});
+    EXPECT_NEAR(steady.highest_momentary_lufs, -23, 0.1);
+    EXPECT_NEAR(steady.highest_short_term_lufs, -23, 0.1);
+    LoudnessTimelineMeter meter(kRate, 2);
+    for (int i = 0; i < 10; ++i) {
+        meter.add(sine(-200, 1));
+        meter.add(sine(-23, 0.4));
+    }
+    EXPECT_NEAR(meter.finish().highest_momentary_lufs, -23, 0.1);
+}
+// Cases 15 to 19 (true peak): sines at a quarter and a sixth of the rate and others whose phase puts the peak
+// between the samples; +0.2 and -0.4 dB are allowed. Level -6 dBTP, and +3 dBTP for case 19.
+TEST(EbuTech3341, TruePeak) {
+    struct Case {
+        double part_of_rate, phase_degrees, amplitude, dbtp;
+    };
+    for (const auto& c : std::initializer_list<Case>{{1.0 / 4, 0, 0.5, -6},
+                                                     {1.0 / 4, 45, 0.5, -6},
+                                                     {1.0 / 6, 60, 0.5, -6},
+                                                     {1.0 / 8, 67.5, 0.5, -6},
+                                                     {1.0 / 4, 45, 1.41, 3}}) {
+        Channels out(2, std::vector<float>(kRate));
+        for (std::size_t i = 0; i < out[0].size(); ++i) {
+            const double turn =
+                2 * std::numbers::pi * (c.part_of_rate * static_cast<double>(i) + c.phase_degrees / 360);
+            const double fade =
+                std::min({1.0, static_cast<double>(i) / 4800, static_cast<double>(out[0].size() - i) / 4800});
+            out[0][i] = out[1][i] = static_cast<float>(c.amplitude * fade * std::sin(turn));
+        }
+        LoudnessTimelineMeter meter(kRate, 2);
+        meter.add(out);
+        const double peak = meter.finish().loudness.true_peak_dbtp;
+        EXPECT_LE(peak, c.dbtp + 0.2) << c.phase_degrees;
+        EXPECT_GE(peak, c.dbtp - 0.4) << c.phase_degrees;
+    }
+}
+// libebur128 finds the same true peaks, whatever the pieces in which the sound comes; also where the highest
+// lies at the very end, and at another rate.
+TEST(TruePeaks, AreThoseOfLibebur128) {
+    for (const int rate : {44100, kRate}) {
+        for (const unsigned seed : {1U, 2U, 3U}) {
+            Channels x = {test::noise(30000, seed), test::noise(30000, seed + 10)};
+            // A little band-limited, as recordings are; half a sample either side of the middle.
+            for (auto& channel : x) {
+                float last = 0;
+                for (float& v : channel) {
+                    const float now = v;
+                    v = 0.5F * (now + last);
+                    last = now;
+                }
+            }
+            if (seed == 3) x[1].back() = x[1][x[1].size() - 2] = 0.9F;
+            LoudnessTimelineMeter meter(rate, 2);
+            for (std::size_t at = 0; at < x[0].size();) {
+                const std::size_t count = std::min<std::size_t>(x[0].size() - at, 1 + at % 777);
+                const auto from = static_cast<std::ptrdiff_t>(at);
+                const auto to = static_cast<std::ptrdiff_t>(at + count);
+                meter.add(Channels{{x[0].begin() + from, x[0].begin() + to},
+                                   {x[1].begin() + from, x[1].begin() + to}});
+                at += count;
+            }
+            LoudnessMeter other(rate, 2, LoudnessMeter::Kind::Running);
+            other.add(x);
+            other.add(Channels(2, std::vector<float>(64)));
+            EXPECT_NEAR(meter.finish().loudness.true_peak_dbtp, other.result().true_peak_dbtp, 0.15)
+                << rate << " " << seed;
+        }
+    }
+}
+// The course over time against libebur128 asked every 100 ms.
+TEST(LoudnessCourses, AreThoseOfLibebur128) {
+    Channels x = {test::noise(8 * kRate, 1), test::noise(8 * kRate, 2)};
+    for (std::size_t i = 0; i < x[0].size(); ++i) {
+        const double t = static_cast<double>(i) / kRate;
+        for (auto& channel : x) channel[i] *= static_cast<float>(t > 4 && t < 4.6 ? 0.0 : 0.1 + 0.05 * t);
+    }
+    LoudnessTimelineMeter meter(kRate, 2);
+    meter.add(x);
+    const auto course = meter.finish();
+    LoudnessMeter other(kRate, 2);
+    double momentary = -120;
+    std::vector<double> short_term;
+    for (std::size_t at = 0; at < x[0].size(); at += 4800) {
+        Channels part;
+        for (const auto& channel : x)
+            part.emplace_back(channel.begin() + static_cast<std::ptrdiff_t>(at),
+                              channel.begin() + static_cast<std::ptrdiff_t>(at + 4800));
+        other.add(part);
+        momentary = std::max(momentary, other.momentary_lufs());
+        short_term.push_back(other.short_term_lufs());
+    }
+    EXPECT_NEAR(course.highest_momentary_lufs, momentary, 1e-6);
+    EXPECT_NEAR(course.highest_short_term_lufs, *std::ranges::max_element(short_term), 1e-6);
+    ASSERT_EQ(course.short_term_lufs.size(), 8U);
+    for (std::size_t s = 0; s < 8; ++s)
+        EXPECT_NEAR(static_cast<double>(course.short_term_lufs[s]), short_term[10 * s + 9], 1e-4);
+}
+// EBU Tech 3342 (2016), table 1, cases 1 to 4: tolerance 1 LU.
+TEST(EbuTech3342, LoudnessRange) {
+    EXPECT_NEAR(measured({{-20, 20}, {-30, 20}}).loudness.range_lu, 10, 1);
+    EXPECT_NEAR(measured({{-20, 20}, {-15, 20}}).loudness.range_lu, 5, 1);
+    EXPECT_NEAR(measured({{-40, 20}, {-20, 20}}).loudness.range_lu, 20, 1);
+    EXPECT_NEAR(measured({{-50, 20}, {-35, 20}, {-20, 20}, {-35, 20}, {-50, 20}}).loudness.range_lu, 15, 1);
+}
+
+}  // namespace
+}  // namespace rivlen

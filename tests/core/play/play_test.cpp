@@ -1,0 +1,156 @@
+#include "core/play/player.h"
+
+#include <gtest/gtest.h>
+
+#include <chrono>
+#include <cmath>
+#include <thread>
+
+#include "tests/support/fixtures.h"
+
+namespace rivlen {
+namespace {
+
+using test::Scratch;
+
+// Takes samples by hand, as fast as they come: what arrives does not depend on the clock.
+class Hand {
+  public:
+    explicit Hand(Player& player) : player_(player) {}
+    std::vector<float> take(std::size_t frames) {
+        std::vector<float> all;
+        for (int tries = 0; all.size() < frames * 2 && tries < 2000000; ++tries) {
+            const std::int64_t before = player_.position();
+            std::array<float, 2> frame{};
+            player_.fill(frame);
+            if (player_.position() != before) {
+                all.insert(all.end(), frame.begin(), frame.end());
+            } else {
+                std::this_thread::sleep_for(std::chrono::microseconds(200));
+            }
+        }
+        return all;
+    }
+
+  private:
+    Player& player_;
+};
+
+struct Playing {
+    Scratch scratch;
+    std::shared_ptr<const Source> source =
+        std::make_shared<const Source>(test::noise_source(scratch, 48000, 2, 3.0));
+    std::shared_ptr<const MaskMap> map = std::make_shared<const MaskMap>(test::random_map(scratch, *source));
+    Player player;
+    Playing() {
+        player.set_material(source, map);
+        std::this_thread::sleep_for(std::chrono::milliseconds(30));
+    }
+};
+
+TEST(Player, TheSourceArrivesSampleForSample) {
+    Playing p;
+    p.player.set_monitor(Monitor::Source);
+    p.player.play();
+    const auto heard = Hand(p.player).take(9600);
+    ASSERT_GE(heard.size(), 9600U * 2);
+    const auto samples = p.source->samples();
+    for (std::size_t i = 400; i < 9600 * 2; ++i) ASSERT_EQ(heard[i], samples[i]) << i;
+}
+
+TEST(Player, KeptAndRemovedAddUpToTheSource) {
+    std::array<std::vector<float>, 2> heard;
+    for (const auto monitor : {Monitor::Kept, Monitor::Removed}) {
+        Playing p;
+        ShapeSettings settings;
+        settings.stems[0].solo = true;
+        settings.stems[0].set(Setting::Isolation, 60);
+        p.player.set_settings(settings);
+        p.player.set_monitor(monitor);
+        p.player.play();
+        heard[monitor == Monitor::Kept ? 0 : 1] = Hand(p.player).take(9600);
+    }
+    Playing p;
+    const auto samples = p.source->samples();
+    for (std::size_t i = 400; i < 9600 * 2; ++i)
+        ASSERT_NEAR(heard[0][i] + heard[1][i], samples[i], 1e-6F) << i;
+}
+
+// A sine makes every gap and click visible as a jump between neighbours.
+TEST(Player, SwitchingAndLoopingLeaveNoGap) {
+    const Scratch scratch;
+    std::vector<float> sine(48000 * 2);
+    for (std::size_t i = 0; i < sine.size(); ++i)
+        sine[i] = static_cast<float>(0.3 * std::sin(2 * M_PI * 200.0 * static_cast<double>(i) / 48000.0));
+    test::write_wav(scratch / "sine.wav", {sine}, 48000);
+    auto source = Source::bring_in(scratch / "sine.wav", scratch.folder());
+    ASSERT_TRUE(source.ok());
+    const auto shared = std::make_shared<const Source>(std::move(*source));
+    const auto map = std::make_shared<const MaskMap>(test::random_map(scratch, *shared));
+    Player player;
+    player.set_material(shared, map);
+    player.set_loop(LoopRange{4800, 14477});  // the seam is in the middle of a wave
+    std::this_thread::sleep_for(std::chrono::milliseconds(30));
+    player.play();
+    Hand hand(player);
+    std::vector<float> heard;
+    for (const auto monitor : {Monitor::Kept, Monitor::Source, Monitor::Removed, Monitor::Source,
+                               Monitor::Dialogue, Monitor::Source}) {
+        player.set_monitor(monitor);
+        const auto part = hand.take(6000);
+        heard.insert(heard.end(), part.begin(), part.end());
+    }
+    ASSERT_GT(heard.size(), 60000U);
+    float worst = 0;
+    for (std::size_t i = 4; i < heard.size(); i += 2)
+        worst = std::max(worst, std::abs(heard[i] - heard[i - 2]));
+    // The sine's own steepest step is 0.3 * 2 pi * 200 / 48000 = 0.0079; a hard cut would jump by up to 0.6.
+    EXPECT_LT(worst, 0.03F);
+}
+
+TEST(Player, AChangeIsHeardWithinFiftyMilliseconds) {
+    Playing p;
+    p.player.set_monitor(Monitor::Kept);
+    p.player.play();
+    Hand hand(p.player);
+    (void)hand.take(9600);
+    ShapeSettings muted;
+    for (auto& stem : muted.stems) stem.mute = true;
+    p.player.set_settings(muted);
+    const auto after = hand.take(4800);
+    // The latest sample that is still loud.
+    std::size_t last = 0;
+    for (std::size_t i = 0; i < after.size(); ++i) {
+        if (std::abs(after[i]) > 0.02F) last = i / 2;
+    }
+    // Three ready blocks and the window's own length: the change itself begins within 32 ms, and is done at
+    // 85 ms.
+    EXPECT_LT(static_cast<double>(last) / 48.0, 85.0);
+    float half = 0;
+    for (std::size_t i = 0; i < after.size(); i += 2) {
+        if (i / 2 > 2400 && i / 2 < 2900) half = std::max(half, std::abs(after[i]));
+    }
+    EXPECT_LT(half, 0.17F * 0.9F);  // at 50 ms it is plainly heard
+}
+
+TEST(Player, StopsAtTheEndAndStartsAgain) {
+    Playing p;
+    p.player.locate(static_cast<std::int64_t>(p.source->frames()) - 3000);
+    std::this_thread::sleep_for(std::chrono::milliseconds(20));
+    p.player.play();
+    (void)Hand(p.player).take(3000);
+    for (int i = 0; i < 100 && p.player.playing(); ++i) {
+        std::vector<float> block(128);
+        p.player.fill(block);
+        std::this_thread::sleep_for(std::chrono::milliseconds(1));
+    }
+    EXPECT_FALSE(p.player.playing());
+    EXPECT_EQ(p.player.position(), static_cast<std::int64_t>(p.source->frames()));
+    p.player.play();
+    (void)Hand(p.player).take(640);
+    EXPECT_LT(p.player.position(), 3000);
+    EXPECT_TRUE(p.player.playing());
+}
+
+}  // namespace
+}  // namespace rivlen

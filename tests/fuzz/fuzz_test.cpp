@@ -1,0 +1,106 @@
+// Mutations of good files, the same in every run. The real fuzzer (preset "fuzz") goes further.
+#include <gtest/gtest.h>
+
+#include <fstream>
+#include <iterator>
+#include <random>
+
+#include "core/project/session.h"
+#include "tests/support/fixtures.h"
+#include "tests/fuzz/readers.h"
+
+namespace rivlen {
+namespace {
+
+using Bytes = std::vector<std::byte>;
+
+Bytes bytes_of(const std::filesystem::path& path) {
+    std::ifstream in(path, std::ios::binary);
+    const std::string text((std::istreambuf_iterator<char>(in)), {});
+    const auto view = std::as_bytes(std::span(text));
+    return {view.begin(), view.end()};
+}
+
+// Flipped, overwritten, doubled, dropped and cut bytes.
+Bytes mutated(Bytes bytes, std::mt19937& random) {
+    const auto below = [&](std::size_t n) { return n == 0 ? 0 : random() % n; };
+    const auto changes = 1 + below(8);
+    for (std::size_t i = 0; i < changes && !bytes.empty(); ++i) {
+        // Half of the changes near the head, where the structure is.
+        const std::size_t at = below(below(2) == 0 ? std::min<std::size_t>(bytes.size(), 200) : bytes.size());
+        const auto offset = static_cast<std::ptrdiff_t>(at);
+        switch (below(5)) {
+            case 0:
+                bytes[at] ^= static_cast<std::byte>(1U << below(8));
+                break;
+            case 1:
+                bytes[at] = static_cast<std::byte>(below(256));
+                break;
+            case 2:
+                bytes.insert(bytes.begin() + offset, bytes[at]);
+                break;
+            case 3:
+                bytes.erase(bytes.begin() + offset);
+                break;
+            default:
+                if (below(4) == 0) bytes.resize(at);
+                break;
+        }
+    }
+    return bytes;
+}
+
+int taken_of(fuzz::Reader reader, const Bytes& good, int rounds) {
+    std::mt19937 random(1);
+    EXPECT_TRUE(fuzz::read(reader, good));
+    int taken = 0;
+    for (int i = 0; i < rounds; ++i) taken += fuzz::read(reader, mutated(good, random)) ? 1 : 0;
+    return taken;
+}
+
+TEST(Fuzz, SoundFiles) {
+    const test::Scratch scratch;
+    test::write_wav(scratch / "a.wav", {test::noise(3000, 1), test::noise(3000, 2)}, 44100);
+    EXPECT_LT(taken_of(fuzz::Reader::Media, bytes_of(scratch / "a.wav"), 300), 300);
+}
+
+TEST(Fuzz, PictureFiles) {
+    const test::Scratch scratch;
+    const std::string command =
+        "ffmpeg -v error -f lavfi -i testsrc=size=32x32:rate=25 -f lavfi -i "
+        "sine=frequency=440 -t 0.2 -c:v mpeg4 -c:a aac -y '" +
+        (scratch / "a.mp4").string() + "'";
+    ASSERT_EQ(std::system(command.c_str()), 0);  // NOLINT
+    EXPECT_LT(taken_of(fuzz::Reader::Media, bytes_of(scratch / "a.mp4"), 150), 150);
+}
+
+TEST(Fuzz, Sessions) {
+    Session session;
+    session.items.push_back({"/rec/a.wav", "00ff", {}, LoopRange{10, 20}, true});
+    session.items.push_back({"/rec/b.mov", "", {}, {}, false});
+    session.current = 1;
+    const std::string text = session_to_json(session);
+    const auto view = std::as_bytes(std::span(text));
+    EXPECT_LT(taken_of(fuzz::Reader::Session, {view.begin(), view.end()}, 3000), 3000);
+}
+
+TEST(Fuzz, MaskMaps) {
+    const test::Scratch scratch;
+    const Source source = test::noise_source(scratch, 48000, 1, 0.2);
+    const MaskMap map = test::random_map(scratch, source);
+    std::filesystem::path file;
+    for (const auto& entry : std::filesystem::recursive_directory_iterator(scratch.folder())) {
+        if (entry.is_regular_file() && MaskMap::open(entry.path(), "")) file = entry.path();
+    }
+    ASSERT_FALSE(file.empty());
+    EXPECT_LT(taken_of(fuzz::Reader::MaskMap, bytes_of(file), 500), 500);
+}
+
+TEST(Fuzz, Timecodes) {
+    const std::string text = "01:00:10;02";
+    const auto view = std::as_bytes(std::span(text));
+    EXPECT_LT(taken_of(fuzz::Reader::Timecode, {view.begin(), view.end()}, 2000), 2000);
+}
+
+}  // namespace
+}  // namespace rivlen

@@ -1,0 +1,138 @@
+#include "tests/learn/made_corpus.h"
+
+#include <cmath>
+#include <fstream>
+#include <nlohmann/json.hpp>
+#include <numbers>
+
+#include "core/base/output_file.h"
+#include "learn/rng.h"
+
+namespace rivlen::test {
+
+namespace {
+
+using learn::Rng;
+using nlohmann::json;
+
+constexpr double kTwoPi = 2.0 * std::numbers::pi;
+constexpr std::size_t kRate = learn::kCorpusRate;
+
+std::vector<float> voice(double pitch_hz, std::size_t frames, Rng& rng) {
+    std::vector<float> out(frames);
+    for (std::size_t i = 0; i < frames; ++i) {
+        const double t = static_cast<double>(i) / kRate;
+        const double syllable = std::pow(std::max(0.0, std::sin(kTwoPi * 2.1 * t)), 2.0);
+        double x = 0.0;
+        for (int h = 1; h < 20; ++h) x += std::sin(kTwoPi * pitch_hz * h * t) / h;
+        const double hiss = std::max(0.0, std::sin(kTwoPi * 2.1 * t + 2.2));
+        out[i] = static_cast<float>(0.1 * syllable * x) +
+                 static_cast<float>(0.02 * std::pow(hiss, 8.0)) * rng.noise();
+    }
+    return out;
+}
+
+std::vector<float> chords(double root_hz, std::size_t frames) {
+    std::vector<float> out(frames * 2);
+    for (std::size_t i = 0; i < frames; ++i) {
+        const double t = static_cast<double>(i) / kRate;
+        const double root = root_hz * (static_cast<int>(t) % 2 == 0 ? 1.0 : 1.335);
+        const double left = std::sin(kTwoPi * root * t) + 0.5 * std::sin(kTwoPi * root * 2.0 * t);
+        const double right = std::sin(kTwoPi * root * 1.26 * t) + 0.3 * std::sin(kTwoPi * root * 3.0 * t);
+        out[2 * i] = static_cast<float>(0.15 * left);
+        out[2 * i + 1] = static_cast<float>(0.15 * right);
+    }
+    return out;
+}
+
+std::vector<float> bursts(double seconds_between, std::size_t frames, Rng& rng) {
+    std::vector<float> out(frames);
+    const auto between = static_cast<std::size_t>(seconds_between * kRate);
+    for (std::size_t i = 0; i < frames; ++i) {
+        const double since = static_cast<double>(i % between) / kRate;
+        out[i] = static_cast<float>(0.2 * std::exp(-18.0 * since)) * rng.noise();
+    }
+    return out;
+}
+
+class Package {
+  public:
+    Package(const Scratch& scratch, std::string name) : scratch_(scratch), name_(std::move(name)) {}
+    void add(const char* kind, const std::string& group, const std::string& pool, int channels,
+             const std::vector<float>& sound) {
+        const json measures = {{"bandwidth_hz", 20000}, {"level_db", -22}, {"level_range_db", 45},
+                               {"noise_floor_db", -70}, {"dc", 0},         {"clipped_share", 0}};
+        index_.push_back({{"package", name_},
+                          {"path", group + std::to_string(index_.size())},
+                          {"group", group},
+                          {"kind", kind},
+                          {"pool", pool},
+                          {"hash", std::hash<std::string>{}(name_ + group + std::to_string(index_.size()))},
+                          {"offset_samples", pcm_.size()},
+                          {"frames", sound.size() / static_cast<std::size_t>(channels)},
+                          {"channels", channels},
+                          {"measures", measures}});
+        for (const float x : sound) pcm_.push_back(static_cast<std::int16_t>(std::lround(x * 32767.0F)));
+    }
+    void write() const {
+        std::filesystem::create_directories(scratch_ / "corpus/index");
+        std::filesystem::create_directories(scratch_ / "corpus/pcm");
+        expect_ok(write_text_file(scratch_ / ("corpus/index/" + name_ + ".json"), index_.dump()));
+        std::ofstream out(scratch_ / ("corpus/pcm/" + name_ + ".s16"), std::ios::binary);
+        out.write(reinterpret_cast<const char*>(pcm_.data()),
+                  static_cast<std::streamsize>(pcm_.size() * sizeof(std::int16_t)));
+    }
+
+  private:
+    static void expect_ok(const Status& status) {
+        if (!status) throw std::runtime_error(status.error().message);
+    }
+    const Scratch& scratch_;
+    std::string name_;
+    json index_ = json::array();
+    std::vector<std::int16_t> pcm_;
+};
+
+}  // namespace
+
+learn::Corpus made_corpus(const Scratch& scratch) {
+    Rng rng(77);
+    Package speech(scratch, "made-speech");
+    for (const auto& [group, pitch_hz, pool] :
+         {std::tuple{"low", 120.0, "learn"}, std::tuple{"middle", 160.0, "learn"},
+          std::tuple{"high", 210.0, "choose"}, std::tuple{"higher", 250.0, "tell"}}) {
+        for (int i = 0; i < 2; ++i) speech.add("speech", group, pool, 1, voice(pitch_hz, 3 * kRate, rng));
+    }
+    speech.write();
+    Package music(scratch, "made-music");
+    music.add("music", "minor", "learn", 2, chords(220.0, 6 * kRate));
+    music.add("music", "major", "learn", 2, chords(330.0, 6 * kRate));
+    music.add("music", "other", "choose", 2, chords(275.0, 6 * kRate));
+    music.add("music", "another", "tell", 2, chords(247.0, 6 * kRate));
+    music.write();
+    Package effects(scratch, "made-effects");
+    effects.add("effects", "steps", "learn", 1, bursts(0.6, 3 * kRate, rng));
+    effects.add("effects", "rattle", "learn", 1, bursts(0.09, 3 * kRate, rng));
+    effects.add("effects", "knocks", "choose", 1, bursts(0.35, 3 * kRate, rng));
+    effects.add("effects", "taps", "tell", 1, bursts(0.25, 3 * kRate, rng));
+    effects.write();
+    auto corpus = learn::Corpus::open(scratch / "corpus");
+    if (!corpus) throw std::runtime_error(corpus.error().message);
+    return std::move(*corpus);
+}
+
+double decay_time_s(std::span<const float> response, int sample_rate) {
+    std::vector<double> left(response.size());
+    double sum = 0.0;
+    for (std::size_t i = response.size(); i-- > 0;)
+        left[i] = sum += static_cast<double>(response[i]) * static_cast<double>(response[i]);
+    const auto when = [&](double db) {
+        const double limit = left[0] * std::pow(10.0, db / 10.0);
+        return static_cast<double>(std::ranges::find_if(left, [&](double e) { return e < limit; }) -
+                                   left.begin()) /
+               sample_rate;
+    };
+    return 3.0 * (when(-25.0) - when(-5.0));
+}
+
+}  // namespace rivlen::test

@@ -1,0 +1,91 @@
+#include "tests/support/fixtures.h"
+
+#include <unistd.h>
+
+#include <atomic>
+#include <random>
+
+#include "core/media/sound_file.h"
+#include "core/separation/split.h"
+
+namespace rivlen::test {
+
+namespace fs = std::filesystem;
+
+Scratch::Scratch() {
+    static std::atomic<int> counter{0};
+    folder_ = fs::temp_directory_path() / fmt::format("rivlen-test-{}-{}", ::getpid(), ++counter);
+    fs::create_directories(folder_);
+}
+
+Scratch::~Scratch() {
+    std::error_code ignored;
+    fs::remove_all(folder_, ignored);
+}
+
+int Scratch::leftovers() const {
+    int count = 0;
+    for (const auto& entry : fs::recursive_directory_iterator(folder_)) {
+        if (entry.path().filename().string().find(".part") != std::string::npos) ++count;
+    }
+    return count;
+}
+
+std::vector<float> noise(std::size_t frames, unsigned seed) {
+    std::mt19937 generator(seed);
+    std::vector<float> out(frames);
+    for (float& x : out) x = (static_cast<float>(generator() >> 8U) / 8388608.0F - 1.0F) * 0.17F;
+    return out;
+}
+
+void write_wav(const fs::path& path, const Channels& channels, int sample_rate) {
+    auto writer =
+        SoundFileWriter::create(path, SoundFormat::WavFloat, sample_rate, static_cast<int>(channels.size()));
+    if (!writer || !writer->write(channels) || !writer->commit())
+        throw std::runtime_error("cannot write " + path.string());
+}
+
+Channels read_wav(const fs::path& path) {
+    auto audio = read_audio(path);
+    if (!audio) throw std::runtime_error(audio.error().message);
+    return audio->channels;
+}
+
+Source noise_source(const Scratch& scratch, int sample_rate, int channels, double seconds) {
+    Channels sound;
+    for (int c = 0; c < channels; ++c)
+        sound.push_back(
+            noise(static_cast<std::size_t>(seconds * sample_rate), 7U + static_cast<unsigned>(c)));
+    const auto path = scratch / fmt::format("noise-{}-{}.wav", sample_rate, channels);
+    write_wav(path, sound, sample_rate);
+    auto source = Source::bring_in(path, scratch.folder());
+    if (!source) throw std::runtime_error(source.error().message);
+    return std::move(*source);
+}
+
+MaskMap random_map(const Scratch& scratch, const Source& source) {
+    const auto frames = map_frames(source);
+    std::mt19937 generator(99);
+    std::vector<float> masks(frames * kMaskRow);
+    for (std::size_t t = 0; t < frames; ++t) {
+        for (std::size_t b = 0; b < kBands; ++b) {
+            std::array<float, kStems> weights{};
+            float sum = 0;
+            for (float& w : weights) {
+                w = static_cast<float>(generator() % 1000 + 1) / 1000.0F;
+                w *= w * w;
+                sum += w;
+            }
+            for (std::size_t s = 0; s < kStems; ++s) masks[t * kMaskRow + s * kBands + b] = weights[s] / sum;
+        }
+    }
+    const auto path = scratch / "random.map";
+    auto writer = MaskMapWriter::create(path, {source.hash(), "random", frames});
+    if (!writer || !writer->write(0, masks) || !writer->commit())
+        throw std::runtime_error("cannot write map");
+    auto map = MaskMap::open(path, source.hash());
+    if (!map) throw std::runtime_error(map.error().message);
+    return std::move(*map);
+}
+
+}  // namespace rivlen::test
