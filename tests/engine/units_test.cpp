@@ -24,6 +24,9 @@ class Units : public testing::TestWithParam<const Kernels*> {
     }
     void TearDown() override { use_kernels(nullptr); }
 };
+void PrintTo(const Kernels* kernels, std::ostream* out) {
+    *out << kernels->name;
+}
 INSTANTIATE_TEST_SUITE_P(OnThisMachine, Units, testing::ValuesIn(available_kernels()),
                          [](const auto& info) { return info.param->name; });
 

@@ -40,6 +40,9 @@ class Models : public testing::TestWithParam<Floors> {
         return mix;
     }
 };
+void PrintTo(const Floors& floors, std::ostream* out) {
+    *out << floors.model;
+}
 INSTANTIATE_TEST_SUITE_P(Shipped, Models,
                          testing::Values(Floors{"quick", 35, 15.0, 0.5}, Floors{"fine", 42, 20.0, 0.5}),
                          [](const auto& info) { return info.param.model; });
