@@ -100,7 +100,7 @@ void open_long_session(benchmark::State& state) {
     for (auto _ : state) {
         app::MainWindow window(s.scratch / "window");
         window.open_path(s.file);
-        window.show_view(app::MainWindow::View::Timeline);
+        window.show_view(app::MainWindow::View::Rebuild);
         window.show();
         const QPixmap seen = window.grab();  // up, with everything painted that is there already
         benchmark::DoNotOptimize(seen.width());
@@ -117,7 +117,7 @@ void scroll(benchmark::State& state) {
     app::MainWindow window(s.scratch / "window");
     window.resize(1280, 800);
     window.open_path(s.file);
-    window.show_view(app::MainWindow::View::Timeline);
+    window.show_view(app::MainWindow::View::Rebuild);
     window.show();
     auto& view = window.rebuild_view().time_view();
     auto& canvas = window.rebuild_view().canvas();
@@ -167,7 +167,7 @@ void play_twelve_tracks(benchmark::State& state) {
     auto& s = long_session();
     MixPlayer player;
     player.set_plan(std::make_shared<const MixPlan>(s.session, s.media));
-    SimulatedOutput output(player, false);
+    SimulatedOutput output(player, SimulatedOutput::Pace::Clock, false);
     player.locate(std::int64_t{60} * kRate);
     player.play();
     std::this_thread::sleep_for(std::chrono::seconds(1));
@@ -196,7 +196,7 @@ int soak(int seconds) {
     auto& s = long_session();
     MixPlayer player;
     player.set_plan(std::make_shared<const MixPlan>(s.session, s.media));
-    SimulatedOutput output(player, false);
+    SimulatedOutput output(player, SimulatedOutput::Pace::Clock, false);
     player.play();
     std::jthread splitting([&](const std::stop_token& stop) {
         give_way();  // as jobs of the window do

@@ -90,7 +90,7 @@ void MainWindow::look_at_recording() {
                 int id = 0;
                 dialog->look().put_into(chain, dialog->taken(), [&id] { return ++id; });
                 document_.place_file(path, 0, 0, chain);
-                show_view(View::Timeline);
+                show_view(View::Rebuild);
             });
             dialog->show();
         });

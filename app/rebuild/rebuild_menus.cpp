@@ -8,7 +8,7 @@ namespace rivlen::app {
 
 void MainWindow::build_rebuild_menus() {
     RebuildView* r = rebuild_;
-    auto* listen = add_menu(tr("Listen"), View::Timeline);
+    auto* listen = add_menu(tr("Listen"), View::Rebuild);
     add_act(listen, tr("Play or stop"), {QKeySequence("Space")}, [r] { r->play_or_stop(); });
     add_act(listen, tr("Loop on or off"), {QKeySequence("L")}, [r] { r->toggle_loop(); });
     add_act(listen, tr("Go to the start"), {QKeySequence("Home")}, [r] { r->go_to_start(); });
@@ -17,7 +17,7 @@ void MainWindow::build_rebuild_menus() {
     add_act(listen, tr("Ten frames back"), {QKeySequence("Shift+Left")}, [r] { r->jog(-10); });
     add_act(listen, tr("Ten frames on"), {QKeySequence("Shift+Right")}, [r] { r->jog(10); });
 
-    auto* clip = add_menu(tr("Clip"), View::Timeline);
+    auto* clip = add_menu(tr("Clip"), View::Rebuild);
     add_act(clip, tr("Cut at the playhead"), {QKeySequence("T")}, [r] { r->split_at_playhead(); });
     add_act(clip, tr("Trim the start to the playhead"), {QKeySequence("[")},
             [r] { r->trim_to_playhead(true); });
@@ -38,7 +38,7 @@ void MainWindow::build_rebuild_menus() {
     add_act(clip, tr("Snap or not"), {QKeySequence("N")}, [r] { r->toggle_snapping(); });
     add_act(clip, tr("Silences in talk…"), {QKeySequence("Shift+S")}, [r] { r->toggle_silences(); });
 
-    auto* track = add_menu(tr("Track"), View::Timeline);
+    auto* track = add_menu(tr("Track"), View::Rebuild);
     add_act(track, tr("Place the stems of the recording"), {QKeySequence("Shift+P")},
             [r] { r->place_stems(); });
     add_act(track, tr("Bring a file onto the track…"), {QKeySequence("Shift+B")},
@@ -59,7 +59,7 @@ void MainWindow::build_rebuild_menus() {
         if (!file.isEmpty()) r->write_mix(file.toStdString());
     });
 
-    auto* show = add_menu(tr("Show"), View::Timeline);
+    auto* show = add_menu(tr("Show"), View::Rebuild);
     add_act(show, tr("Closer"), {QKeySequence("+"), QKeySequence("=")}, [r] { r->zoom(0.5); });
     add_act(show, tr("Wider"), {QKeySequence("-")}, [r] { r->zoom(2.0); });
     add_act(show, tr("Everything"), {QKeySequence("W")}, [r] { r->show_all(); });

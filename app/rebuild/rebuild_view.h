@@ -75,6 +75,8 @@ class RebuildView : public QWidget {
     [[nodiscard]] MixRuler& ruler() { return *ruler_; }
     [[nodiscard]] PicturePane& picture() { return *picture_; }
     [[nodiscard]] Inspector& side() { return *side_; }
+    // The last edit has reached the player.
+    [[nodiscard]] bool settled() const { return !plan_timer_.isActive(); }
     [[nodiscard]] Recorder& recorder() { return recorder_; }
     // The plan that is played now.
     [[nodiscard]] std::shared_ptr<const MixPlan> plan() const { return plan_; }

@@ -58,9 +58,10 @@ void AudioOutput::open() {
     rate_ = transport_->sample_rate();
     if (sink_) sink_->stop();
     sink_.reset();
-    const QAudioDevice device = qEnvironmentVariable("RIVLEN_OUTPUT") == "simulated"
-                                    ? QAudioDevice()
-                                    : QMediaDevices::defaultAudioOutput();
+    const QString asked = qEnvironmentVariable("RIVLEN_OUTPUT");
+    const bool driven = asked == "driven";
+    const QAudioDevice device =
+        driven || asked == "simulated" ? QAudioDevice() : QMediaDevices::defaultAudioOutput();
     QAudioFormat format;
     format.setSampleRate(rate_);
     format.setChannelCount(Transport::kOutputChannels);
@@ -68,8 +69,9 @@ void AudioOutput::open() {
     if (device.isNull() || !device.isFormatSupported(format)) {
         name_ = tr("Simulated output");
         if (!simulated_)
-            simulated_ = std::make_unique<SimulatedOutput>(*transport_,
-                                                           qEnvironmentVariableIsSet("RIVLEN_KEEP_OUTPUT"));
+            simulated_ = std::make_unique<SimulatedOutput>(
+                *transport_, driven ? SimulatedOutput::Pace::Driven : SimulatedOutput::Pace::Clock,
+                qEnvironmentVariableIsSet("RIVLEN_KEEP_OUTPUT"));
         return;
     }
     simulated_.reset();

@@ -1,4 +1,5 @@
-// The sound device, or a simulated one where there is none (or RIVLEN_OUTPUT=simulated asks for it).
+// The sound device, or a simulated one where there is none, or where RIVLEN_OUTPUT asks for it: "simulated" goes
+// with the clock, "driven" waits for a test to ask for sound.
 #pragma once
 
 #include <QIODevice>

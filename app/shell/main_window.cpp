@@ -527,7 +527,7 @@ QMenu* MainWindow::add_menu(const QString& title, std::optional<View> view) {
 void MainWindow::build_view_menus() {
     auto* views = menuBar()->addMenu(tr("View"));
     add_act(views, tr("Separate"), {QKeySequence("1")}, [this] { show_view(View::Separate); });
-    add_act(views, tr("Rebuild"), {QKeySequence("2")}, [this] { show_view(View::Timeline); });
+    add_act(views, tr("Rebuild"), {QKeySequence("2")}, [this] { show_view(View::Rebuild); });
     add_act(views, tr("Hand over"), {QKeySequence("3")}, [this] { show_view(View::Handover); });
 }
 
@@ -544,7 +544,7 @@ void MainWindow::show_view(View view) {
         entry.menu->menuAction()->setVisible(entry.view == view);
         for (auto* action : entry.menu->actions()) action->setEnabled(entry.view == view);
     }
-    if (view == View::Timeline) {
+    if (view == View::Rebuild) {
         output_.use(mix_player_);
         output_.follow_rate();
     } else {
@@ -782,8 +782,12 @@ void MainWindow::follow_material() {
     }
 }
 
+bool MainWindow::settled() const {
+    return measuring_.settled() && !match_timer_.isActive() && match_job_ == 0 && rebuild_->settled();
+}
+
 void MainWindow::follow_time() {
-    if (shown_view_ == View::Timeline) return rebuild_->follow_time();
+    if (shown_view_ == View::Rebuild) return rebuild_->follow_time();
     if (!shown_source_) return;
     const double seconds = static_cast<double>(player_.position()) / shown_source_->sample_rate();
     const bool playing = player_.playing();
@@ -837,6 +841,7 @@ void MainWindow::measure_match_soon() {
     const auto* item = document_.current_item();
     if (!shown_source_ || !shown_map_ || item == nullptr) return;
     if (match_job_ != 0) jobs_.cancel(match_job_);
+    const int number = ++match_count_;
     const bool wanted = document_.session().level_match;
     auto result = std::make_shared<MatchResult>();
     const auto total = static_cast<std::int64_t>(shown_source_->frames());
@@ -850,7 +855,8 @@ void MainWindow::measure_match_soon() {
             *result = *measured;
             return {};
         },
-        [this, result, wanted](const Status& status) {
+        [this, result, wanted, number](const Status& status) {
+            if (number == match_count_) match_job_ = 0;
             if (!status) return;
             gains_ = result->gain;
             if (blind_ != nullptr && blind_->running()) return;
@@ -913,7 +919,7 @@ void MainWindow::dropEvent(QDropEvent* event) {
         const fs::path file = url.toLocalFile().toStdString();
         const bool session = file.extension() == kSessionExtension;
         // On tracks a file becomes a clip; a recording that is to be split is dropped in the Separate view.
-        if (shown_view_ == View::Timeline && !session && !document_.timeline().tracks.empty()) {
+        if (shown_view_ == View::Rebuild && !session && !document_.timeline().tracks.empty()) {
             rebuild_->bring_to_track(file);
         } else {
             open_path(file);

@@ -44,13 +44,18 @@ class MainWindow : public QMainWindow {
     [[nodiscard]] MixPlayer& mix_player() { return mix_player_; }
     [[nodiscard]] RebuildView& rebuild_view() { return *rebuild_; }
     [[nodiscard]] HandoverView& handover_view() { return *handover_; }
-    enum class View { Separate, Timeline, Handover };
+    enum class View { Separate, Rebuild, Handover };
     void show_view(View view);
     [[nodiscard]] View view() const { return shown_view_; }
     // A session or a recording, by its extension.
     void open_path(const std::filesystem::path& path);
     void write_stems_to(const std::filesystem::path& folder, bool overwrite);
     void lay_back_to(const std::filesystem::path& out, bool overwrite);
+
+    // Picture, lanes, meters and controls catch up with playback: what a timer does all the time.
+    void follow_time();
+    // Nothing is being measured, or waits to be, or to be played.
+    [[nodiscard]] bool settled() const;
 
   protected:
     void dragEnterEvent(QDragEnterEvent* event) override;
@@ -76,7 +81,6 @@ class MainWindow : public QMainWindow {
     QWidget* build_transport();
     void follow_session();
     void follow_material();
-    void follow_time();
     void choose_stem(int stem);
     void set_monitor(Monitor monitor);
     void measure_match_soon();
@@ -131,7 +135,7 @@ class MainWindow : public QMainWindow {
     std::shared_ptr<const Source> shown_source_;
     std::shared_ptr<const MaskMap> shown_map_;
     std::array<float, kMonitors> gains_{};
-    int match_job_ = 0, stem_ = 0;
+    int match_job_ = 0, match_count_ = 0, stem_ = 0;
     double meter_db_ = -90;
 };
 

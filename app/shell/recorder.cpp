@@ -49,15 +49,16 @@ Status Recorder::start(const std::filesystem::path& file, int sample_rate) {
     format.setSampleRate(sample_rate);
     format.setChannelCount(1);
     format.setSampleFormat(QAudioFormat::Float);
-    const QAudioDevice device = qEnvironmentVariable("RIVLEN_INPUT") == "simulated"
-                                    ? QAudioDevice()
-                                    : QMediaDevices::defaultAudioInput();
+    const QString asked = qEnvironmentVariable("RIVLEN_INPUT");
+    const bool driven = asked == "driven";
+    const QAudioDevice device =
+        driven || asked == "simulated" ? QAudioDevice() : QMediaDevices::defaultAudioInput();
     if (device.isNull() || !device.isFormatSupported(format)) {
         device_ = tr("Simulated input");
         line_ = demo_line(sample_rate);
         spoken_ = 0;
         begun_ms_ = QDateTime::currentMSecsSinceEpoch();
-        clock_.start();
+        if (!driven) clock_.start();
         return {};
     }
     device_ = device.description();
@@ -89,14 +90,17 @@ void Recorder::take(std::span<const float> samples) {
     frames_ += static_cast<std::int64_t>(samples.size());
 }
 
-void Recorder::simulate() {
-    const auto due = (QDateTime::currentMSecsSinceEpoch() - begun_ms_) * rate_ / 1000;
+void Recorder::speak(std::int64_t frames) {
     std::vector<float> block;
-    for (std::int64_t i = frames_; i < due; ++i) {
+    for (std::int64_t i = 0; i < frames; ++i) {
         block.push_back(line_[spoken_]);
         spoken_ = (spoken_ + 1) % line_.size();
     }
     take(block);
+}
+
+void Recorder::simulate() {
+    speak((QDateTime::currentMSecsSinceEpoch() - begun_ms_) * rate_ / 1000 - frames_);
 }
 
 Status Recorder::stop() {

@@ -29,6 +29,9 @@ class Recorder : public QObject {
     [[nodiscard]] bool recording() const { return writer_.has_value(); }
     [[nodiscard]] std::int64_t frames() const { return frames_; }
     [[nodiscard]] QString device() const { return device_; }
+    // The simulated input speaks so many frames more. By itself it follows the clock, unless RIVLEN_INPUT is
+    // "driven": then this alone makes it speak.
+    void speak(std::int64_t frames);
 
   signals:
     void failed(const QString& sentence);

@@ -1,5 +1,4 @@
-// A stand-in for a sound device: takes sound from a transport at the pace of the clock, and can keep what it
-// took.
+// A stand-in for a sound device: takes sound from a transport, and can keep what it took.
 #pragma once
 
 #include <mutex>
@@ -12,16 +11,23 @@ namespace rivlen {
 
 class SimulatedOutput {
   public:
-    // Takes blocks as a device with a buffer of about 10 ms would. keep: remember what was taken while
-    // playing.
-    SimulatedOutput(Transport& transport, bool keep);
+    // Clock: blocks are taken as time goes on, as a device with a buffer of about 10 ms would. Driven: they
+    // are taken by advance() alone, so that nothing depends on how busy the machine is.
+    enum class Pace { Clock, Driven };
+    // keep: remember what was taken while playing.
+    SimulatedOutput(Transport& transport, Pace pace, bool keep);
     SimulatedOutput(const SimulatedOutput&) = delete;
     SimulatedOutput& operator=(const SimulatedOutput&) = delete;
+
+    // Driven: takes so many frames, waiting for each until it has been rendered; fewer when playback ends.
+    // Returns how many.
+    std::size_t advance(std::size_t frames);
     // Interleaved stereo, everything taken since the last call.
     [[nodiscard]] std::vector<float> take_kept();
 
   private:
     void run(const std::stop_token& stop);
+    void take(std::size_t frames);
     Transport& transport_;
     bool keep_;
     std::mutex mutex_;

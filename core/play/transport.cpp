@@ -64,9 +64,24 @@ void Transport::locate(std::int64_t frame) {
     if (!playing_) position_ = frame;
 }
 
+void Transport::settle() const {
+    // The round that is under way may have looked already; the one after it has not, and is over two rounds
+    // later.
+    const std::uint64_t enough = rounds_ + 3;
+    while (rounds_ < enough) std::this_thread::sleep_for(std::chrono::microseconds(200));
+}
+
+std::size_t Transport::ready_frames() const {
+    const std::size_t at = taken_.load(std::memory_order_relaxed);
+    if (flush_.load(std::memory_order_acquire) || at == written_.load(std::memory_order_acquire)) return 0;
+    const std::size_t count = ring_[at % ring_.size()].count;
+    return count - std::min(count, taken_in_block_.load(std::memory_order_relaxed));
+}
+
 void Transport::run(const std::stop_token& stop) {
     bool ended = false;
     while (!stop.stop_requested()) {
+        ++rounds_;
         std::optional<LoopRange> loop;
         std::optional<std::int64_t> locate;
         std::int64_t total = 0;

@@ -43,6 +43,12 @@ class Transport {
 
     // The audio callback: interleaved stereo frames, silence when stopped.
     void fill(std::span<float> interleaved);
+    // Frames that the next fill() finds ready without a gap; on the callback's thread only.
+    [[nodiscard]] std::size_t ready_frames() const;
+
+    // Returns when the render thread has taken over all that was asked for before the call. Controlling
+    // thread; for who has to know, as tests do.
+    void settle() const;
 
   protected:
     struct Block {
@@ -97,6 +103,7 @@ class Transport {
     std::atomic<float> peak_{0.0F};
     std::atomic<std::uint64_t> drop_outs_{0};
     std::atomic<bool> primed_{false};
+    std::atomic<std::uint64_t> rounds_{0};  // of the render thread
     std::jthread thread_;
 };
 

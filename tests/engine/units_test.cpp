@@ -8,6 +8,12 @@
 #include "engine/units/operations.h"
 
 namespace rivlen::units {
+// For the names that ctest shows; found by argument-dependent lookup.
+void PrintTo(const Kernels* kernels, std::ostream* out);
+void PrintTo(const Kernels* kernels, std::ostream* out) {
+    *out << kernels->name;
+}
+
 namespace {
 
 using torch::Tensor;
@@ -24,9 +30,6 @@ class Units : public testing::TestWithParam<const Kernels*> {
     }
     void TearDown() override { use_kernels(nullptr); }
 };
-void PrintTo(const Kernels* kernels, std::ostream* out) {
-    *out << kernels->name;
-}
 INSTANTIATE_TEST_SUITE_P(OnThisMachine, Units, testing::ValuesIn(available_kernels()),
                          [](const auto& info) { return info.param->name; });
 

@@ -152,12 +152,13 @@ TEST(Demo, ABatchIsSharedAndWatched) {
     EXPECT_FALSE(fs::exists(scratch / "shared/a"));
     EXPECT_EQ(run("batch" + common + (scratch / "shared").string() + "' --shard 3/2 > /dev/null 2>&1"), 3);
     // Watching: one more comes while it watches, and is taken when it has been still for a while.
-    std::thread late([&] {
-        std::this_thread::sleep_for(std::chrono::seconds(2));
+    std::thread late([&] {  // when the first is done
+        while (!fs::exists(scratch / "watched/a/a mix.wav"))
+            std::this_thread::sleep_for(std::chrono::milliseconds(50));
         test::write_wav(scratch / "in/d.wav", {test::noise(24000, 4), test::noise(24000, 4)}, 48000);
     });
     EXPECT_EQ(run("batch" + common + (scratch / "watched").string() +
-                  "' --watch --settle 0.5 --stop-after 5 > /dev/null"),
+                  "' --watch --settle 0.5 --stop-after 10 > /dev/null"),
               0);
     late.join();
     for (const char* name : {"a", "b", "c", "d"})

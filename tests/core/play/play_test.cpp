@@ -44,7 +44,7 @@ struct Playing {
     Player player;
     Playing() {
         player.set_material(source, map);
-        std::this_thread::sleep_for(std::chrono::milliseconds(30));
+        player.settle();
     }
 };
 
@@ -90,7 +90,7 @@ TEST(Player, SwitchingAndLoopingLeaveNoGap) {
     Player player;
     player.set_material(shared, map);
     player.set_loop(LoopRange{4800, 14477});  // the seam is in the middle of a wave
-    std::this_thread::sleep_for(std::chrono::milliseconds(30));
+    player.settle();
     player.play();
     Hand hand(player);
     std::vector<float> heard;
@@ -117,6 +117,7 @@ TEST(Player, AChangeIsHeardWithinFiftyMilliseconds) {
     ShapeSettings muted;
     for (auto& stem : muted.stems) stem.mute = true;
     p.player.set_settings(muted);
+    p.player.settle();
     const auto after = hand.take(4800);
     // The latest sample that is still loud.
     std::size_t last = 0;
@@ -136,13 +137,13 @@ TEST(Player, AChangeIsHeardWithinFiftyMilliseconds) {
 TEST(Player, StopsAtTheEndAndStartsAgain) {
     Playing p;
     p.player.locate(static_cast<std::int64_t>(p.source->frames()) - 3000);
-    std::this_thread::sleep_for(std::chrono::milliseconds(20));
+    p.player.settle();
     p.player.play();
     (void)Hand(p.player).take(3000);
-    for (int i = 0; i < 100 && p.player.playing(); ++i) {
+    while (p.player.playing()) {
         std::vector<float> block(128);
         p.player.fill(block);
-        std::this_thread::sleep_for(std::chrono::milliseconds(1));
+        std::this_thread::yield();
     }
     EXPECT_FALSE(p.player.playing());
     EXPECT_EQ(p.player.position(), static_cast<std::int64_t>(p.source->frames()));
