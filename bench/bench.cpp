@@ -1,11 +1,12 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Speed as multiples of real time ("x_real_time"). RIVLEN_ENGINE and RIVLEN_MODEL choose engine and model;
 // run from the build tree both are found.
 #include <benchmark/benchmark.h>
 
 #include "core/assessment/risk_line.h"
 #include "core/assessment/tradeoff.h"
-#include "core/effects/processor.h"
 #include "core/delivery/deliver.h"
+#include "core/effects/processor.h"
 #include "core/project/editing.h"
 #include "core/separation/shaper.h"
 #include "core/separation/split.h"
@@ -69,8 +70,9 @@ void shape_four_stems(benchmark::State& state) {
     for (std::size_t s = 0; s < kStems; ++s)
         weight_sets[s] = stem_weights(state.range(0) == 0 ? StemSettings{} : elaborate_settings(), s);
     for (auto _ : state) {
-        benchmark::DoNotOptimize(render(source, map, weight_sets, 0, static_cast<std::int64_t>(source.frames()),
-                                        {}, [](std::int64_t, auto) { return Status{}; })
+        benchmark::DoNotOptimize(render(source, map, weight_sets, 0,
+                                        static_cast<std::int64_t>(source.frames()), {},
+                                        [](std::int64_t, auto) { return Status{}; })
                                      .ok());
     }
     real_time(state, source.seconds());

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The Rebuild view and its engine on a long session: two hours, 12 tracks, 500 clips, all of them stems of a
 // split recording, every track with a full chain, one ducked. Counters: "x_real_time", "core_share" (of one
 // core while playing), "frames_per_second" (painting the whole window off the screen).
@@ -70,7 +71,7 @@ struct LongSession {
         for (int t = 0; t < kTracks; ++t) {
             Track& track = *r.track(add_track(r, "Track " + std::to_string(t + 1)));
             for (const EffectType kind : {EffectType::HighPass, EffectType::Gate, EffectType::Equaliser,
-                                        EffectType::DeEsser, EffectType::Compressor, EffectType::Limiter})
+                                          EffectType::DeEsser, EffectType::Compressor, EffectType::Limiter})
                 track.strip.chain.push_back(make_part(kind, r.new_id()));
             track.strip.chain[2].values[parameter::kBells + 1] = -3;  // so that it is at work
         }

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // GFLOP/s of the network's units, each with the shapes of models/fine, for every instruction set that the
 // machine has:
 //   build/release/bench/rivlen-units-bench

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // assess and propose: what a setting leaves in and what it damages, without a window.
 #include <fmt/format.h>
 

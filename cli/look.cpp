@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include <fmt/format.h>
 
 #include <memory>
@@ -21,7 +22,7 @@ struct Options {
 nlohmann::json to_json(const FirstLook& look) {
     nlohmann::json out = {{"material", label_of(look.material)}, {"sentence", look.sentence},
                           {"voice_dbfs", look.voice_dbfs},       {"peak_dbfs", look.peak_dbfs},
-                          {"decay_s", look.echo.rt60_s},        {"findings", nlohmann::json::array()}};
+                          {"decay_s", look.echo.rt60_s},         {"findings", nlohmann::json::array()}};
     for (const auto& finding : look.findings) {
         nlohmann::json f = {
             {"fault", key_of(finding.fault)}, {"found", finding.found}, {"sentence", finding.sentence}};

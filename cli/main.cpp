@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // rivlen-cli: the work of Rivlen without a window.
 #include <fmt/format.h>
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Reports as PDF: made by the rivlen program, which stands beside this one.
 #pragma once
 

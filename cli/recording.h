@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What every command that needs a split recording shares: its options, and the way from a file to a map.
 #pragma once
 

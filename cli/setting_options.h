@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Every setting of every stem as an option, and presets as files.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What a terminal shows while something runs, and how Ctrl-C stops it.
 #pragma once
 

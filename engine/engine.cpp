@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The separation engine: runs the network behind the interface of core/separation/separator.h.
 #include <ATen/Context.h>
 #include <ATen/Parallel.h>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // A check of the machine, not of the model: some builds of matrix libraries compute wrongly on some
 // processors. Every weights file carries the masks that its network gives for one second of made-up input,
 // and whoever loads it compares.

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The network over a recording of any length, piece by piece. What goes in comes out as masks as soon as
 // everything that they look at has gone in, and every step is computed once: the masks are those of the whole
 // recording in one piece, bit for bit, however it is cut. One thread's.
@@ -28,10 +29,10 @@ class MaskStream {
   private:
     // What waits in front of a block. Windows count from begin(); steps of one window lie behind one another.
     struct Waiting {
-        torch::Tensor buffer;         // [steps, patches, 1, width], as long as was ever needed
-        std::int64_t first = 0;       // window at the front of the buffer
-        std::int64_t steps = 0;       // in the buffer
-        std::int64_t next = 0;        // window that goes through the block next
+        torch::Tensor buffer;    // [steps, patches, 1, width], as long as was ever needed
+        std::int64_t first = 0;  // window at the front of the buffer
+        std::int64_t steps = 0;  // in the buffer
+        std::int64_t next = 0;   // window that goes through the block next
         // The part of the buffer behind what is there, for so many steps more.
         torch::Tensor append(const SeparationNetwork& network, std::int64_t count);
         void drop_before(std::int64_t window, std::int64_t memory);

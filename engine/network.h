@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The separation network, defined once for trainer and engine.
 // Input: features [clips, frames, 3, 256] (core/separation/bands.h). Output: masks [clips, frames, 4, 256],
 // which add up to one over the stems in every band.
@@ -47,8 +48,8 @@ class SeparationNetworkImpl : public torch::nn::Module {
     // the same step.
     void head_into(const torch::Tensor& x, const torch::Tensor& features, const torch::Tensor& masks);
 
-    // How far the network looks (ModelFacts in core/separation/separator.h has the rule). Only for networks whose
-    // recurrences have an end (spec().memory_steps > 0).
+    // How far the network looks (ModelFacts in core/separation/separator.h has the rule). Only for networks
+    // whose recurrences have an end (spec().memory_steps > 0).
     [[nodiscard]] std::int64_t stride_frames() const {
         return std::int64_t{spec_.memory_steps} * spec_.patch_frames;
     }

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Every hyper-parameter of the separation network; stored in the weights file's header, so that a file alone
 // says how to build the network it belongs to.
 #pragma once

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Files inside packages: in archives within archives, and one after another in files that only hold sounds.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The subcommands of rivlen-learn. Each leaves its outcome in `status`.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "learn/corpus.h"
 
 #include <xxhash.h>
@@ -13,9 +14,9 @@
 #include <thread>
 
 #include "core/base/output_file.h"
-#include "core/media/decode.h"
 #include "core/dsp/resample.h"
 #include "core/dsp/stft.h"
+#include "core/media/decode.h"
 #include "learn/archives.h"
 #include "learn/corpus_json.h"
 #include "learn/packages.h"

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The corpus: packages of recorded sound, unpacked, decoded to 48 kHz 16-bit PCM and measured.
 //
 // DIR/debs/     the packages as downloaded

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The corpus in JSON: pools, recordings, measures.
 #pragma once
 

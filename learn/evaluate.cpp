@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "learn/evaluate.h"
 
 #include <fmt/format.h>
@@ -9,14 +10,14 @@
 #include <filesystem>
 #include <nlohmann/json.hpp>
 
-#include "learn/metrics/bss_eval.h"
-#include "learn/metrics/si_sdr.h"
-#include "learn/metrics/stoi.h"
 #include "core/dsp/decibels.h"
+#include "core/dsp/stft.h"
 #include "core/media/decode.h"
 #include "core/media/sound_file.h"
 #include "core/separation/bands.h"
-#include "core/dsp/stft.h"
+#include "learn/metrics/bss_eval.h"
+#include "learn/metrics/si_sdr.h"
+#include "learn/metrics/stoi.h"
 #include "learn/tensors.h"
 
 namespace rivlen::learn {

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Figures of a network on fixed mixes that it never learned from.
 #pragma once
 

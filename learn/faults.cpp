@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "learn/faults.h"
 
 #include <fmt/format.h>
@@ -7,12 +8,12 @@
 #include <nlohmann/json.hpp>
 #include <numbers>
 
-#include "learn/metrics/si_sdr.h"
-#include "core/dsp/decibels.h"
 #include "core/base/output_file.h"
-#include "core/dsp/biquad.h"
-#include "core/effects/processor.h"
 #include "core/diagnosis/evidence.h"
+#include "core/dsp/biquad.h"
+#include "core/dsp/decibels.h"
+#include "core/effects/processor.h"
+#include "learn/metrics/si_sdr.h"
 #include "learn/rooms.h"
 
 namespace rivlen::learn {

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Clean voices with known faults put into them: how often the first look finds what is there, and how near
 // repairs come to the clean voice.
 #pragma once

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // rivlen-learn: builds the corpus, trains and evaluates the separation models.
 #include <fmt/format.h>
 #include <malloc.h>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "learn/mask_study.h"
 
 #include <ATen/Parallel.h>
@@ -7,8 +8,8 @@
 
 #include <filesystem>
 
-#include "core/separation/shaper.h"
 #include "core/dsp/stft.h"
+#include "core/separation/shaper.h"
 #include "learn/evaluate.h"
 #include "learn/mix_on_disk.h"
 
@@ -108,8 +109,8 @@ Result<std::string> mask_study(const MaskStudyOptions& options) {
         for (const int rounds : {1, 5})
             add(fmt::format("phases fitted, {} rounds", rounds), mix, with_fitted_phases(one, mix, rounds));
         if (mix.mix[0] == mix.mix[1]) continue;
-        auto on_disk = MixOnDisk::make(
-            fs::temp_directory_path() / fmt::format("rivlen-masks-{}", ::getpid()), mix.mix, one);
+        auto on_disk = MixOnDisk::make(fs::temp_directory_path() / fmt::format("rivlen-masks-{}", ::getpid()),
+                                       mix.mix, one);
         if (!on_disk) return on_disk.error();
         for (const bool both_channels : {false, true}) {
             auto stems = rendered(**on_disk, both_channels);

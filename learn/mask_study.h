@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What can be done to masks after the network, measured on mixes of what was learned from, so that the
 // figures of docs/model.md stay untouched by the choice.
 #pragma once

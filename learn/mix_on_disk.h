@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // A mix and its masks as the program has them: a recording that was brought in, and its mask map.
 #pragma once
 
@@ -15,9 +16,9 @@ class MixOnDisk {
   public:
     // Makes `folder`, which goes with it. channels: of the mix, at kCorpusRate; masks: [stems, frames,
     // bands]. Errors: those of writing and reading files.
-    [[nodiscard]] static Result<std::unique_ptr<MixOnDisk>> make(
-        const std::filesystem::path& folder, std::span<const std::vector<float>> channels,
-        const torch::Tensor& masks);
+    [[nodiscard]] static Result<std::unique_ptr<MixOnDisk>> make(const std::filesystem::path& folder,
+                                                                 std::span<const std::vector<float>> channels,
+                                                                 const torch::Tensor& masks);
     ~MixOnDisk();
     MixOnDisk(const MixOnDisk&) = delete;
     MixOnDisk& operator=(const MixOnDisk&) = delete;

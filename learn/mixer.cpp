@@ -1,10 +1,11 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "learn/mixer.h"
 
 #include <algorithm>
 #include <cmath>
 
-#include "core/dsp/decibels.h"
 #include "core/dsp/biquad.h"
+#include "core/dsp/decibels.h"
 #include "core/dsp/stft.h"
 #include "learn/world/ambience.h"
 #include "learn/world/codecs.h"

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Mixes with known parts, made on the fly: the same seed and corpus give the same mix.
 #pragma once
 

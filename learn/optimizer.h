@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The optimiser of the training: Muon for matrices, AdamW for everything else.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The list of packages (packages.json): which of their files are what, and which pool they belong to.
 #pragma once
 

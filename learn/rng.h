@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // A small generator whose draws do not depend on the standard library: the same seed gives the same mix
 // anywhere.
 #pragma once

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "learn/rooms.h"
 
 #include <algorithm>
@@ -5,9 +6,9 @@
 #include <memory>
 #include <numbers>
 
+#include "core/dsp/biquad.h"
 #include "core/dsp/decibels.h"
 #include "core/dsp/real_fft.h"
-#include "core/dsp/biquad.h"
 #include "learn/corpus.h"
 
 namespace rivlen::learn {

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Rooms to learn in: reflections of a box by the image-source method (Allen and Berkley, "Image method for
 // efficiently simulating small-room acoustics", 1979), up to the second order, and behind them a noise tail
 // that decays by octave bands. Also cars, and echoes of walls outdoors. One microphone, or a pair that stands

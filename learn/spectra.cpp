@@ -1,11 +1,12 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "learn/spectra.h"
 
 #include <algorithm>
 #include <cmath>
 
 #include "core/dsp/decibels.h"
-#include "core/separation/bands.h"
 #include "core/dsp/stft.h"
+#include "core/separation/bands.h"
 #include "learn/spectra_loops.h"
 
 namespace rivlen::learn {

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Mixes put together from the spectra of their parts: mixing is linear, so that every use of a part after the
 // first costs neither a transform nor a pass over samples.
 #pragma once

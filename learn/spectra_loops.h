@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The loops of spectra.cpp over the bins of a frame, compiled for several instruction sets. A frame is
 // kPaddedBins real and then as many imaginary values; what lies beyond the last bin is nothing.
 #pragma once

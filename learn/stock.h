@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The parts that a worker of the training puts its mixes together from.
 #pragma once
 

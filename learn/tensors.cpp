@@ -1,10 +1,11 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "learn/tensors.h"
 
 #include <cmath>
 
 #include "core/dsp/decibels.h"
-#include "core/separation/bands.h"
 #include "core/dsp/stft.h"
+#include "core/separation/bands.h"
 
 namespace rivlen::learn {
 

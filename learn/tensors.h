@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Mixes as tensors: what the network sees, and what the loss needs.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "learn/tradeoff_study.h"
 
 #include <ATen/Parallel.h>
@@ -11,16 +12,16 @@
 #include <nlohmann/json.hpp>
 #include <thread>
 
-#include "learn/metrics/bss_eval.h"
 #include "core/assessment/proposal.h"
-#include "learn/metrics/si_sdr.h"
 #include "core/assessment/statistics.h"
-#include "learn/metrics/stoi.h"
 #include "core/assessment/tradeoff.h"
-#include "core/dsp/decibels.h"
 #include "core/base/output_file.h"
+#include "core/dsp/decibels.h"
 #include "core/separation/shaper.h"
 #include "learn/evaluate.h"
+#include "learn/metrics/bss_eval.h"
+#include "learn/metrics/si_sdr.h"
+#include "learn/metrics/stoi.h"
 #include "learn/mix_on_disk.h"
 
 namespace rivlen::learn {
@@ -81,11 +82,11 @@ class Bench {
     [[nodiscard]] Truth truth(const StemSettings& settings) const {
         const std::array weight_sets = {stem_weights(settings, kDialogue)};
         std::vector<float> out;
-        const Status status =
-            render(mix_->source(), mix_->map(), weight_sets, 0, mix_->length(), {}, [&](std::int64_t, auto blocks) {
-                out.insert(out.end(), blocks[0][0].begin(), blocks[0][0].end());
-                return Status{};
-            });
+        const Status status = render(mix_->source(), mix_->map(), weight_sets, 0, mix_->length(), {},
+                                     [&](std::int64_t, auto blocks) {
+                                         out.insert(out.end(), blocks[0][0].begin(), blocks[0][0].end());
+                                         return Status{};
+                                     });
         if (!status) std::abort();
         return {si_sdr_db(out, voice_), intelligibility(voice_, out, kCorpusRate).estoi,
                 bss_->measure(out, kDialogue)};

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // How well the measured trade-off follows the truth: mixes with known parts, many settings each, estimates
 // beside true figures.
 #pragma once

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "learn/train.h"
 
 #include <ATen/Parallel.h>
@@ -15,10 +16,10 @@
 #include "core/base/output_file.h"
 #include "engine/network.h"
 #include "learn/evaluate.h"
-#include "learn/world/codecs.h"
 #include "learn/mixer.h"
 #include "learn/stock.h"
 #include "learn/tensors.h"
+#include "learn/world/codecs.h"
 
 namespace rivlen::learn {
 

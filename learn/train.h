@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Training, data-parallel over threads of one process, resumable to the step.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The acts of the Handover view with their keys.
 #include <QMenu>
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/handover/handover_view.h"
 
 #include <QCheckBox>
@@ -16,8 +17,8 @@
 #include <QVBoxLayout>
 #include <array>
 
-#include "app/widgets/controls.h"
 #include "app/handover/page_pdf.h"
+#include "app/widgets/controls.h"
 #include "app/widgets/theme.h"
 #include "core/delivery/delivery_rows.h"
 #include "core/delivery/report.h"
@@ -158,7 +159,8 @@ QWidget* HandoverView::build_details() {
     pattern_->setToolTip(tr("{name}, {content}, {version}, {target} and {rate} are filled in."));
     pattern_->setMinimumWidth(260);
     connect(pattern_, &QLineEdit::textEdited, this, [this](const QString& to) {
-        edit(current(), [&](HandoverRow& r) { r.name = to.toStdString(); }, "name");
+        edit(
+            current(), [&](HandoverRow& r) { r.name = to.toStdString(); }, "name");
     });
     line->addWidget(pattern_);
     const auto box = [&](const QString& label, const char* name, const QString& sentence,
@@ -185,7 +187,8 @@ QWidget* HandoverView::build_details() {
     language_->setMaxLength(3);
     language_->setFixedWidth(52);
     connect(language_, &QLineEdit::textEdited, this, [this](const QString& to) {
-        edit(current(), [&](HandoverRow& r) { r.language = to.toLower().toStdString(); }, "language");
+        edit(
+            current(), [&](HandoverRow& r) { r.language = to.toLower().toStdString(); }, "language");
     });
     line->addWidget(language_);
     line->addStretch(1);
@@ -360,8 +363,8 @@ void HandoverView::show_file_names() {
     for (int row = 0; row < rows_->rowCount(); ++row) {
         auto* item = rows_->item(row, kFile);
         if (item == nullptr) continue;
-        item->setText(
-            text(file_name(table().rows[static_cast<std::size_t>(row)], name_->text().toStdString(), ending)));
+        item->setText(text(
+            file_name(table().rows[static_cast<std::size_t>(row)], name_->text().toStdString(), ending)));
         item->setToolTip(item->text());
     }
 }

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The third view: what is delivered, as a table; checked, carried out, reported.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // A report's page as PDF (QPdfWriter).
 #pragma once
 

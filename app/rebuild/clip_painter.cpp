@@ -1,9 +1,11 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/rebuild/clip_painter.h"
 
 #include <QPainterPath>
 #include <cmath>
 
 #include "app/widgets/theme.h"
+#include "core/dsp/decibels.h"
 
 namespace rivlen::app {
 
@@ -86,7 +88,7 @@ bool ClipPainter::draw(QPainter& painter, const Clip& clip, const QRect& row, co
             upper.clear();
             lower.clear();
         };
-        const double gain = std::pow(10.0, clip.gain_db / 20.0);
+        const double gain = amplitude_of_db(clip.gain_db);
         const double middle = body.center().y();
         for (auto index = static_cast<std::int64_t>(std::floor(from_frame / tile_frames));
              static_cast<double>(index) * tile_frames < to_frame; ++index) {

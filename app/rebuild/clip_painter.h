@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Clips as they are seen: the waveform on the spectrogram of what they play, fades, name, gain.
 #pragma once
 

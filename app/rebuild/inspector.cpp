@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/rebuild/inspector.h"
 
 #include <QCheckBox>
@@ -12,8 +13,8 @@
 #include <QVBoxLayout>
 #include <cmath>
 
-#include "app/widgets/controls.h"
 #include "app/rebuild/parameters.h"
+#include "app/widgets/controls.h"
 #include "app/widgets/theme.h"
 #include "core/effects/effect_presets.h"
 #include "core/project/chain_preset.h"
@@ -44,7 +45,7 @@ QHBoxLayout* row_of(std::initializer_list<QWidget*> widgets) {
 }  // namespace
 
 Inspector::Inspector(Document& document, Selection& selection, LevelWatch& levels, SetStripValue set_value,
-                 QWidget* parent)
+                     QWidget* parent)
     : QWidget(parent),
       document_(document),
       selection_(selection),
@@ -61,7 +62,7 @@ Inspector::Inspector(Document& document, Selection& selection, LevelWatch& level
 }
 
 void Inspector::edit_strip(const QString& label, const QString& key,
-                         const std::function<void(Strip&)>& change) {
+                           const std::function<void(Strip&)>& change) {
     document_.edit_timeline(label, key, [&](Timeline& r) {
         if (Strip* s = r.strip(selection_.strip())) change(*s);
     });
@@ -124,7 +125,8 @@ void Inspector::show_reduction(const std::function<double(int)>& of) {
 }
 
 ParameterSlider* Inspector::add_rail(QVBoxLayout* column, const ParameterInfo& info, const QString& name,
-                        const std::function<double()>& value, const std::function<void(double)>& set) {
+                                     const std::function<double()>& value,
+                                     const std::function<void(double)>& set) {
     auto* line = new QHBoxLayout;
     line->setSpacing(6);
     auto* label = new QLabel(tr(info.label), content_);
@@ -224,7 +226,7 @@ void Inspector::build_clip(QVBoxLayout* column) {
         column, kClipGain, "clip_gain", [clip] { return clip().gain_db; },
         [this, clips](double value) {
             document_.edit_timeline(tr("Gain of clips"), "clip gain",
-                                   [&](Timeline& r) { set_clip_gain(r, clips, value); });
+                                    [&](Timeline& r) { set_clip_gain(r, clips, value); });
         });
     const auto fade = [this, column, clip, clips](bool in) {
         add_rail(
@@ -236,15 +238,15 @@ void Inspector::build_clip(QVBoxLayout* column) {
             },
             [this, clips, in](double ms) {
                 document_.edit_timeline(in ? tr("Fade in") : tr("Fade out"), in ? "fade in" : "fade out",
-                                       [&](Timeline& r) {
-                                           for (const int id : clips) {
-                                               const Clip* c = r.clip(id);
-                                               if (c == nullptr) continue;
-                                               Fade f = in ? c->fade_in : c->fade_out;
-                                               f.frames = std::llround(ms / 1000 * r.sample_rate);
-                                               set_fade(r, id, in, f);
-                                           }
-                                       });
+                                        [&](Timeline& r) {
+                                            for (const int id : clips) {
+                                                const Clip* c = r.clip(id);
+                                                if (c == nullptr) continue;
+                                                Fade f = in ? c->fade_in : c->fade_out;
+                                                f.frames = std::llround(ms / 1000 * r.sample_rate);
+                                                set_fade(r, id, in, f);
+                                            }
+                                        });
             });
     };
     fade(true);
@@ -313,7 +315,7 @@ void Inspector::build_strip(QVBoxLayout* column) {
             bus->addItem(tr("to %1").arg(QString::fromStdString(b.name)), b.id);
         connect(bus, &QComboBox::activated, this, [this, id, bus](int index) {
             document_.edit_timeline(tr("Bus of a track"), {},
-                                   [&](Timeline& r) { r.track(id)->bus = bus->itemData(index).toInt(); });
+                                    [&](Timeline& r) { r.track(id)->bus = bus->itemData(index).toInt(); });
         });
         auto* card = new QComboBox(content_);
         card->setObjectName("track_card");
@@ -323,7 +325,7 @@ void Inspector::build_strip(QVBoxLayout* column) {
         for (std::size_t i = 0; i < kCards; ++i) card->addItem(tr("Card %1").arg(i + 1));
         connect(card, &QComboBox::activated, this, [this, id](int index) {
             document_.edit_timeline(tr("Settings of a track"), {},
-                                   [&](Timeline& r) { r.track(id)->card = index - 1; });
+                                    [&](Timeline& r) { r.track(id)->card = index - 1; });
         });
         refresh_.emplace_back([this, id, bus, card] {
             const Track* t = document_.timeline().track(id);
@@ -472,7 +474,8 @@ void Inspector::build_part(QVBoxLayout* column, std::size_t place) {
     head->addWidget(up);
     head->addWidget(away);
     column->addLayout(head);
-    auto* acts = row_of({presets_button(part, place), hearing_button(part, place, Chain::Audition::Original)});
+    auto* acts =
+        row_of({presets_button(part, place), hearing_button(part, place, Chain::Audition::Original)});
     if (is_repair(kind)) {
         auto* propose = make_button(tr("propose"), QString("part_propose_%1").arg(place),
                                     tr("Sets it by what the track plays."), content_);
@@ -620,7 +623,8 @@ void Inspector::build_ducking(QVBoxLayout* column) {
         // The first track that carries dialogue is what one would choose.
         int likely = 0;
         for (const auto& t : document_.timeline().tracks) {
-            if (likely == 0 && t.id != id && !t.clips.empty() && t.clips.front().clip_source == ClipSource::Dialogue)
+            if (likely == 0 && t.id != id && !t.clips.empty() &&
+                t.clips.front().clip_source == ClipSource::Dialogue)
                 likely = t.id;
         }
         edit(tr("Ducking"), {}, [&](Ducking& d) {
@@ -659,7 +663,7 @@ void Inspector::build_ducking(QVBoxLayout* column) {
         if (gains.empty())
             return emit said(tr("The levels are still being measured; try again in a moment."), false);
         document_.edit_timeline(tr("Freeze ducking"), {},
-                               [&](Timeline& r) { freeze_ducking(*r.track(id), gains); });
+                                [&](Timeline& r) { freeze_ducking(*r.track(id), gains); });
         selection_.show_line(id, StripLane{LaneTarget::Gain, 0, 0, {}});
     });
     refresh_.emplace_back([freeze, ducking] { freeze->setEnabled(ducking().acts()); });
@@ -712,7 +716,8 @@ void Inspector::build_silences(QVBoxLayout* column) {
     };
     connect(close, &QToolButton::clicked, this, [this, done] {
         const auto ranges = silences();
-        document_.edit_timeline(tr("Close silences"), {}, [&](Timeline& r) { cut_time(r, ranges, {}, true); });
+        document_.edit_timeline(tr("Close silences"), {},
+                                [&](Timeline& r) { cut_time(r, ranges, {}, true); });
         done(ranges.size());
     });
     connect(mute, &QToolButton::clicked, this, [this, done] {
@@ -720,7 +725,8 @@ void Inspector::build_silences(QVBoxLayout* column) {
         document_.edit_timeline(tr("Mute silences"), {}, [&](Timeline& r) {
             std::vector<int> talk;
             for (const auto& t : r.tracks) {
-                if (!t.clips.empty() && t.clips.front().clip_source == ClipSource::Dialogue) talk.push_back(t.id);
+                if (!t.clips.empty() && t.clips.front().clip_source == ClipSource::Dialogue)
+                    talk.push_back(t.id);
             }
             mute_ranges(r, ranges, talk);
         });

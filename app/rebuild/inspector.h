@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The side of the rebuild: what can be set for the chosen clips and the chosen track or bus, its chain, its
 // ducking, and the silences of talk.
 #pragma once
@@ -6,12 +7,12 @@
 #include <functional>
 #include <vector>
 
+#include "app/rebuild/part_graph.h"
+#include "app/rebuild/strip_header.h"
 #include "app/shell/document.h"
 #include "app/shell/level_watch.h"
-#include "app/rebuild/part_graph.h"
-#include "app/widgets/parameter_slider.h"
 #include "app/shell/selection.h"
-#include "app/rebuild/strip_header.h"
+#include "app/widgets/parameter_slider.h"
 #include "core/mix/levelling.h"
 #include "core/play/mix_player.h"
 #include "core/project/silences.h"
@@ -26,7 +27,7 @@ class Inspector : public QWidget {
     Q_OBJECT
   public:
     Inspector(Document& document, Selection& selection, LevelWatch& levels, SetStripValue set_value,
-            QWidget* parent = nullptr);
+              QWidget* parent = nullptr);
     void follow_playhead();
     // Meters of the chain's parts: reduction in dB by the part's id.
     void show_reduction(const std::function<double(int part)>& of);
@@ -59,7 +60,7 @@ class Inspector : public QWidget {
     void build_silences(QVBoxLayout* column);
     void edit_strip(const QString& label, const QString& key, const std::function<void(Strip&)>& change);
     ParameterSlider* add_rail(QVBoxLayout* column, const ParameterInfo& info, const QString& name,
-                   const std::function<double()>& value, const std::function<void(double)>& set);
+                              const std::function<double()>& value, const std::function<void(double)>& set);
     [[nodiscard]] QString shape() const;  // of what is shown: built anew when it changes
     Document& document_;
     Selection& selection_;

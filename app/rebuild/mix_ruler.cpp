@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/rebuild/mix_ruler.h"
 
 #include <QMouseEvent>
@@ -121,8 +122,10 @@ void MixRuler::mousePressEvent(QMouseEvent* event) {
 void MixRuler::mouseMoveEvent(QMouseEvent* event) {
     if (press_x_ < 0 || (!dragging_ && std::abs(event->position().x() - press_x_) < kDragPixels)) return;
     dragging_ = true;
-    const auto a = on_picture_frame(document_.timeline(), frame_at(std::min(press_x_, event->position().x())));
-    const auto b = on_picture_frame(document_.timeline(), frame_at(std::max(press_x_, event->position().x())));
+    const auto a =
+        on_picture_frame(document_.timeline(), frame_at(std::min(press_x_, event->position().x())));
+    const auto b =
+        on_picture_frame(document_.timeline(), frame_at(std::max(press_x_, event->position().x())));
     if (b <= a) return;
     document_.edit_timeline(tr("Loop range"), "mix loop", [&](Timeline& r) {
         r.loop = LoopRange{a, b};

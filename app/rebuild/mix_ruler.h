@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Timecode, samples, the loop and the picture track of the rebuild.
 #pragma once
 

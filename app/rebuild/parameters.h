@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What describes the controls of tracks and clips to their rails.
 #pragma once
 

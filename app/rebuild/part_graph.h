@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What a part of a chain does, drawn: response over frequency on the live spectrum, or level out over level
 // in, or the spectrum of what a repair takes out. The points of an equaliser are its controls.
 #pragma once

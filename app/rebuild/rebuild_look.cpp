@@ -1,7 +1,8 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The first look at a track, and what is taken of it.
+#include "app/rebuild/rebuild_view.h"
 #include "app/shell/first_look_dialog.h"
 #include "app/shell/main_window.h"
-#include "app/rebuild/rebuild_view.h"
 
 namespace rivlen::app {
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/rebuild/rebuild_view.h"
 
 #include <QFileDialog>
@@ -253,7 +254,9 @@ void RebuildView::build_headers() {
     const auto make = [&](int id, QWidget* parent) {
         auto* header = new StripHeader(
             document_, selection_,
-            [this](int strip, const StripLane& target, double value) { set_strip_value(strip, target, value); },
+            [this](int strip, const StripLane& target, double value) {
+                set_strip_value(strip, target, value);
+            },
             id, parent);
         headers_.push_back(header);
         return header;
@@ -344,7 +347,8 @@ void RebuildView::ask_file_for_track() {
 void RebuildView::bring_to_track(const fs::path& file) {
     // A track of stems keeps to its stems: other material gets one of its own.
     const Track* track = document_.timeline().track(selection_.strip());
-    const bool fits = track != nullptr && (track->clips.empty() || track->clips.front().clip_source == ClipSource::Whole);
+    const bool fits =
+        track != nullptr && (track->clips.empty() || track->clips.front().clip_source == ClipSource::Whole);
     document_.place_file(file, fits ? track->id : 0, player_.position());
 }
 
@@ -380,7 +384,7 @@ void RebuildView::remove(bool close_gap) {
     if (canvas_->remove_point()) return;
     if (const int cut = selection_.video_clip(); cut != 0)
         return document_.edit_timeline(tr("Delete picture"), {},
-                                      [&](Timeline& r) { delete_picture(r, cut, close_gap); });
+                                       [&](Timeline& r) { delete_picture(r, cut, close_gap); });
     const auto clips = selection_.clips();
     if (clips.empty()) return emit said(tr("Choose clips first: click them."), false);
     document_.edit_timeline(tr("Delete clips"), {}, [&](Timeline& r) { delete_clips(r, clips, close_gap); });
@@ -412,7 +416,7 @@ void RebuildView::mute_clips() {
 void RebuildView::group_clips(bool together) {
     const auto clips = selection_.clips();
     document_.edit_timeline(together ? tr("Group") : tr("Ungroup"), {},
-                           [&](Timeline& r) { together ? group(r, clips) : ungroup(r, clips); });
+                            [&](Timeline& r) { together ? group(r, clips) : ungroup(r, clips); });
 }
 
 void RebuildView::cross_fade_to_next() {
@@ -511,7 +515,8 @@ void RebuildView::toggle_record() {
         const fs::path file = next_take();
         take_start_ = player_.position();
         const Track* track = document_.timeline().track(selection_.strip());
-        take_track_ = track != nullptr && (track->clips.empty() || track->clips.front().clip_source == ClipSource::Whole)
+        take_track_ = track != nullptr &&
+                              (track->clips.empty() || track->clips.front().clip_source == ClipSource::Whole)
                           ? track->id
                           : 0;
         const int rate = document_.timeline().sample_rate > 0 ? document_.timeline().sample_rate : 48000;

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The Rebuild view: tracks under the picture, with their strips, the side and the transport.
 #pragma once
 
@@ -7,16 +8,16 @@
 #include <memory>
 #include <vector>
 
+#include "app/rebuild/inspector.h"
+#include "app/rebuild/mix_ruler.h"
+#include "app/rebuild/strip_header.h"
+#include "app/rebuild/track_canvas.h"
 #include "app/shell/document.h"
 #include "app/shell/level_watch.h"
-#include "app/rebuild/mix_ruler.h"
-#include "app/rebuild/inspector.h"
-#include "app/widgets/picture_pane.h"
 #include "app/shell/recorder.h"
 #include "app/shell/selection.h"
-#include "app/rebuild/strip_header.h"
+#include "app/widgets/picture_pane.h"
 #include "app/widgets/time_view.h"
-#include "app/rebuild/track_canvas.h"
 #include "core/mix/look.h"
 #include "core/play/mix_player.h"
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/rebuild/strip_header.h"
 
 #include <QHBoxLayout>
@@ -9,9 +10,10 @@
 #include <cmath>
 
 #include "app/rebuild/clip_painter.h"
-#include "app/widgets/controls.h"
 #include "app/rebuild/parameters.h"
+#include "app/widgets/controls.h"
 #include "app/widgets/theme.h"
+#include "core/dsp/decibels.h"
 
 namespace rivlen::app {
 
@@ -37,7 +39,7 @@ LevelBar::LevelBar(QWidget* parent) : QWidget(parent) {
 }
 
 void LevelBar::show_peak(float peak, float reduction_db) {
-    const double now = peak > 0 ? 20 * std::log10(static_cast<double>(peak)) : -90.0;
+    const double now = peak > 0 ? db_of_amplitude(static_cast<double>(peak)) : -90.0;
     const double before = level_db_;
     const double reduction_before = reduction_db_;
     level_db_ = std::max(now, std::max(-90.0, level_db_ - kFallDb));

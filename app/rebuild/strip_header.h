@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The head of a track (or of the main bus): name, solo, mute, phase, gain, meter, and which line is shown.
 #pragma once
 
@@ -6,8 +7,8 @@
 #include <QWidget>
 
 #include "app/shell/document.h"
-#include "app/widgets/parameter_slider.h"
 #include "app/shell/selection.h"
+#include "app/widgets/parameter_slider.h"
 
 class QLabel;
 

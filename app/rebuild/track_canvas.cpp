@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/rebuild/track_canvas.h"
 
 #include <QMouseEvent>
@@ -73,7 +74,8 @@ void TrackCanvas::set_preview(std::vector<LoopRange> ranges) {
 }
 
 void TrackCanvas::follow_playhead() {
-    const double x = view_.frame_x(player_.position(), std::max(1, document_.timeline().sample_rate), width());
+    const double x =
+        view_.frame_x(player_.position(), std::max(1, document_.timeline().sample_rate), width());
     if (std::abs(x - playhead_x_) < 0.05) return;
     update(QRect(static_cast<int>(playhead_x_) - 3, 0, 7, height()));
     playhead_x_ = x;

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Tracks with their clips over time, and what is done to them with the mouse.
 #pragma once
 

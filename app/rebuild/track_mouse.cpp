@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What the mouse does on the tracks.
 #include <QMouseEvent>
 #include <cmath>

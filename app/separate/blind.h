@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Blind comparison of two sets of settings, or of one against the source: which is heard as One and which as
 // Two is drawn anew for every choice, both are equally loud, and the choice is forced.
 #pragma once

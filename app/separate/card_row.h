@@ -1,10 +1,11 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Six cards of settings side by side, with what they cost.
 #pragma once
 
 #include <QWidget>
 
-#include "app/shell/document.h"
 #include "app/separate/measuring.h"
+#include "app/shell/document.h"
 
 namespace rivlen::app {
 

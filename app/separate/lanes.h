@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The source over its stems on one time axis: each lane a spectrogram with its outline, the loop range and
 // playhead.
 #pragma once

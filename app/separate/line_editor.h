@@ -1,11 +1,12 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // A setting's line over time, drawn and changed on the lane of its stem.
 #pragma once
 
 #include <QWidget>
 #include <optional>
 
-#include "app/shell/document.h"
 #include "app/separate/lanes.h"
+#include "app/shell/document.h"
 #include "app/widgets/time_view.h"
 
 namespace rivlen::app {

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Figures of the chosen stem over the loop range, measured in the background whenever something moves.
 #pragma once
 

@@ -1,10 +1,11 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The risk line under the stems: where the present settings probably hurt the chosen stem.
 #pragma once
 
 #include <QWidget>
 
-#include "app/shell/document.h"
 #include "app/separate/measuring.h"
+#include "app/shell/document.h"
 #include "app/widgets/time_view.h"
 
 namespace rivlen::app {

@@ -1,11 +1,12 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The trade-off as a picture and as the control itself: what leaks in and what gets damaged over isolation,
 // with the present point, which is dragged, and the proposed one.
 #pragma once
 
 #include <QWidget>
 
-#include "app/shell/document.h"
 #include "app/separate/measuring.h"
+#include "app/shell/document.h"
 
 namespace rivlen::app {
 

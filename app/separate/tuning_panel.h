@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The tuning side: trade-off graph, proposal, every setting of the chosen stem, and its frequency weighting.
 #pragma once
 
@@ -8,11 +9,11 @@
 #include <QWidget>
 #include <array>
 
-#include "app/shell/document.h"
 #include "app/separate/measuring.h"
-#include "app/widgets/parameter_slider.h"
 #include "app/separate/tradeoff_graph.h"
 #include "app/separate/weighting_editor.h"
+#include "app/shell/document.h"
+#include "app/widgets/parameter_slider.h"
 
 namespace rivlen::app {
 

@@ -1,10 +1,11 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Frequency weighting: points over the average spectra of the stem and of the rest in the loop.
 #pragma once
 
 #include <QWidget>
 
-#include "app/shell/document.h"
 #include "app/separate/measuring.h"
+#include "app/shell/document.h"
 
 namespace rivlen::app {
 

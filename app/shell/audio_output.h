@@ -1,5 +1,6 @@
-// The sound device, or a simulated one where there is none, or where RIVLEN_OUTPUT asks for it: "simulated" goes
-// with the clock, "driven" waits for a test to ask for sound.
+// SPDX-License-Identifier: GPL-3.0-or-later
+// The sound device, or a simulated one where there is none, or where RIVLEN_OUTPUT asks for it: "simulated"
+// goes with the clock, "driven" waits for a test to ask for sound.
 #pragma once
 
 #include <QIODevice>

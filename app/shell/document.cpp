@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/shell/document.h"
 
 #include <QPointer>
@@ -9,8 +10,8 @@
 
 #include "core/base/output_file.h"
 #include "core/mix/measure.h"
-#include "core/separation/shaper.h"
 #include "core/separation/separator.h"
+#include "core/separation/shaper.h"
 #include "core/separation/split.h"
 
 namespace rivlen::app {

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The open session: its data, undo and redo, saving and recovery, and the recordings that belong to it.
 // Views read it and change it only through edit().
 #pragma once
@@ -15,12 +16,12 @@
 
 #include "app/shell/jobs.h"
 #include "core/assessment/proposal.h"
+#include "core/automation/recorder.h"
 #include "core/media/decode.h"
 #include "core/media/source.h"
 #include "core/mix/plan.h"
 #include "core/project/editing.h"
 #include "core/project/session.h"
-#include "core/automation/recorder.h"
 #include "core/separation/mask_map.h"
 #include "core/separation/separator.h"
 
@@ -84,7 +85,8 @@ class Document : public QObject {
 
     // ---- the rebuild
     [[nodiscard]] const Timeline& timeline() const { return session_.timeline; }
-    void edit_timeline(const QString& label, const QString& key, const std::function<void(Timeline&)>& change);
+    void edit_timeline(const QString& label, const QString& key,
+                       const std::function<void(Timeline&)>& change);
     [[nodiscard]] const Material* material_of(const std::filesystem::path& path) const;
     // What is there of the files that clips refer to, at the session rate.
     [[nodiscard]] MixMediaSet mix_media() const;

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The rebuild's side of the document: its media at the session rate, and placing what takes time to read.
 #include <algorithm>
 #include <cmath>
@@ -19,7 +20,7 @@ QString text(const std::string& s) {
 }  // namespace
 
 void Document::edit_timeline(const QString& label, const QString& key,
-                            const std::function<void(Timeline&)>& change) {
+                             const std::function<void(Timeline&)>& change) {
     edit(label, key, [&](Session& session) { change(session.timeline); });
 }
 
@@ -137,9 +138,8 @@ void Document::place_waiting(const fs::path& path) {
         }
         const PlacedRecording recording =
             placed_recording(path, *material->source, material->info, waiting.at);
-        edit_timeline(tr("Place %1").arg(text(path.filename().string())), {}, [&](Timeline& r) {
-            place_recording(r, recording, waiting.track, waiting.chain);
-        });
+        edit_timeline(tr("Place %1").arg(text(path.filename().string())), {},
+                      [&](Timeline& r) { place_recording(r, recording, waiting.track, waiting.chain); });
         material = material_of(path);
     }
 }

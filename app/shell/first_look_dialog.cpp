@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/shell/first_look_dialog.h"
 
 #include <QCheckBox>
@@ -22,7 +23,7 @@ QLabel* sentence(const QString& text, bool faint, QWidget* parent) {
 
 QString words_of(const Reverberation& echo) {
     QString out = echo.rt60_s > 0 ? QObject::tr("decays by 60 dB in %1 s").arg(echo.rt60_s, 0, 'f', 1)
-                                   : QObject::tr("no decay to be measured");
+                                  : QObject::tr("no decay to be measured");
     if (echo.drr_db) out += QObject::tr(", direct to reverberant %1 dB").arg(*echo.drr_db, 0, 'f', 0);
     return out;
 }

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What the first look at a recording or a track found, and which of its proposals go into a chain.
 #pragma once
 

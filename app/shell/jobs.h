@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Long work in the background: a short list with progress, time left and cancel. Nothing waits for it.
 #pragma once
 

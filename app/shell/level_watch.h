@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Levels of tracks over time, measured in the background when somebody needs them and kept until what the
 // track plays changes: for the lines of ducking and for finding silences.
 #pragma once

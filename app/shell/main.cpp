@@ -1,8 +1,9 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include <QApplication>
 #include <QCommandLineParser>
 
-#include "app/shell/main_window.h"
 #include "app/handover/page_pdf.h"
+#include "app/shell/main_window.h"
 #include "app/widgets/theme.h"
 #include "core/base/folders.h"
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/shell/main_window.h"
 
 #include <QActionGroup>
@@ -23,6 +24,7 @@
 #include "app/widgets/controls.h"
 #include "app/widgets/theme.h"
 #include "core/delivery/export.h"
+#include "core/dsp/decibels.h"
 #include "core/workflow/putting_back.h"
 
 namespace rivlen::app {
@@ -806,7 +808,7 @@ void MainWindow::follow_time() {
     }
     play_->setText(playing ? tr("Stop") : tr("Play"));
     const auto peak = static_cast<double>(player_.take_peak());
-    const double now = peak > 0 ? 20 * std::log10(peak) : -90.0;
+    const double now = peak > 0 ? db_of_amplitude(peak) : -90.0;
     meter_db_ = std::max(now, meter_db_ - 0.4);
     meter_->setText(meter_db_ > -89 ? tr("%1 dBFS").arg(meter_db_, 0, 'f', 1) : tr("— dBFS"));
 }
@@ -826,7 +828,7 @@ void MainWindow::set_monitor(Monitor monitor) {
     document_.edit(tr("Listen to another"), "monitor", [monitor](Session& s) { s.monitor = monitor; });
     const auto gain = gains_[static_cast<std::size_t>(monitor)];
     match_->setText(document_.session().level_match
-                        ? tr("%1 dB").arg(20 * std::log10(static_cast<double>(gain)), 0, 'f', 1)
+                        ? tr("%1 dB").arg(db_of_amplitude(static_cast<double>(gain)), 0, 'f', 1)
                         : QString());
 }
 
@@ -865,7 +867,7 @@ void MainWindow::measure_match_soon() {
             player_.set_match_gains(wanted ? gains_ : flat);
             const auto m = static_cast<std::size_t>(document_.session().monitor);
             match_->setText(wanted
-                                ? tr("%1 dB").arg(20 * std::log10(static_cast<double>(gains_[m])), 0, 'f', 1)
+                                ? tr("%1 dB").arg(db_of_amplitude(static_cast<double>(gains_[m])), 0, 'f', 1)
                                 : QString());
         },
         true);

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The window: menus, the Separate view, transport, jobs and messages.
 #pragma once
 
@@ -8,20 +9,20 @@
 #include <array>
 #include <memory>
 
-#include "app/shell/audio_output.h"
+#include "app/handover/handover_view.h"
+#include "app/rebuild/rebuild_view.h"
 #include "app/separate/blind.h"
 #include "app/separate/card_row.h"
-#include "app/shell/document.h"
-#include "app/handover/handover_view.h"
-#include "app/shell/jobs.h"
 #include "app/separate/lanes.h"
 #include "app/separate/line_editor.h"
 #include "app/separate/measuring.h"
-#include "app/widgets/picture_pane.h"
-#include "app/rebuild/rebuild_view.h"
 #include "app/separate/risk_strip.h"
-#include "app/widgets/time_strip.h"
 #include "app/separate/tuning_panel.h"
+#include "app/shell/audio_output.h"
+#include "app/shell/document.h"
+#include "app/shell/jobs.h"
+#include "app/widgets/picture_pane.h"
+#include "app/widgets/time_strip.h"
 #include "core/assessment/level_match.h"
 
 class QComboBox;

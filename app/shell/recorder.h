@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Recording from a microphone into a file; where there is no device (or RIVLEN_INPUT=simulated asks for it) a
 // simulated one speaks a line of the demo.
 #pragma once

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What is chosen in the rebuild: clips, a picture cut, a track or bus, and the line that is shown on each
 // track.
 #pragma once

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Controls as they are made everywhere: named for tests, explained in a sentence, reachable by the Tab key.
 #pragma once
 

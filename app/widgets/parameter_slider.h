@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // A slider with a typed value: rail and number are the same setting, described by one ParameterInfo.
 #pragma once
 

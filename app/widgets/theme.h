@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Palette, type and the drawn marks of the stems. All colours of the program stand here.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Small pictures out of a file, made in the background and kept.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Coloured spectrogram tiles and outlines, made in the background and kept.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Thumbnails of the picture, a ruler in timecode (or minutes and seconds), and the loop range.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The stretch of time on the screen, shared by everything with a time axis.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // A measured trade-off as text for other programs: a table, JSON, and a drawing.
 #pragma once
 

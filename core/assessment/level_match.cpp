@@ -1,10 +1,11 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/assessment/level_match.h"
 
 #include <algorithm>
 #include <cmath>
 
-#include "core/metering/loudness.h"
 #include "core/dsp/decibels.h"
+#include "core/metering/loudness.h"
 #include "core/separation/shaper.h"
 
 namespace rivlen {
@@ -36,21 +37,22 @@ Result<MatchResult> measure_match(const Source& source, const MaskMap* map, cons
     for (int m = 0; m < kMonitors; ++m) meters.emplace_back(source.sample_rate(), source.channels());
     std::vector<std::vector<float>> original(static_cast<std::size_t>(source.channels()));
     std::vector<std::vector<float>> removed = original;
-    const Status status = render(
-        source, *map, weight_sets.size(), weight_sets_at, first, last, job, [&](std::int64_t start, auto blocks) {
-            for (std::size_t c = 0; c < original.size(); ++c) {
-                original[c].resize(blocks[0][c].size());
-                source.read(static_cast<int>(c), start, original[c]);
-                removed[c] = original[c];
-                for (std::size_t i = 0; i < removed[c].size(); ++i) removed[c][i] -= blocks[0][c][i];
-            }
-            meters[static_cast<std::size_t>(Monitor::Source)].add(original);
-            meters[static_cast<std::size_t>(Monitor::Kept)].add(blocks[0]);
-            meters[static_cast<std::size_t>(Monitor::Removed)].add(removed);
-            for (std::size_t s = 0; s < kStems; ++s)
-                meters[static_cast<std::size_t>(Monitor::Dialogue) + s].add(blocks[1 + s]);
-            return Status{};
-        });
+    const Status status =
+        render(source, *map, weight_sets.size(), weight_sets_at, first, last, job,
+               [&](std::int64_t start, auto blocks) {
+                   for (std::size_t c = 0; c < original.size(); ++c) {
+                       original[c].resize(blocks[0][c].size());
+                       source.read(static_cast<int>(c), start, original[c]);
+                       removed[c] = original[c];
+                       for (std::size_t i = 0; i < removed[c].size(); ++i) removed[c][i] -= blocks[0][c][i];
+                   }
+                   meters[static_cast<std::size_t>(Monitor::Source)].add(original);
+                   meters[static_cast<std::size_t>(Monitor::Kept)].add(blocks[0]);
+                   meters[static_cast<std::size_t>(Monitor::Removed)].add(removed);
+                   for (std::size_t s = 0; s < kStems; ++s)
+                       meters[static_cast<std::size_t>(Monitor::Dialogue) + s].add(blocks[1 + s]);
+                   return Status{};
+               });
     if (!status) return status.error();
     for (std::size_t m = 0; m < kMonitors; ++m) result.loudness_lufs[m] = meters[m].result().integrated_lufs;
     const double wanted = result.loudness_lufs[0];

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Gains that make different ways of listening equally loud (ITU-R BS.1770), so that the louder one does not
 // seem better.
 #pragma once
@@ -7,8 +8,8 @@
 #include "core/base/job.h"
 #include "core/media/source.h"
 #include "core/separation/audition.h"
-#include "core/separation/timed.h"
 #include "core/separation/mask_map.h"
+#include "core/separation/timed.h"
 
 namespace rivlen {
 

@@ -1,10 +1,11 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/assessment/overview.h"
 
 #include <algorithm>
 #include <cmath>
 
-#include "core/separation/shaper.h"
 #include "core/dsp/stft.h"
+#include "core/separation/shaper.h"
 
 namespace rivlen {
 

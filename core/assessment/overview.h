@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What the eye needs of a recording: columns of band levels, the stems' shares in them, and outlines.
 #pragma once
 

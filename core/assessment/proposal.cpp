@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/assessment/proposal.h"
 
 #include <fmt/format.h>
@@ -70,7 +71,8 @@ Proposal propose(std::span<const TradeOff> curve, Purpose purpose) {
     out.reason = reason_of(curve.front(), curve[best], out.isolation_percent, held, purpose);
     if (out.temporal_smoothing_percent > 0.0) {
         out.reason.pop_back();
-        out.reason += fmt::format("; {:.0f} % steadiness calms what flickers.", out.temporal_smoothing_percent);
+        out.reason +=
+            fmt::format("; {:.0f} % steadiness calms what flickers.", out.temporal_smoothing_percent);
     }
     return out;
 }

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // A proposed isolation for a purpose, from the measured trade-off.
 #pragma once
 
@@ -17,8 +18,8 @@ inline constexpr std::array<const char*, kPurposes> kPurposeLabels = {"Natural",
 struct Proposal {
     double isolation_percent = 0;
     double temporal_smoothing_percent = 0;  // 0: none is proposed
-    TradeOff figures;               // there, as the curve has them: without the steadiness
-    std::string reason;             // one sentence
+    TradeOff figures;                       // there, as the curve has them: without the steadiness
+    std::string reason;                     // one sentence
 };
 
 // Puts a proposal into settings. Steadiness that is already on is left as it is.

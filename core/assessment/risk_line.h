@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Where the present settings probably hurt a stem, over a whole recording.
 #pragma once
 
@@ -6,8 +7,8 @@
 
 #include "core/base/job.h"
 #include "core/media/source.h"
-#include "core/separation/timed.h"
 #include "core/separation/mask_map.h"
+#include "core/separation/timed.h"
 
 namespace rivlen {
 

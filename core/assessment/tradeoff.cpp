@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/assessment/tradeoff.h"
 
 #include <algorithm>
@@ -5,8 +6,8 @@
 #include <memory>
 #include <numeric>
 
-#include "core/dsp/decibels.h"
 #include "core/base/vector_code.h"
+#include "core/dsp/decibels.h"
 #include "core/separation/consonants.h"
 #include "core/separation/frame_masks.h"
 #include "core/separation/shaper.h"
@@ -261,7 +262,7 @@ TradeOff Assessment::measure(const MaskWeights& weights, std::size_t stem, const
     out.own_db = std::max(-120.0, db_of_power(own_total / total));
     const bool sounds = own_total / total > 1e-9 && own_left > 0.0;
     out.bleed_db = std::max(-120.0, db_of_power(total_of(sums.rest_gg) / total) -
-                                       (sounds ? db_of_power(own_left / own_total) : 0.0));
+                                        (sounds ? db_of_power(own_left / own_total) : 0.0));
     if (!sounds) return out;
     DamageParts& p = out.parts;
     p.loss = total_of(sums.bent) / own_total;

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Two figures for every setting of a stem, without knowing the truth: what of the other stems still leaks in,
 // and what of the stem itself gets damaged. Both are estimates from the source's band powers and the masks;
 // docs/tuning.md has how well they follow the truth, and the command that measures it.
@@ -10,19 +11,19 @@
 
 #include "core/base/job.h"
 #include "core/media/source.h"
+#include "core/separation/mask_map.h"
 #include "core/separation/mask_weights.h"
 #include "core/separation/timed.h"
-#include "core/separation/mask_map.h"
 
 namespace rivlen {
 
 // What makes up damage; each is 0 when nothing is changed.
 struct DamageParts {
-    double loss = 0;     // share of the stem's own energy that is bent: sum (1 - g)^2 E / sum E
-    double gain_modulation = 0;  // energy that gains moving in time put where no fixed filter of the stem and of the
-                         // rest could have put it, against what such filters explain; what BSS Eval calls
-                         // artifacts
-    double consonants_db = 0;  // own level lost in 2-10 kHz where consonants begin
+    double loss = 0;             // share of the stem's own energy that is bent: sum (1 - g)^2 E / sum E
+    double gain_modulation = 0;  // energy that gains moving in time put where no fixed filter of the stem and
+                                 // of the rest could have put it, against what such filters explain; what BSS
+                                 // Eval calls artifacts
+    double consonants_db = 0;    // own level lost in 2-10 kHz where consonants begin
     double musical_noise = 0;  // log ratio of the kurtosis of the residue's power, after over before (Uemura,
                                // Takahashi, Saruwatari, Shikano, Kondo, "Automatic optimization scheme of
                                // spectral subtraction based on musical noise assessment via higher-order
@@ -33,9 +34,9 @@ struct DamageParts {
 
 struct TradeOff {
     double bleed_db = -120;  // level of the other stems in the output against the source's level, with the
-                            // output brought to where the stem itself is as loud as before
-    double own_db = -120;   // level of the stem itself in the source, against the source's level
-    double damage = 0;      // 0 (untouched) to 100
+                             // output brought to where the stem itself is as loud as before
+    double own_db = -120;    // level of the stem itself in the source, against the source's level
+    double damage = 0;       // 0 (untouched) to 100
     DamageParts parts;
 };
 

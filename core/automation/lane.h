@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What a value that changes over time is made of: points in order of time, with straight lines between them.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // A line that is written by moving a control while time goes on.
 #pragma once
 

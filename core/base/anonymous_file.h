@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // A file without a name: whatever happens to the process, also kill -9, nothing of it stays behind. It gets
 // its name, whole, when it is published.
 #pragma once

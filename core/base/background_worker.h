@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Work on what was made last, on a thread of its own, while the next is made: two steps of a chain at once.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Where Rivlen keeps working copies and maps: $RIVLEN_WORK, else $XDG_CACHE_HOME/rivlen, else
 // ~/.cache/rivlen; and files that jobs need for a while.
 #pragma once

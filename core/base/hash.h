@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // XXH3 with 128 bits: ties maps to sources and caches to files. Not meant against forgery.
 #pragma once
 

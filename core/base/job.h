@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What long work is given: a way to say how far it is, and a way to be stopped.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // A read-only file in the address space: random access to files larger than memory.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Text within other text: XML and HTML, and CSV.
 #pragma once
 

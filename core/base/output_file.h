@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // A file that appears whole or not at all: bytes go to a hidden neighbour, commit() renames it into place.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What window, command line, files and tests need to know of a parameter, said once.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Errors are values with a sentence that a person can act on: what is wrong, then what to do.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The safetensors layout: 8 bytes little-endian header length, a JSON header, then raw tensors one after
 // another. The header maps a tensor's name to {dtype, shape, data_offsets}; "__metadata__" holds strings
 // only.

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Marks a function whose loops are worth compiling for several instruction sets; the program takes the widest
 // that the machine has. Inside, plain loops over floats without branches are what compilers make vector code
 // of.

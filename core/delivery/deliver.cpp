@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/delivery/deliver.h"
 
 #include <algorithm>
@@ -10,14 +11,14 @@
 #include <nlohmann/json.hpp>
 #include <thread>
 
-#include "core/dsp/denormals.h"
 #include "core/base/hash.h"
 #include "core/base/output_file.h"
 #include "core/delivery/delivery_proof.h"
 #include "core/delivery/delivery_rows.h"
 #include "core/delivery/delivery_sound.h"
-#include "core/media/layback.h"
 #include "core/delivery/written_sound.h"
+#include "core/dsp/denormals.h"
+#include "core/media/layback.h"
 #include "core/project/editing.h"
 
 namespace rivlen {

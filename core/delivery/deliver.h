@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Carries a table of deliveries out: checked first, rendered, brought to a target, written whole, read back.
 #pragma once
 
@@ -7,9 +8,9 @@
 #include <vector>
 
 #include "core/base/job.h"
-#include "core/project/delivery_table.h"
 #include "core/delivery/scratch_sound.h"
 #include "core/mix/plan.h"
+#include "core/project/delivery_table.h"
 #include "core/project/session.h"
 
 namespace rivlen {
@@ -41,7 +42,7 @@ struct DeliveredRow {
     std::string sentence;  // why it failed, or what to know
     double gain_db = 0, limited_db = 0;
     double gated_lufs = -120;  // as the target asks for: programme or dialogue
-    LoudnessTimeline course;     // of the file as it was read back
+    LoudnessTimeline course;   // of the file as it was read back
     std::string picture;       // spectrogram of it, of mixes
     std::int64_t frames = 0;
     int sample_rate = 0, channels = 0;

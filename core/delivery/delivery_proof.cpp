@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/delivery/delivery_proof.h"
 
 #include <algorithm>
@@ -7,9 +8,9 @@
 
 #include "core/assessment/tradeoff.h"
 #include "core/base/hash.h"
-#include "core/dsp/decibels.h"
 #include "core/delivery/delivery_rows.h"
 #include "core/delivery/spectrogram_picture.h"
+#include "core/dsp/decibels.h"
 #include "core/media/decode.h"
 
 namespace rivlen {
@@ -45,10 +46,10 @@ Status read_back(const DeliveryPlan& plan, const JobControl& job, const Handover
     LoudnessTimelineMeter meter(out.sample_rate, out.channels, !known);
     SpectrogramPicture picture(written.frames, out.sample_rate);
     MeasuredInBackground measuring(static_cast<std::size_t>(out.channels),
-                                [&](const ScratchSound::Block& block) {
-                                    meter.add(block);
-                                    if (row.content == Content::Mix) picture.add(block);
-                                });
+                                   [&](const ScratchSound::Block& block) {
+                                       meter.add(block);
+                                       if (row.content == Content::Mix) picture.add(block);
+                                   });
     for (;;) {
         if (job.cancelled()) return JobControl::cancelled_error();
         auto part = decoder->read();
@@ -105,8 +106,9 @@ std::vector<StemFigures> stem_figures(const DeliveryPlan& plan, const JobControl
         if (!assessment) continue;
         for (std::size_t s = 0; s < kStems; ++s) {
             const bool played = std::ranges::any_of(plan.session.timeline.tracks, [&](const Track& t) {
-                return std::ranges::any_of(
-                    t.clips, [&](const Clip& c) { return c.path == item.path && stem_of_clip_source(c.clip_source) == s; });
+                return std::ranges::any_of(t.clips, [&](const Clip& c) {
+                    return c.path == item.path && stem_of_clip_source(c.clip_source) == s;
+                });
             });
             if (!played) continue;
             const TradeOff figure = assessment->measure(stem_weights(item.settings.stems[s], s), s);

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What was delivered, read back: the proofs of a report. Used by deliver().
 #pragma once
 

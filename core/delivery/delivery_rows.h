@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What a row takes from a session. Used by the parts of deliver.h.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/delivery/delivery_sound.h"
 
 #include <algorithm>
@@ -6,8 +7,8 @@
 #include <iterator>
 #include <optional>
 
-#include "core/dsp/decibels.h"
 #include "core/delivery/delivery_rows.h"
+#include "core/dsp/decibels.h"
 #include "core/mix/engine.h"
 
 namespace rivlen {
@@ -40,14 +41,15 @@ std::vector<std::string> channel_names(Content content, bool mono) {
 
 }  // namespace
 
-Result<ScratchSound> SoundMaker::rendered(const HandoverRow& row, Content content, LoudnessTimelineMeter* meter) const {
+Result<ScratchSound> SoundMaker::rendered(const HandoverRow& row, Content content,
+                                          LoudnessTimelineMeter* meter) const {
     const Session session = session_for(plan_.session, content, row.card);
     const auto mix = std::make_shared<const MixPlan>(session, plan_.media);
     auto out = ScratchSound::create(plan_.work, session.timeline.sample_rate, static_cast<int>(kMixChannels));
     if (!out) return out.error();
     const LoopRange range = range_of_row(plan_.session, row);
     MeasuredInBackground measuring(kMixChannels,
-                                [meter](const ScratchSound::Block& block) { meter->add(block); });
+                                   [meter](const ScratchSound::Block& block) { meter->add(block); });
     const Status status =
         render_mix(mix, range.first, range.last, {{}, job_.cancel}, [&](std::int64_t, auto block) {
             if (meter != nullptr) measuring.add(block);

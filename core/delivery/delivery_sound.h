@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The sound of a row: rendered, brought to its target. Used by deliver().
 #pragma once
 

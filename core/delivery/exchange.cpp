@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/delivery/exchange.h"
 
 #include <fmt/format.h>
@@ -93,9 +94,9 @@ std::string clips_to_csv(const Timeline& r) {
         for (const auto& clip : track.clips)
             out += fmt::format("{},{},{},{},{},{},{},{},{:.1f},{}\r\n", csv_field(track.name),
                                csv_field(clip.path.filename().string()),
-                               kClipSourceKeys[static_cast<std::size_t>(clip.clip_source)], timecode_at(r, clip.start),
-                               timecode_at(r, clip.end()), clip.start, clip.length, clip.offset, clip.gain_db,
-                               clip.mute ? "yes" : "no");
+                               kClipSourceKeys[static_cast<std::size_t>(clip.clip_source)],
+                               timecode_at(r, clip.start), timecode_at(r, clip.end()), clip.start,
+                               clip.length, clip.offset, clip.gain_db, clip.mute ? "yes" : "no");
     }
     return out;
 }

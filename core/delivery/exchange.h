@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The tracks of a session for other tools: cut list (CMX 3600), table of clips (CSV), OpenTimelineIO JSON.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Stems out of a split recording, as files; and proof that nothing was lost.
 #pragma once
 
@@ -7,9 +8,9 @@
 #include <string>
 #include <vector>
 
-#include "core/metering/loudness.h"
 #include "core/base/job.h"
 #include "core/media/sound_file.h"
+#include "core/metering/loudness.h"
 #include "core/separation/shaper.h"
 #include "core/separation/timed.h"
 

@@ -1,11 +1,12 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The mix of a rebuild as a file.
 #pragma once
 
 #include <filesystem>
 #include <memory>
 
-#include "core/metering/loudness.h"
 #include "core/base/job.h"
+#include "core/metering/loudness.h"
 #include "core/mix/plan.h"
 
 namespace rivlen {

@@ -1,10 +1,11 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/delivery/process_file.h"
 
 #include <algorithm>
 #include <chrono>
 
-#include "core/dsp/denormals.h"
 #include "core/base/output_file.h"
+#include "core/dsp/denormals.h"
 #include "core/effects/processor.h"
 
 namespace rivlen {

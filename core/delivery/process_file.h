@@ -1,14 +1,15 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // A sound file through a chain.
 #pragma once
 
 #include <filesystem>
 #include <span>
 
-#include "core/metering/loudness.h"
 #include "core/base/job.h"
 #include "core/effects/inserts.h"
 #include "core/media/sound_file.h"
 #include "core/media/source.h"
+#include "core/metering/loudness.h"
 
 namespace rivlen {
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What was delivered, for people (HTML) and for programs (JSON, CSV).
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/delivery/scratch_sound.h"
 
 #include <unistd.h>
@@ -7,12 +8,12 @@
 #include <cmath>
 #include <numeric>
 
+#include "core/base/output_file.h"
+#include "core/dsp/decibels.h"
 #include "core/dsp/denormals.h"
 #include "core/dsp/interleave.h"
-#include "core/dsp/decibels.h"
-#include "core/base/output_file.h"
-#include "core/effects/processor.h"
 #include "core/dsp/resample.h"
+#include "core/effects/processor.h"
 
 namespace rivlen {
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Rendered sound on its way into files: float, planar in use, on disk without a name, read as often as
 // needed.
 #pragma once
@@ -8,10 +9,10 @@
 #include <span>
 #include <vector>
 
-#include "core/metering/loudness.h"
-#include "core/base/background_worker.h"
 #include "core/base/anonymous_file.h"
+#include "core/base/background_worker.h"
 #include "core/base/job.h"
+#include "core/metering/loudness.h"
 
 namespace rivlen {
 

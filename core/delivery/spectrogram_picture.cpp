@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/delivery/spectrogram_picture.h"
 
 #include <algorithm>
@@ -6,6 +7,7 @@
 #include <numbers>
 
 #include "core/dsp/decibels.h"
+#include "core/dsp/hann.h"
 
 namespace rivlen {
 
@@ -44,10 +46,7 @@ SpectrogramPicture::SpectrogramPicture(std::int64_t frames, int sample_rate)
       window_(kWindow),
       fft_(kWindow),
       pixels_(static_cast<std::size_t>(kWidth * kHeight)) {
-    for (std::size_t i = 0; i < kWindow; ++i)
-        window_[i] =
-            static_cast<float>(0.5 - 0.5 * std::cos(2 * std::numbers::pi * (static_cast<double>(i) + 0.5) /
-                                                    static_cast<double>(kWindow)));
+    for (std::size_t i = 0; i < kWindow; ++i) window_[i] = static_cast<float>(symmetric_hann(i, kWindow));
 }
 
 void SpectrogramPicture::draw_column() {

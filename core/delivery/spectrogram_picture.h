@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // A small spectrogram of a whole file for reports: however long, as many columns, drawn while the sound goes
 // by.
 #pragma once

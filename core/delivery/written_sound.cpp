@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/delivery/written_sound.h"
 
 #include <fcntl.h>
@@ -14,9 +15,9 @@
 #include <random>
 
 #include "core/base/child.h"
-#include "core/dsp/interleave.h"
 #include "core/base/markup.h"
 #include "core/base/output_file.h"
+#include "core/dsp/interleave.h"
 
 extern char** environ;  // NOLINT(readability-redundant-declaration)
 

@@ -1,11 +1,12 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Sound files for delivery: Broadcast WAV with its descriptions, FLAC, and what FFmpeg's encoders make.
 #pragma once
 
 #include <array>
 #include <string>
 
-#include "core/project/delivery_table.h"
 #include "core/delivery/scratch_sound.h"
+#include "core/project/delivery_table.h"
 
 namespace rivlen {
 

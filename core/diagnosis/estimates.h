@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Small estimates that the measures of a recording's faults share.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/diagnosis/evidence.h"
 
 #include <algorithm>
@@ -5,9 +6,9 @@
 #include <cmath>
 #include <numbers>
 
-#include "core/dsp/decibels.h"
-#include "core/dsp/biquad.h"
 #include "core/diagnosis/estimates.h"
+#include "core/dsp/biquad.h"
+#include "core/dsp/decibels.h"
 
 namespace rivlen {
 

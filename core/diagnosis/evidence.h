@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What a recording's sound says about its faults, measured. first_look.h draws the conclusions.
 #pragma once
 

@@ -1,12 +1,14 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The measures that need spectra.
 #include <algorithm>
 #include <cmath>
 #include <numbers>
 
-#include "core/dsp/decibels.h"
-#include "core/dsp/real_fft.h"
 #include "core/diagnosis/estimates.h"
 #include "core/diagnosis/evidence.h"
+#include "core/dsp/decibels.h"
+#include "core/dsp/hann.h"
+#include "core/dsp/real_fft.h"
 #include "core/effects/hiss.h"
 
 namespace rivlen {
@@ -20,9 +22,7 @@ class Spectra {
   public:
     Spectra(std::size_t size, int sample_rate)
         : fft_(size), hann_(size), hz_(static_cast<double>(sample_rate) / static_cast<double>(size)) {
-        for (std::size_t i = 0; i < size; ++i)
-            hann_[i] = static_cast<float>(0.5 - 0.5 * std::cos(2 * std::numbers::pi * static_cast<double>(i) /
-                                                               static_cast<double>(size)));
+        for (std::size_t i = 0; i < size; ++i) hann_[i] = static_cast<float>(periodic_hann(i, size));
     }
     std::span<const float> of(std::span<const float> x, std::size_t at, std::size_t bins) {
         const std::size_t size = hann_.size();

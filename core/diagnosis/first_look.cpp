@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/diagnosis/first_look.h"
 
 #include <fmt/format.h>
@@ -5,11 +6,11 @@
 #include <algorithm>
 #include <cmath>
 
-#include "core/dsp/decibels.h"
-#include "core/effects/processor.h"
-#include "core/effects/clicks.h"
 #include "core/diagnosis/evidence.h"
+#include "core/dsp/decibels.h"
+#include "core/effects/clicks.h"
 #include "core/effects/plosives.h"
+#include "core/effects/processor.h"
 #include "core/effects/wind.h"
 #include "core/separation/shaper.h"
 
@@ -283,10 +284,10 @@ Finding look_for_echo(const Look& look, const std::optional<StemLevels>& stems, 
     echo.rt60_s = measure_decay(look.mono, look.rate).seconds;
     if (stems)
         echo.drr_db = (*stems)[static_cast<std::size_t>(Stem::Dialogue)] -
-                         (*stems)[static_cast<std::size_t>(Stem::Reverb)];
+                      (*stems)[static_cast<std::size_t>(Stem::Reverb)];
     finding.found = echo.rt60_s > kDecaySeconds || (echo.drr_db && *echo.drr_db < kDirectDb);
     const auto decay = echo.rt60_s > 0 ? fmt::format("Words decay by 60 dB in {:.1f} s", echo.rt60_s)
-                                        : std::string("No decay to be measured between words");
+                                       : std::string("No decay to be measured between words");
     const auto direct = echo.drr_db
                             ? fmt::format(", the direct voice lies {:.0f} dB {} its reverberation",
                                           std::abs(*echo.drr_db), *echo.drr_db >= 0 ? "over" : "under")
@@ -329,7 +330,8 @@ void judge_material(FirstLook& look, const std::optional<StemLevels>& stems) {
                    fmt::format("The place lies {:.0f} dB {} the voice.",
                                std::abs(level(Stem::Dialogue) - level(Stem::Ambience)),
                                level(Stem::Dialogue) >= level(Stem::Ambience) ? "under" : "over"));
-    if (has(look, Fault::Reverberation)) return say(Material::EchoingRoom, "The voice sounds on in its room.");
+    if (has(look, Fault::Reverberation))
+        return say(Material::EchoingRoom, "The voice sounds on in its room.");
     if (has(look, Fault::Hiss) && has(look, Fault::Hum))
         return say(Material::Tape, "Steady hiss and a hum lie under all of it.");
     say(Material::Voice, "A voice, and little else.");

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // One look at a recording: what kind of material it is, what is wrong with it, and what is proposed.
 #pragma once
 
@@ -11,8 +12,8 @@
 #include "core/base/job.h"
 #include "core/effects/inserts.h"
 #include "core/media/source.h"
-#include "core/separation/settings.h"
 #include "core/separation/mask_map.h"
+#include "core/separation/settings.h"
 
 namespace rivlen {
 
@@ -27,7 +28,7 @@ inline constexpr std::size_t kFaults = 10;
 struct Finding {
     Fault fault = Fault::Level;
     bool found = false;
-    std::string sentence;               // with the figure that led to it
+    std::string sentence;            // with the figure that led to it
     std::optional<Insert> proposal;  // echo has none: the reverb stem is turned down instead
 };
 
@@ -35,7 +36,7 @@ enum class Material { Silence, Voice, VoiceOverMusic, Music, BusyPlace, Wind, Ec
 [[nodiscard]] const char* label_of(Material material);
 
 struct Reverberation {
-    double rt60_s = 0;               // 0: not measurable
+    double rt60_s = 0;             // 0: not measurable
     std::optional<double> drr_db;  // direct to reverberant, from the stems
 };
 

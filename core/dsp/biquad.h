@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Second-order filters after R. Bristow-Johnson, "Cookbook formulae for audio equalizer biquad filter
 // coefficients".
 #pragma once

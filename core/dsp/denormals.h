@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Numbers too small to be heard are slow to calculate with on many processors: filters that ring out behind a
 // sound would cost a hundred times what they cost during it.
 #pragma once

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // One-pole smoothing: after one time constant 1 - 1/e of a step is reached.
 #pragma once
 

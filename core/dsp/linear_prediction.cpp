@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/dsp/linear_prediction.h"
 
 #include <algorithm>
@@ -5,6 +6,7 @@
 #include <numbers>
 
 #include "core/base/vector_code.h"
+#include "core/dsp/hann.h"
 
 namespace rivlen {
 
@@ -15,10 +17,7 @@ bool LinearPredictor::fit(std::span<const float> signal) {
     const std::size_t count = std::min(signal.size(), windowed_.size());
     if (hann_.size() != count) {  // once: the caller's windows are of one size
         hann_.resize(count);
-        for (std::size_t i = 0; i < count; ++i)
-            hann_[i] = static_cast<float>(
-                0.5 - 0.5 * std::cos(2 * std::numbers::pi * (static_cast<double>(i) + 0.5) /
-                                     static_cast<double>(count)));
+        for (std::size_t i = 0; i < count; ++i) hann_[i] = static_cast<float>(symmetric_hann(i, count));
     }
     for (std::size_t i = 0; i < count; ++i) windowed_[i] = signal[i] * hann_[i];
     for (std::size_t lag = 0; lag <= order_; ++lag) {
@@ -81,7 +80,7 @@ ArInterpolator::ArInterpolator(std::size_t order, std::size_t most_missing)
       right_(most_missing) {}
 
 bool ArInterpolator::fill(std::span<const double> a, std::span<const std::size_t> missing,
-                        std::span<float> signal) {
+                          std::span<float> signal) {
     const std::size_t count = missing.size();
     if (count == 0) return true;
     if (count > most_ || missing.front() < order_ || missing.back() + order_ >= signal.size()) return false;

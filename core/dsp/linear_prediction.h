@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Linear prediction, and what it says about missing samples.
 #pragma once
 

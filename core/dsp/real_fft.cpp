@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/dsp/real_fft.h"
 
 #include <fftw3.h>

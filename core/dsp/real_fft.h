@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // A real Fourier transform of one size by FFTW, for work away from the audio thread.
 #pragma once
 

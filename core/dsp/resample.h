@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Sample rate conversion by libsoxr, very high quality, linear phase, delay compensated.
 #pragma once
 

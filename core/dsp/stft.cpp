@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/dsp/stft.h"
 
 #include <fftw3.h>
@@ -6,8 +7,9 @@
 #include <cmath>
 #include <numbers>
 
-#include "core/dsp/fftw.h"
 #include "core/base/vector_code.h"
+#include "core/dsp/fftw.h"
+#include "core/dsp/hann.h"
 
 namespace rivlen {
 
@@ -69,8 +71,7 @@ Stft::Stft(int fft_size) : state_(std::make_unique<State>()) {
     // FFTW's inverse is unscaled (1 / size); squared periodic Hann windows at a quarter overlap add up to 2.
     const double scale = 0.5 / fft_size;
     for (std::size_t i = 0; i < size; ++i) {
-        const double phase = 2.0 * std::numbers::pi * static_cast<double>(i) / fft_size;
-        const double window = std::sqrt(0.5 - 0.5 * std::cos(phase));  // periodic Hann
+        const double window = std::sqrt(periodic_hann(i, size));
         s.window[i] = static_cast<float>(window);
         s.inverse_window[i] = static_cast<float>(window * scale);
     }
@@ -154,8 +155,7 @@ std::vector<float> synthesise(Stft& stft, std::span<const Complex> spectra, std:
     std::vector<float> weight(samples, 0.0F);  // 1 inside; less where a frame beyond either end is missing
     std::vector<float> share(size);
     for (std::size_t i = 0; i < size; ++i) {
-        share[i] = static_cast<float>(0.25 - 0.25 * std::cos(2.0 * std::numbers::pi * static_cast<double>(i) /
-                                                             static_cast<double>(size)));
+        share[i] = static_cast<float>(0.5 * periodic_hann(i, size));
     }
     std::vector<float> frame(size);
     const std::size_t frames = spectra.size() / bins;

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Short-time Fourier transform with a square-root Hann window in analysis and synthesis and 75 % overlap.
 // Frame t is centred on sample t * hop; samples outside the signal count as silence. For n samples there are
 // n / hop + 1 frames (rounded up); every sample lies in four of them, in three at the very ends.

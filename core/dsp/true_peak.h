@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Peaks between samples ("true peak"): the sound at four times its rate, interpolated by a Kaiser-windowed
 // sinc. ITU-R BS.1770-4, Annex 2, describes the method; the filter here is longer.
 #pragma once

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Clicks: single disturbances of a few samples to some milliseconds, mouth noise among them.
 #pragma once
 

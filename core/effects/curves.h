@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What a part does, as a curve: magnitude over frequency, or level out over level in.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/effects/cut_filter.h"
 
 #include <algorithm>
@@ -20,7 +21,7 @@ CutFilter::Sections CutFilter::sections(EffectType kind, int sample_rate, double
             (2.0 * static_cast<double>(k) + 1.0) * std::numbers::pi / (4.0 * static_cast<double>(count));
         const double q = 1.0 / (2.0 * std::sin(angle));
         out[k] = kind == EffectType::HighPass ? Biquad::high_pass(sample_rate, hz, q)
-                                            : Biquad::low_pass(sample_rate, hz, q);
+                                              : Biquad::low_pass(sample_rate, hz, q);
     }
     return out;
 }

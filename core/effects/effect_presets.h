@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Ready values of parts for usual tasks. What users keep stands beside them as chains of one part
 // (core/project/chain_preset.h).
 #pragma once

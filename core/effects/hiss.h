@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Hiss: steady broadband noise of tapes, preamplifiers and quiet rooms.
 #pragma once
 

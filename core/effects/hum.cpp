@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/effects/hum.h"
 
 #include <algorithm>
@@ -5,6 +6,7 @@
 #include <numbers>
 
 #include "core/dsp/decibels.h"
+#include "core/dsp/hann.h"
 
 namespace rivlen {
 
@@ -25,7 +27,7 @@ HumRemover::HumRemover(int sample_rate)
     hann_.resize(length);
     double sum = 0;
     for (std::size_t i = 0; i < length; ++i) {
-        hann_[i] = 0.5 - 0.5 * std::cos(kTurn * (static_cast<double>(i) + 0.5) / static_cast<double>(length));
+        hann_[i] = symmetric_hann(i, length);
         sum += hann_[i];
     }
     for (double& w : hann_) w *= 2 / sum;  // a cosine of amplitude 1 measures 1

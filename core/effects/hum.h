@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Mains hum: a steady tone and its harmonics, found under the voice and subtracted.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/effects/inserts.h"
 
 #include <algorithm>
@@ -186,7 +187,7 @@ void normalise(Insert& part) {
 std::vector<Insert> voice_start_chain() {
     constexpr double kMakeUpDb = 6;
     std::vector<Insert> chain = {make_part(EffectType::HighPass, 1), make_part(EffectType::DeEsser, 2),
-                                    make_part(EffectType::Compressor, 3), make_part(EffectType::Limiter, 4)};
+                                 make_part(EffectType::Compressor, 3), make_part(EffectType::Limiter, 4)};
     chain[2].values[parameter::kMakeUpDb] = kMakeUpDb;
     return chain;
 }

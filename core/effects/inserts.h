@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The parts of which chains of tracks and buses are made, as data. processor.h makes them sound.
 #pragma once
 

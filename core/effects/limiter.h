@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Look-ahead limiter for true peaks.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What repairs have in common: they look at a stretch of sound around what they mend, and say what they took
 // out.
 #pragma once

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Plosives: the thump of p and b blown at a microphone.
 #pragma once
 

@@ -1,23 +1,24 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/effects/processor.h"
 
 #include <algorithm>
 #include <cmath>
 
 #include "core/dsp/decibels.h"
+#include "core/effects/clicks.h"
+#include "core/effects/clipping.h"
 #include "core/effects/compressor.h"
 #include "core/effects/cut_filter.h"
 #include "core/effects/de_esser.h"
 #include "core/effects/equaliser.h"
 #include "core/effects/gain.h"
 #include "core/effects/gate.h"
-#include "core/effects/limiter.h"
-#include "core/effects/reverb.h"
-#include "core/effects/tap.h"
-#include "core/effects/clicks.h"
-#include "core/effects/clipping.h"
 #include "core/effects/hiss.h"
 #include "core/effects/hum.h"
+#include "core/effects/limiter.h"
 #include "core/effects/plosives.h"
+#include "core/effects/reverb.h"
+#include "core/effects/tap.h"
 #include "core/effects/wind.h"
 
 namespace rivlen {

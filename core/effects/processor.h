@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What makes a chain sound. Processors work in place on planar stereo, in blocks of any size; their output
 // does not depend on how a stream is cut into blocks. None allocates after it has been made.
 #pragma once

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/effects/stft_processor.h"
 
 #include <algorithm>
@@ -18,7 +19,7 @@ int size_for(int sample_rate, double seconds) {
 
 StftProcessor::StftProcessor(int sample_rate, double seconds)
     : OverlapAddProcessor(static_cast<std::size_t>(size_for(sample_rate, seconds)),
-               static_cast<std::size_t>(size_for(sample_rate, seconds)) / 4),
+                          static_cast<std::size_t>(size_for(sample_rate, seconds)) / 4),
       rate_(sample_rate),
       stft_(size_for(sample_rate, seconds)) {
     // A square-root Hann window adds up to 2 n / pi, its square to n / 2.

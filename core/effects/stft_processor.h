@@ -1,8 +1,9 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Repairs that turn bins of a short-time spectrum down.
 #pragma once
 
-#include "core/effects/overlap_add.h"
 #include "core/dsp/stft.h"
+#include "core/effects/overlap_add.h"
 
 namespace rivlen {
 

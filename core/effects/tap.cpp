@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/effects/tap.h"
 
 #include <algorithm>
@@ -5,6 +6,7 @@
 #include <numbers>
 
 #include "core/dsp/decibels.h"
+#include "core/dsp/hann.h"
 #include "core/dsp/real_fft.h"
 
 namespace rivlen {
@@ -22,9 +24,7 @@ std::vector<float> spectrum_of(const std::vector<float>& samples, int sample_rat
     const std::size_t size = samples.size();
     RealFft fft(size);
     for (std::size_t i = 0; i < size; ++i)
-        fft.time()[i] = samples[i] * static_cast<float>(
-                                         0.5 - 0.5 * std::cos(2 * std::numbers::pi * static_cast<double>(i) /
-                                                              static_cast<double>(size)));
+        fft.time()[i] = samples[i] * static_cast<float>(periodic_hann(i, size));
     fft.forward();
     const auto bins = fft.bins();
     std::vector<float> out(kSpectrumPlaces);

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The last moment of a strip's sound, for an eye: written by whoever renders, read at leisure by who draws.
 // What is read may be torn where it is being written; nothing but a picture depends on it.
 #pragma once

@@ -1,7 +1,8 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/media/decode.h"
 
-#include "core/media/libav.h"
 #include "core/dsp/resample.h"
+#include "core/media/libav.h"
 
 namespace rivlen {
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Sound out of any file that libav* reads. Frames are samples per channel; audio is interleaved float32 at
 // the file's own rate. Encoder delay and edit lists are honoured by libavformat, so frame 0 is the first
 // sample meant to be heard.

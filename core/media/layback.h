@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Sounds back under their picture: the picture's packets are copied untouched, each sound is coded (or copied
 // as PCM), and the result is decoded and compared before it is called done.
 #pragma once

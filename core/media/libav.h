@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Ownership of libav* objects. Included by .cpp files only: those of core/media, and of learn/ where sound is
 // coded for learning.
 #pragma once

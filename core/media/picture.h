@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Pictures out of a file, frame by frame. Times are seconds from the picture's first frame.
 #pragma once
 

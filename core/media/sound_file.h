@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Writing sound files through libsndfile; whole or not at all.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // A recording as everything behind the decoder sees it: float32 samples at the recording's own rate, on disk
 // and mapped, aligned so that sample 0 lies under the picture's first frame. Made once from the original,
 // which is never written to.

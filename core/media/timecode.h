@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // SMPTE ST 12-1 time address: hh:mm:ss:ff, and drop-frame (hh:mm:ss;ff) at 30000/1001 and 60000/1001 frames a
 // second.
 #pragma once

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Loudness and peaks by libebur128 (ITU-R BS.1770-4, EBU Tech 3341 and 3342), true peaks of whole sounds by
 // core/dsp/true_peak.h.
 #pragma once

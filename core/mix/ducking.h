@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // One track turned down by the level of another.
 //
 // The level is the RMS of the key track's clips (before its chain and gain) in steps of kDuckStep frames,

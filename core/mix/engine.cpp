@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/mix/engine.h"
 
 #include <algorithm>
@@ -5,8 +6,8 @@
 #include <limits>
 #include <numbers>
 
-#include "core/dsp/denormals.h"
 #include "core/dsp/decibels.h"
+#include "core/dsp/denormals.h"
 
 namespace rivlen {
 
@@ -24,8 +25,10 @@ FaderStage::FaderStage(int sample_rate)
     : open_step_(static_cast<float>(1.0 / (kMuteSeconds * sample_rate))),
       glide_(static_cast<float>(1.0 - std::exp(-5.0 / (kGlideSeconds * sample_rate)))) {}
 
-std::array<float, kMixChannels> FaderStage::gains(double gain_db, double pan_percent, bool polarity_inverted) {
-    const double gain = (gain_db <= kLowestGainDb ? 0.0 : amplitude_of_db(gain_db)) * (polarity_inverted ? -1.0 : 1.0);
+std::array<float, kMixChannels> FaderStage::gains(double gain_db, double pan_percent,
+                                                  bool polarity_inverted) {
+    const double gain =
+        (gain_db <= kLowestGainDb ? 0.0 : amplitude_of_db(gain_db)) * (polarity_inverted ? -1.0 : 1.0);
     if (pan_percent == 0) return {static_cast<float>(gain), static_cast<float>(gain)};  // exactly
     const double angle = (pan_percent + 100) / 200 * std::numbers::pi / 2;
     return {static_cast<float>(gain * std::numbers::sqrt2 * std::cos(angle)),
@@ -33,7 +36,8 @@ std::array<float, kMixChannels> FaderStage::gains(double gain_db, double pan_per
 }
 
 void FaderStage::seek(const Strip& strip, bool audible, std::int64_t frame) {
-    now_ = gains(value_at(strip, kGainLine, frame), value_at(strip, kPanLine, frame), strip.polarity_inverted);
+    now_ =
+        gains(value_at(strip, kGainLine, frame), value_at(strip, kPanLine, frame), strip.polarity_inverted);
     open_ = audible && value_at(strip, kMuteLine, frame) < 0.5 ? 1.0F : 0.0F;
 }
 
@@ -56,7 +60,8 @@ void FaderStage::apply(const Strip& strip, bool audible, std::int64_t frame, Ste
     for (std::size_t i = 0; i < block[0].size(); ++i) {
         const std::int64_t at = frame + static_cast<std::int64_t>(i);
         if (moving) {
-            now_ = gains(value_at(strip, kGainLine, at), value_at(strip, kPanLine, at), strip.polarity_inverted);
+            now_ =
+                gains(value_at(strip, kGainLine, at), value_at(strip, kPanLine, at), strip.polarity_inverted);
         } else {
             for (std::size_t c = 0; c < kMixChannels; ++c)
                 now_[c] = std::abs(target[c] - now_[c]) < kArrived ? target[c]
@@ -112,9 +117,8 @@ const Strip& MixEngine::strip(const Lane& lane) const {
 namespace {
 
 bool same_parts(const Strip& a, const Strip& b) {
-    return std::ranges::equal(a.chain, b.chain, [](const Insert& x, const Insert& y) {
-        return x.id == y.id && x.kind == y.kind;
-    });
+    return std::ranges::equal(
+        a.chain, b.chain, [](const Insert& x, const Insert& y) { return x.id == y.id && x.kind == y.kind; });
 }
 
 bool same_routes(const Timeline& a, const Timeline& b) {

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Tracks to buses to the main bus, as a stream. Playback and offline rendering are this same engine, so they
 // give the same samples, bit for bit. Nothing is late: a strip whose chain looks ahead is read that much
 // earlier.

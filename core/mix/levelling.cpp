@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/mix/levelling.h"
 
 #include <algorithm>
@@ -33,7 +34,7 @@ LevelSettings::LevelSettings()
       seconds(info(LevelSetting::Seconds).standard) {}
 
 std::vector<Breakpoint> levelling_line(std::span<const float> levels, std::int64_t step, int sample_rate,
-                                      const LevelSettings& s) {
+                                       const LevelSettings& s) {
     std::vector<float> spoken;
     for (const float level : levels) {
         if (static_cast<double>(level) > kSilenceDbfs) spoken.push_back(level);

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Near and far, loud and quiet talkers brought to one level over seconds, as a gain line.
 #pragma once
 
@@ -25,7 +26,7 @@ struct LevelSettings {
 // down, is held where nobody speaks. What is 25 dB or more below the loudest words is not speech here (common
 // practice, no source). Points within 0.25 dB; empty when nobody speaks.
 [[nodiscard]] std::vector<Breakpoint> levelling_line(std::span<const float> levels_dbfs,
-                                                    std::int64_t step_frames, int sample_rate,
-                                                    const LevelSettings& settings);
+                                                     std::int64_t step_frames, int sample_rate,
+                                                     const LevelSettings& settings);
 
 }  // namespace rivlen

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/mix/look.h"
 
 #include <algorithm>
@@ -70,7 +71,7 @@ Result<TrackLook> look_at_track(const MixPlan& plan, std::size_t track, const Jo
             if (!recording) return recording.error();
             out.recording = recording->echo;
             out.recording->drr_db = (*neutral)[static_cast<std::size_t>(Stem::Dialogue)] -
-                                       (*neutral)[static_cast<std::size_t>(Stem::Reverb)];
+                                    (*neutral)[static_cast<std::size_t>(Stem::Reverb)];
             job.report(kRecordingShare);
         }
     }

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Loudness of what is to be put in place of something else.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // A rebuild together with the sound that it refers to: what a mix engine plays. Made anew, whole, after every
 // edit, and never changed, so that it can be handed to another thread.
 #pragma once

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/mix/track_reader.h"
 
 #include <algorithm>
@@ -24,7 +25,8 @@ struct ClipSourceReader::Shaping {
     std::array<MaskWeights, 1> weights;
 };
 
-ClipSourceReader::ClipSourceReader(MixMedia media, ClipSource clip_source) : media_(std::move(media)), clip_source_(clip_source) {}
+ClipSourceReader::ClipSourceReader(MixMedia media, ClipSource clip_source)
+    : media_(std::move(media)), clip_source_(clip_source) {}
 ClipSourceReader::~ClipSourceReader() = default;
 
 void ClipSourceReader::render_block(const TimedMaskWeights& weight_sets) {
@@ -115,7 +117,8 @@ void TrackReader::read(const MixPlan& plan, std::size_t track, std::int64_t fram
         const std::int64_t to = std::min(frame + size, clip.end());
         const auto count = static_cast<std::size_t>(to - from);
         const StereoBlock piece = {std::span(piece_[0]).first(count), std::span(piece_[1]).first(count)};
-        reader_for(clip, planned.media).read(planned.weight_sets.get(), clip.offset + from - clip.start, piece);
+        reader_for(clip, planned.media)
+            .read(planned.weight_sets.get(), clip.offset + from - clip.start, piece);
         const double gain = clip.gain_db <= kLowestGainDb ? 0.0 : amplitude_of_db(clip.gain_db);
         const auto into = static_cast<std::size_t>(from - frame);
         const bool fading = from < clip.start + clip.fade_in.frames || to > clip.end() - clip.fade_out.frames;

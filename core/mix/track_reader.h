@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The clips of one track as one stereo stream, before chain, gain and pan.
 #pragma once
 

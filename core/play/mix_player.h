@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Playback of a rebuild: the mix engine behind the transport, with loudness of the main bus measured as it
 // goes.
 #pragma once

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Playback of one recording. What is heard can be switched between the source, what is kept, what is removed
 // and single stems: both sides of a switch are rendered for one block and cross-faded, so that there is no
 // gap. kept + removed = source, always.
@@ -9,8 +10,8 @@
 #include "core/media/source.h"
 #include "core/play/transport.h"
 #include "core/separation/audition.h"
-#include "core/separation/timed.h"
 #include "core/separation/mask_map.h"
+#include "core/separation/timed.h"
 
 namespace rivlen {
 

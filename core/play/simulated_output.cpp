@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/play/simulated_output.h"
 
 #include <chrono>
@@ -7,8 +8,7 @@ namespace rivlen {
 
 SimulatedOutput::SimulatedOutput(Transport& transport, Pace pace, bool keep)
     : transport_(transport), keep_(keep) {
-    if (pace == Pace::Clock)
-        thread_ = std::jthread([this](const std::stop_token& stop) { run(stop); });
+    if (pace == Pace::Clock) thread_ = std::jthread([this](const std::stop_token& stop) { run(stop); });
 }
 
 std::vector<float> SimulatedOutput::take_kept() {

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // A stand-in for a sound device: takes sound from a transport, and can keep what it took.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Playing, stopping, going somewhere and looping, whatever it is that is played. A render thread keeps a few
 // blocks ready, the audio callback takes them. The callback side (fill) never locks, allocates or does I/O;
 // everything else may be called from one controlling thread.

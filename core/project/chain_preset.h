@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // A chain as a file of its own (docs/formats.md).
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What is delivered, as rows of a table: data that is edited, shared and used for many recordings. Kept as
 // JSON (docs/handover.md).
 #pragma once

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/project/editing.h"
 
 #include <algorithm>
@@ -138,14 +139,16 @@ void cut_from_line(std::vector<Breakpoint>& points, const LoopRange& range) {
 
 Track& track_for(Timeline& timeline, ClipSource clip_source, const std::string& name) {
     for (auto& track : timeline.tracks) {
-        if (track.name == name &&
-            std::ranges::all_of(track.clips, [clip_source](const Clip& c) { return c.clip_source == clip_source; }))
+        if (track.name == name && std::ranges::all_of(track.clips, [clip_source](const Clip& c) {
+                return c.clip_source == clip_source;
+            }))
             return track;
     }
     return *timeline.track(add_track(timeline, name));
 }
 
-Clip& put(Timeline& timeline, Track& track, const Placement& placement, ClipSource clip_source, int group_id) {
+Clip& put(Timeline& timeline, Track& track, const Placement& placement, ClipSource clip_source,
+          int group_id) {
     Clip clip;
     clip.id = timeline.new_id();
     clip.path = placement.path;
@@ -289,11 +292,13 @@ std::vector<int> place_stems(Timeline& timeline, const Placement& placement) {
         const std::string name =
             placement.name.empty() ? kStemTrackNames[s] : placement.name + " " + kStemTrackNames[s];
         const ClipSource clip_source = clip_source_of_stem(s);
-        ids.push_back(put(timeline, track_for(timeline, clip_source, name), placement, clip_source, group_id).id);
+        ids.push_back(
+            put(timeline, track_for(timeline, clip_source, name), placement, clip_source, group_id).id);
     }
     if (placement.picture) {
-        timeline.picture.push_back({timeline.new_id(), placement.path, std::max<std::int64_t>(0, placement.at),
-                                   0, std::max<std::int64_t>(1, placement.length)});
+        timeline.picture.push_back({timeline.new_id(), placement.path,
+                                    std::max<std::int64_t>(0, placement.at), 0,
+                                    std::max<std::int64_t>(1, placement.length)});
         std::ranges::stable_sort(timeline.picture, {}, &VideoClip::start);
     }
     return ids;
@@ -557,7 +562,8 @@ void set_clip_gain(Timeline& timeline, std::span<const int> clips, double gain_d
     }
 }
 
-int replace_clip(Timeline& timeline, int clip, const Placement& with, double gain_db, std::int64_t least_fade) {
+int replace_clip(Timeline& timeline, int clip, const Placement& with, double gain_db,
+                 std::int64_t least_fade) {
     Track* track = timeline.track_of_clip(clip);
     if (track == nullptr) return 0;
     const int track_id = track->id;

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What can be done to a rebuild. Every function leaves it well-formed (see well_formed) and touches no file:
 // undo is a copy of the data. Clips are named by id; where Rebuild::edit_groups is on, an edit of a clip is
 // an edit of all clips of its group. Picture cuts are edited by themselves: nothing that removes sound
@@ -74,7 +75,8 @@ void delete_clips(Timeline& timeline, std::span<const int> clips, bool close_gap
 std::vector<int> copy_clips(Timeline& timeline, std::span<const int> clips, std::int64_t at);
 // Takes a range of time out of tracks (all when empty) and, if wanted, out of the picture; what is later
 // moves up.
-void cut_time(Timeline& timeline, std::span<const LoopRange> ranges, std::span<const int> tracks, bool picture);
+void cut_time(Timeline& timeline, std::span<const LoopRange> ranges, std::span<const int> tracks,
+              bool picture);
 // Mutes what clips of these tracks (all when empty) play in ranges.
 void mute_ranges(Timeline& timeline, std::span<const LoopRange> ranges, std::span<const int> tracks);
 void ungroup(Timeline& timeline, std::span<const int> clips);
@@ -95,7 +97,8 @@ void set_clip_gain(Timeline& timeline, std::span<const int> clips, double gain_d
 // Puts other music where a clip is: as long as it at most, with its fades (at least `least_fade` frames
 // each), on its track. The old clip stays, muted, on a track below. gain_db: what aligns the loudness.
 // Returns the new clip's id; 0 when the clip is not there.
-int replace_clip(Timeline& timeline, int clip, const Placement& with, double gain_db, std::int64_t least_fade);
+int replace_clip(Timeline& timeline, int clip, const Placement& with, double gain_db,
+                 std::int64_t least_fade);
 
 // ---- picture
 void split_picture(Timeline& timeline, std::int64_t frame);

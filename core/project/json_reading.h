@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Values of a JSON object that may be anything: of the wanted kind and in range, or else the given one.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/project/session.h"
 
 #include <algorithm>
@@ -179,7 +180,7 @@ Result<Session> session_from_json(const std::string& source, const fs::path& fol
     if (found != kMonitorKeys.end()) session.monitor = static_cast<Monitor>(found - kMonitorKeys.begin());
     session.level_match = flag(value, "level_match", true);
     session.timeline = timeline_from_json(part(value, "rebuild"),
-                                        [&](const std::string& path) { return found_path(path, folder); });
+                                          [&](const std::string& path) { return found_path(path, folder); });
     if (const auto table = table_from_json(part(value, "deliveries"), {}); table) session.deliveries = *table;
     return session;
 }

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // A session: what was brought in and how it is set. Plain data, kept as versioned JSON (docs/formats.md) that
 // is written atomically and diffs well. Sound, maps and pictures stay where they are.
 #pragma once
@@ -10,12 +11,12 @@
 
 #include "core/base/result.h"
 #include "core/project/delivery_table.h"
-#include "core/project/timeline.h"
 #include "core/project/settings_json.h"
+#include "core/project/timeline.h"
 #include "core/separation/audition.h"
+#include "core/separation/channel_groups.h"
 #include "core/separation/settings.h"
 #include "core/separation/timed.h"
-#include "core/separation/channel_groups.h"
 
 namespace rivlen {
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Settings as JSON, the same in sessions and presets (docs/formats.md).
 #pragma once
 

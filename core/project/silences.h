@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The silences in talk: where the dialogue's level stays low for long enough.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Loudness targets as data, each with where it is published.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The rebuild: stems and added material as tracks of clips under a picture. Plain data; what can be done to
 // it stands in editing.h. All times are frames (samples per channel) on the session line at
 // Rebuild::sample_rate.
@@ -21,7 +22,7 @@ namespace rivlen {
 enum class ClipSource { Whole, Kept, Dialogue, Reverb, Music, Ambience };
 inline constexpr std::size_t kClipSources = 6;
 inline constexpr std::array<const char*, kClipSources> kClipSourceKeys = {"whole",  "kept",  "dialogue",
-                                                              "reverb", "music", "ambience"};
+                                                                          "reverb", "music", "ambience"};
 [[nodiscard]] inline ClipSource clip_source_of_stem(std::size_t stem) {
     return static_cast<ClipSource>(static_cast<std::size_t>(ClipSource::Dialogue) + stem);
 }

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/project/timeline_json.h"
 
 #include <algorithm>
@@ -76,9 +77,9 @@ Strip strip_from_json(const json& entry) {
     strip.chain = chain_from_json(part(entry, "chain"));
     for_each(part(entry, "lines"), [&](const json& e) {
         const StripLane target{static_cast<LaneTarget>(place_of(kTargetKeys, text(e, "target"))),
-                             whole(e, "part", 0),
-                             whole(e, "parameter", 0),
-                             {}};
+                               whole(e, "part", 0),
+                               whole(e, "parameter", 0),
+                               {}};
         const ValueRange range = range_of(strip, target);
         const json& points = part(e, "points");
         for (std::size_t i = 0; points.is_array() && i < points.size(); ++i) {
@@ -145,7 +146,7 @@ std::vector<Insert> chain_from_json(const json& entry) {
 }
 
 json timeline_to_json(const Timeline& timeline,
-                     const std::function<std::string(const std::filesystem::path&)>& path) {
+                      const std::function<std::string(const std::filesystem::path&)>& path) {
     json out = {{"sample_rate", timeline.sample_rate},
                 {"frame_rate", {timeline.frame_rate.num, timeline.frame_rate.den}},
                 {"drop_frame", timeline.drop_frame},
@@ -190,7 +191,7 @@ json timeline_to_json(const Timeline& timeline,
 }
 
 Timeline timeline_from_json(const json& entry,
-                          const std::function<std::filesystem::path(const std::string&)>& path) {
+                            const std::function<std::filesystem::path(const std::string&)>& path) {
     Timeline out;
     if (!entry.is_object()) return out;
     out.sample_rate = whole(entry, "sample_rate", 0);

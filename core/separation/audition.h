@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The ways of listening to a recording, and the range that is listened to again and again.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The 256 bands in which the model sees and masks sound, and the features it sees.
 // Model grid: 48 kHz, STFT 2048 / 512. Bands 0-199 are single bins (up to 4.66 kHz), the other 56 are groups
 // whose widths grow evenly in log frequency up to 24 kHz.

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/separation/channel_filter.h"
 
 #include "core/base/vector_code.h"
@@ -51,8 +52,8 @@ RIVLEN_VECTOR_CODE void correct(const float* __restrict weights, const float* __
         // S^-1 = [s_right, -s; -conj(s), s_left] / det, where s is the element above the diagonal.
         const float scale = amount / (s_left * s_right - s_re * s_re - s_im * s_im);
         const float diagonal = amount * gain;
-        const float cross = t_re * s_re + t_im * s_im;        // real part of t conj(s)
-        const float twist = t_im * s_re - t_re * s_im;        // its imaginary part
+        const float cross = t_re * s_re + t_im * s_im;  // real part of t conj(s)
+        const float twist = t_im * s_re - t_re * s_im;  // its imaginary part
         out[0 * kBands + b] = scale * (t_left * s_right - cross) - diagonal;
         out[1 * kBands + b] = -scale * twist;
         out[2 * kBands + b] = scale * (t_re * s_left - t_left * s_re);
@@ -132,7 +133,8 @@ const ChannelFilter::Covariances& ChannelFilter::block(std::int64_t index, Stft&
 // A window of 11 blocks that moves evenly: between the middles of two blocks the outermost ones go over.
 void ChannelFilter::look_around(std::int64_t frame, Stft& stft) {
     constexpr std::size_t kCount = sizeof(Covariances) / sizeof(float);
-    const std::int64_t doubled = 2 * frame - (kBlock - 1);  // twice the distance from the first block's middle
+    const std::int64_t doubled =
+        2 * frame - (kBlock - 1);  // twice the distance from the first block's middle
     const std::int64_t low = floor_divided(doubled, 2 * kBlock);
     const float past = static_cast<float>(doubled - low * 2 * kBlock) / static_cast<float>(2 * kBlock);
     if (inner_of_ != low) {
@@ -146,7 +148,8 @@ void ChannelFilter::look_around(std::int64_t frame, Stft& stft) {
     add_scaled(kCount, past, flat(block(low + kReach + 1, stft)), flat(around_));
 }
 
-void ChannelFilter::correction(const MaskWeights& weights, std::span<const float> masks, BandMatrices& out) const {
+void ChannelFilter::correction(const MaskWeights& weights, std::span<const float> masks,
+                               BandMatrices& out) const {
     correct(flat(weights.weight), masks.data(), flat(around_), weights.both_channels, flat(out));
 }
 

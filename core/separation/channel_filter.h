@@ -1,7 +1,8 @@
-// A filter across the two channels of a stereo group, built from the masks: a multichannel Wiener filter. Each
-// stem is modelled as mask x normalised 2x2 covariance R_s of the channels (Duong, Vincent and Gribonval,
-// "Under-Determined Reverberant Audio Source Separation Using a Full-Rank Spatial Covariance Model", IEEE
-// TASLP 18, 2010, equations 6 and 7, without its iterations):
+// SPDX-License-Identifier: GPL-3.0-or-later
+// A filter across the two channels of a stereo group, built from the masks: a multichannel Wiener filter.
+// Each stem is modelled as mask x normalised 2x2 covariance R_s of the channels (Duong, Vincent and
+// Gribonval, "Under-Determined Reverberant Audio Source Separation Using a Full-Rank Spatial Covariance
+// Model", IEEE TASLP 18, 2010, equations 6 and 7, without its iterations):
 //
 //   V_s = m_s (R_s + eps I),   W_s = V_s (sum over j of V_j)^-1
 //
@@ -15,12 +16,12 @@
 #include <span>
 #include <vector>
 
+#include "core/dsp/stft.h"
 #include "core/media/source.h"
-#include "core/separation/frame_masks.h"
-#include "core/separation/mask_weights.h"
 #include "core/separation/bands.h"
 #include "core/separation/channel_groups.h"
-#include "core/dsp/stft.h"
+#include "core/separation/frame_masks.h"
+#include "core/separation/mask_weights.h"
 
 namespace rivlen {
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Which channels of a recording share masks. Channels of one picture in space belong together, so that it
 // does not move; microphones of their own are better parted each alone.
 #pragma once
@@ -20,7 +21,8 @@ struct ChannelGroup {
 [[nodiscard]] std::vector<ChannelGroup> channel_groups(int channels, ChannelGrouping grouping);
 // The same from a number of groups, as a mask map holds it; one of all channels when no grouping gives it.
 [[nodiscard]] std::vector<ChannelGroup> groups_of_count(int channels, int count);
-// Whether any of them has two channels, so that directions can be told apart (core/separation/channel_filter.h).
+// Whether any of them has two channels, so that directions can be told apart
+// (core/separation/channel_filter.h).
 [[nodiscard]] bool any_pair(int channels, ChannelGrouping grouping);
 
 }  // namespace rivlen

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Where consonants begin: onsets of unvoiced sound in 2-10 kHz that the map gives at least partly to the
 // dialogue, next to voiced sound. Ours; the ranges of unvoiced sounds are common practice, no source.
 #pragma once
@@ -6,10 +7,10 @@
 #include <cstdint>
 #include <vector>
 
-#include "core/media/source.h"
-#include "core/separation/frame_masks.h"
-#include "core/separation/channel_groups.h"
 #include "core/dsp/stft.h"
+#include "core/media/source.h"
+#include "core/separation/channel_groups.h"
+#include "core/separation/frame_masks.h"
 
 namespace rivlen {
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The map's masks on the frame grid of a recording, plain or steadied, without allocating.
 #pragma once
 

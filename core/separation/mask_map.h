@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The mask map: what the network said about a recording, one byte per stem, band and frame of the model's
 // grid (band layout in bands.h, 93.75 frames a second). A safetensors file with one tensor "masks" [groups x
 // frames, 4, 256] of U8: all frames of the first group of channels (channel_groups.h), then those of the

@@ -1,9 +1,10 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/separation/mask_weights.h"
 
 #include <algorithm>
 
-#include "core/dsp/decibels.h"
 #include "core/base/vector_code.h"
+#include "core/dsp/decibels.h"
 
 namespace rivlen {
 
@@ -53,8 +54,8 @@ MaskWeights stem_weights(const StemSettings& settings, std::size_t stem) {
             weights.weight[j][b] = gain * (j == stem ? 1.0F : std::max(rest, share[j]));
     }
     weights.min_gain = settings.acts(Setting::Floor)
-                       ? static_cast<float>(amplitude_of_db(settings.value(Setting::Floor))) * gain
-                       : 0.0F;
+                           ? static_cast<float>(amplitude_of_db(settings.value(Setting::Floor))) * gain
+                           : 0.0F;
     if (settings.acts(Setting::TemporalSmoothing))
         weights.temporal_smoothing = static_cast<float>(settings.value(Setting::TemporalSmoothing) / 100.0);
     weights.both_channels = settings.both_channels ? 1.0F : 0.0F;
@@ -106,7 +107,8 @@ RIVLEN_VECTOR_CODE void mix_masks(const float* __restrict weights, const float* 
 
 }  // namespace
 
-void band_gains(const MaskWeights& weights, std::span<const float> masks, float open, std::span<float> gains) {
+void band_gains(const MaskWeights& weights, std::span<const float> masks, float open,
+                std::span<float> gains) {
     mix_masks(weights.weight.front().data(), masks.data(), weights.min_gain, gains.data());
     const float held = open * weights.guard;
     if (held <= 0.0F) return;

@@ -1,12 +1,13 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Settings worked out into what a frame is multiplied with.
 #pragma once
 
 #include <array>
 #include <span>
 
-#include "core/separation/settings.h"
 #include "core/separation/bands.h"
 #include "core/separation/mask_map.h"
+#include "core/separation/settings.h"
 
 namespace rivlen {
 
@@ -15,7 +16,7 @@ namespace rivlen {
 struct MaskWeights {
     std::array<std::array<float, kBands>, kStems> weight{};
     float min_gain = 0;
-    float guard = 0;       // linear, gain of the stem included
+    float guard = 0;               // linear, gain of the stem included
     float temporal_smoothing = 0;  // 0 to 1, see FrameMasks
     // 0 to 1: how far what the filter across two channels adds to the gains is taken (channel_filter.h).
     float both_channels = 0;

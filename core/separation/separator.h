@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The model as the rest of the program sees it. The implementation lives in a shared library of its own
 // (rivlen-engine), which is opened when something is split for the first time.
 #pragma once

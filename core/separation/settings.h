@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What an engineer sets for the stems of a recording. Plain data; saved in sessions and presets.
 #pragma once
 

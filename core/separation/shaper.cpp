@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/separation/shaper.h"
 
 #include <algorithm>
@@ -35,8 +36,8 @@ Shaper::Shaper(const Source& source, const MaskMap& map, std::size_t outputs)
                                                              std::vector<float>(size)));
     std::size_t most = 0;
     for (const auto& channels : groups_of_count(source.channels(), map.facts().groups)) {
-        groups_.push_back(std::make_unique<Group>(source, map, channels, static_cast<int>(groups_.size()),
-                                                  stft_, reads_));
+        groups_.push_back(
+            std::make_unique<Group>(source, map, channels, static_cast<int>(groups_.size()), stft_, reads_));
         most = std::max(most, static_cast<std::size_t>(channels.last - channels.first));
     }
     spectra_.assign(most, std::vector<Complex>(bins));
@@ -71,7 +72,9 @@ void Shaper::add_group(Group& group, std::int64_t index, std::span<const MaskWei
     const std::int64_t hop = stft_.hop();
     // Where this frame begins in the overlap buffer; frames before the block (after a seek) lose their head.
     const auto skip = static_cast<std::size_t>((block_ + 2 - index) * hop);
-    const auto filtered = [&](const MaskWeights& weights) { return group.filter && weights.both_channels > 0.0F; };
+    const auto filtered = [&](const MaskWeights& weights) {
+        return group.filter && weights.both_channels > 0.0F;
+    };
     if (std::ranges::any_of(weight_sets, filtered)) group.filter->look_around(index, stft_);
     const auto channels = static_cast<std::size_t>(group.channels.last - group.channels.first);
     for (std::size_t c = 0; c < channels; ++c) {
@@ -124,9 +127,11 @@ void Shaper::add_filtered(Group& group, std::size_t output, const MaskWeights& w
     }
 }
 
-void Shaper::next(const WeightSetsAt& weight_sets_at, std::span<const std::span<const std::span<float>>> out) {
+void Shaper::next(const WeightSetsAt& weight_sets_at,
+                  std::span<const std::span<const std::span<float>>> out) {
     const std::int64_t hop = stft_.hop();
-    for (; next_frame_ <= block_ + 2; ++next_frame_) add_frame(next_frame_, weight_sets_at(next_frame_ * hop));
+    for (; next_frame_ <= block_ + 2; ++next_frame_)
+        add_frame(next_frame_, weight_sets_at(next_frame_ * hop));
     for (std::size_t o = 0; o < out.size(); ++o) {
         // With all four frames passing everything, the source itself goes out: equal to the bit, not to
         // rounding.
@@ -145,14 +150,16 @@ void Shaper::next(const WeightSetsAt& weight_sets_at, std::span<const std::span<
     ++block_;
 }
 
-Status render(const Source& source, const MaskMap& map, std::span<const MaskWeights> weight_sets, std::int64_t first,
-              std::int64_t last, const JobControl& job, const TakeBlocks& take) {
+Status render(const Source& source, const MaskMap& map, std::span<const MaskWeights> weight_sets,
+              std::int64_t first, std::int64_t last, const JobControl& job, const TakeBlocks& take) {
     return render(
-        source, map, weight_sets.size(), [weight_sets](std::int64_t) { return weight_sets; }, first, last, job, take);
+        source, map, weight_sets.size(), [weight_sets](std::int64_t) { return weight_sets; }, first, last,
+        job, take);
 }
 
-Status render(const Source& source, const MaskMap& map, std::size_t outputs, const WeightSetsAt& weight_sets_at,
-              std::int64_t first, std::int64_t last, const JobControl& job, const TakeBlocks& take) {
+Status render(const Source& source, const MaskMap& map, std::size_t outputs,
+              const WeightSetsAt& weight_sets_at, std::int64_t first, std::int64_t last,
+              const JobControl& job, const TakeBlocks& take) {
     Shaper shaper(source, map, outputs);
     const auto channels = static_cast<std::size_t>(source.channels());
     const auto hop = static_cast<std::size_t>(shaper.hop());
@@ -160,7 +167,8 @@ Status render(const Source& source, const MaskMap& map, std::size_t outputs, con
     std::vector<std::vector<std::vector<float>>> part = blocks;
     std::int64_t at = shaper.seek(first);
     // Recordings and maps of any length are gone through in the same memory.
-    const std::int64_t drop_pages_every = std::int64_t{30} * source.sample_rate() / shaper.hop() * shaper.hop();
+    const std::int64_t drop_pages_every =
+        std::int64_t{30} * source.sample_rate() / shaper.hop() * shaper.hop();
     while (at < last) {
         if (at % drop_pages_every == 0) {
             source.drop_pages();

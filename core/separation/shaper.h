@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Source + mask map + recipes = sound, as a stream. The transform runs at the recording's own rate and size,
 // reading the map between its frames where rates differ, so that nothing is ever resampled and neutral stems
 // add up to the source to within rounding.
@@ -12,14 +13,14 @@
 #include <vector>
 
 #include "core/base/job.h"
+#include "core/dsp/stft.h"
 #include "core/media/source.h"
+#include "core/separation/bands.h"
 #include "core/separation/channel_filter.h"
 #include "core/separation/consonants.h"
 #include "core/separation/frame_masks.h"
-#include "core/separation/mask_weights.h"
-#include "core/separation/bands.h"
 #include "core/separation/mask_map.h"
-#include "core/dsp/stft.h"
+#include "core/separation/mask_weights.h"
 
 namespace rivlen {
 
@@ -47,14 +48,14 @@ class Shaper {
               std::span<const BandRead> reads);
         ChannelGroup channels;
         FrameMasks masks;
-        Consonants consonants;  // looks at masks: a group stays where it was made
+        Consonants consonants;                // looks at masks: a group stays where it was made
         std::optional<ChannelFilter> filter;  // of groups of two channels
     };
     void add_frame(std::int64_t index, std::span<const MaskWeights> weight_sets);
     void add_group(Group& group, std::int64_t index, std::span<const MaskWeights> weight_sets);
     // Adds an output's two channels, filtered across channels, to its overlap buffers.
-    void add_filtered(Group& group, std::size_t output, const MaskWeights& weights, std::span<const float> masks,
-                      std::size_t skip);
+    void add_filtered(Group& group, std::size_t output, const MaskWeights& weights,
+                      std::span<const float> masks, std::size_t skip);
 
     const Source& source_;
     Stft stft_;
@@ -85,9 +86,9 @@ using TakeBlocks = std::function<Status(std::int64_t, std::span<const std::vecto
                             const WeightSetsAt& weight_sets_at, std::int64_t first, std::int64_t last,
                             const JobControl& job, const TakeBlocks& take);
 // The same with recipes that do not change.
-[[nodiscard]] Status render(const Source& source, const MaskMap& map, std::span<const MaskWeights> weight_sets,
-                            std::int64_t first, std::int64_t last, const JobControl& job,
-                            const TakeBlocks& take);
+[[nodiscard]] Status render(const Source& source, const MaskMap& map,
+                            std::span<const MaskWeights> weight_sets, std::int64_t first, std::int64_t last,
+                            const JobControl& job, const TakeBlocks& take);
 
 // Peak of (sum of the four neutral stems - source) over a range, in dBFS; -200 when they are equal.
 [[nodiscard]] double measure_sum_dbfs(const Source& source, const MaskMap& map, std::int64_t first,

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/separation/split.h"
 
 #include <algorithm>
@@ -213,8 +214,7 @@ Result<SplitReport> split(const Source& source, const Separator& separator, cons
     const auto write = [&](std::size_t group, std::int64_t first, std::span<const float> masks) -> Status {
         if (stop || job.cancelled()) return JobControl::cancelled_error();
         const std::lock_guard lock(mutex);
-        if (auto status =
-                writer->write(static_cast<std::uint64_t>(first), masks, static_cast<int>(group));
+        if (auto status = writer->write(static_cast<std::uint64_t>(first), masks, static_cast<int>(group));
             !status)
             return status;
         source.drop_pages();

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Splitting: the network is run once over a recording, in chunks and in parallel, and leaves a mask map.
 // Every chunk sees as much on either side as the model looks (ModelFacts), so that chunks leave no trace:
 // wherever they begin and end, the masks are the same to within rounding. Memory does not depend on the
@@ -21,8 +22,8 @@ namespace rivlen {
 struct SplitOptions {
     int workers = 2;
     ChannelGrouping channels = ChannelGrouping::Pairs;
-    // Longest stretch that a worker takes, in frames of the map; rounded up to the model's grid. Stretches get
-    // shorter towards the end, so that workers end together, and cost a little more the shorter they are.
+    // Longest stretch that a worker takes, in frames of the map; rounded up to the model's grid. Stretches
+    // get shorter towards the end, so that workers end together, and cost a little more the shorter they are.
     int chunk_frames = 28672;
     // Frame of the map that is wanted first: from there on it is split at once (a short stretch first, when
     // somebody waits: on_part), then what follows, then the rest.

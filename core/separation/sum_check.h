@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // How far the four neutral stems are from adding up to the source.
 #pragma once
 

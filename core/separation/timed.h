@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Settings that change over time: a base, lines that move single settings, and ranges with settings of their
 // own, which cross-fade at their edges.
 #pragma once

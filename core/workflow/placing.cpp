@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/workflow/placing.h"
 
 #include "core/project/editing.h"
@@ -12,8 +13,8 @@ Placement placement_of(Timeline& timeline, const PlacedRecording& recording) {
     Placement placement;
     placement.path = recording.path;
     placement.at = recording.at;
-    placement.length = std::llround(static_cast<double>(recording.frames) * timeline.sample_rate /
-                                    recording.sample_rate);
+    placement.length =
+        std::llround(static_cast<double>(recording.frames) * timeline.sample_rate / recording.sample_rate);
     return placement;
 }
 

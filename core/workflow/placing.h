@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // A recording onto the timeline: what window and command line do alike. The first one placed decides the
 // session's rate and, with a picture, its timecode.
 #pragma once

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/workflow/putting_back.h"
 
 #include "core/base/folders.h"

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What is kept of a recording back under its picture, in one go.
 #pragma once
 
@@ -19,7 +20,7 @@ struct KeptUnderPicture {
 // Any number may run at a time: each has a file of its own in between, which is removed whatever happens.
 // Errors: those of lay_back(); DiskFull, Io, Cancelled.
 [[nodiscard]] Result<LaybackReport> put_kept_back(const Source& source, const MaskMap& map,
-                                                  const TimedSettings& settings,
-                                                  const KeptUnderPicture& what, const JobControl& job = {});
+                                                  const TimedSettings& settings, const KeptUnderPicture& what,
+                                                  const JobControl& job = {});
 
 }  // namespace rivlen

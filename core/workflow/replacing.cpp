@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/workflow/replacing.h"
 
 #include "core/mix/measure.h"

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Something else in place of a clip, as loud as what it replaces.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The units that take every position by itself (perceptron, embedding, head), and the products of the
 // optimiser, for one instruction set.
 #pragma once
@@ -41,8 +42,8 @@ inline void perceptron(Size rows, const Perceptron<const float>& unit, const flo
 }
 
 inline void perceptron_gradients(Size rows, const Perceptron<const float>& unit, const float* x,
-                              const float* hidden, const float* dout, float* dx,
-                              const Perceptron<float>& gradients) {
+                                 const float* hidden, const float* dout, float* dx,
+                                 const Perceptron<float>& gradients) {
     const Size w = unit.width;
     const Size m = unit.inner;
     Scratch& s = scratch();
@@ -68,7 +69,7 @@ inline void perceptron_gradients(Size rows, const Perceptron<const float>& unit,
         multiply(n, w, m, dh, {m, 1}, {up, 0}, dy, w, false);
         for (Size r = 0; r < n; ++r)
             norm_row_gradients(w, in + r * w, unit.norm, dy + r * w, d + r * w, dx + (first + r) * w,
-                            gradients.norm);
+                               gradients.norm);
     }
 }
 
@@ -109,7 +110,7 @@ inline void embed(const Patches& p, const Embedding<const float>& unit, const fl
 }
 
 inline void embed_gradients(const Patches& p, const Embedding<const float>& unit, const float* features,
-                         const float* dout, const Embedding<float>& gradients) {
+                            const float* dout, const Embedding<float>& gradients) {
     const Size steps = p.steps();
     const Size k = p.inputs();
     const Size w = unit.width;

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The units of the network as one operation each (layer norm, products, gates, residual), forward and
 // backward, tile by tile, so that what belongs together stays in a core's own cache. Plain pointers and no
 // torch: the same source is compiled for AVX-512, AVX2 and plain SSE2, and the program takes the widest that
@@ -119,16 +120,17 @@ struct Kernels {
                       const float* x, float* out, const RecurrentMemory* memory);
     // Slopes of the weights are added to; dx is written.
     void (*recurrent_gradients)(const Sequences&, Size memory_steps, const Recurrent<const float>&,
-                             const float* x, const RecurrentMemory&, const float* dout, float* dx,
-                             const Recurrent<float>& gradients);
+                                const float* x, const RecurrentMemory&, const float* dout, float* dx,
+                                const Recurrent<float>& gradients);
     // hidden [rows, inner] is what the backward pass needs; null when nothing will be learned. out may be x.
     void (*perceptron)(Size rows, const Perceptron<const float>&, const float* x, float* out, float* hidden);
-    void (*perceptron_gradients)(Size rows, const Perceptron<const float>&, const float* x, const float* hidden,
-                              const float* dout, float* dx, const Perceptron<float>& gradients);
+    void (*perceptron_gradients)(Size rows, const Perceptron<const float>&, const float* x,
+                                 const float* hidden, const float* dout, float* dx,
+                                 const Perceptron<float>& gradients);
     // out [steps, positions, clips, width].
     void (*embed)(const Patches&, const Embedding<const float>&, const float* features, float* out);
     void (*embed_gradients)(const Patches&, const Embedding<const float>&, const float* features,
-                         const float* dout, const Embedding<float>& gradients);
+                            const float* dout, const Embedding<float>& gradients);
     // x [steps, positions, clips, width], of which the first is the patches' first_step-th; masks (softmax
     // over the stems) [clips, frames, stems, bands] of the first `frames` frames of these steps.
     void (*head)(const Patches&, Size first_step, Size frames, const Head<const float>&, const float* x,

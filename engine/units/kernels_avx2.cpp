@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The units for one instruction set; CMakeLists.txt has the compiler's options that belong to it.
 #define RIVLEN_UNITS avx2
 #include "engine/units/dense.h"
@@ -6,8 +7,8 @@
 namespace rivlen::units {
 
 extern const Kernels kAvx2Kernels;
-const Kernels kAvx2Kernels = {"avx2",      sizeof(Saved),       &recurrent,    &recurrent_gradients,
-                              &perceptron, &perceptron_gradients, &embed,        &embed_gradients,
-                              &head,       &head_loss,         &orthogonalise};
+const Kernels kAvx2Kernels = {
+    "avx2", sizeof(Saved),    &recurrent, &recurrent_gradients, &perceptron,   &perceptron_gradients,
+    &embed, &embed_gradients, &head,      &head_loss,           &orthogonalise};
 
 }  // namespace rivlen::units

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "engine/units/operations.h"
 
 #include <span>
@@ -76,8 +77,8 @@ class RecurrentOperation : public Function<RecurrentOperation> {
         const auto unit = recurrent_of<const float>(weights, read);
         const Sequences sequences = sequences_of(x, along_steps);
         auto out = torch::empty_like(x);
-        auto activations = torch::empty({saved_values(sequences, memory_steps, unit.hidden) * kernels().saved_bytes},
-                                 torch::kByte);
+        auto activations = torch::empty(
+            {saved_values(sequences, memory_steps, unit.hidden) * kernels().saved_bytes}, torch::kByte);
         auto states = torch::empty({state_floats(sequences, memory_steps, unit.hidden)});
         const RecurrentMemory memory{activations.data_ptr(), write(states)};
         kernels().recurrent(sequences, memory_steps, {}, unit, read(x), write(out), &memory);
@@ -96,10 +97,10 @@ class RecurrentOperation : public Function<RecurrentOperation> {
         auto dx = torch::empty_like(x);
         const RecurrentMemory memory{saved.tensors[1].data_ptr(), write(saved.tensors[2])};
         kernels().recurrent_gradients(sequences_of(x, context->saved_data["along_steps"].toBool()),
-                                   context->saved_data["memory_steps"].toInt(),
-                                   recurrent_of<const float>(std::span(saved.tensors).subspan(3), read),
-                                   read(x), memory, read(dout), write(dx),
-                                   recurrent_of<float>(saved.gradients, write));
+                                      context->saved_data["memory_steps"].toInt(),
+                                      recurrent_of<const float>(std::span(saved.tensors).subspan(3), read),
+                                      read(x), memory, read(dout), write(dx),
+                                      recurrent_of<float>(saved.gradients, write));
         variable_list result{Tensor(), Tensor(), dx};
         result.insert(result.end(), saved.gradients.begin(), saved.gradients.end());
         return result;
@@ -134,8 +135,8 @@ class PerceptronOperation : public Function<PerceptronOperation> {
         const auto unit = perceptron_of<const float>(std::span(saved.tensors).subspan(2), read);
         const auto dout = grads[0].contiguous();
         auto dx = torch::empty_like(x);
-        kernels().perceptron_gradients(x.numel() / unit.width, unit, read(x), read(saved.tensors[1]), read(dout),
-                                    write(dx), perceptron_of<float>(saved.gradients, write));
+        kernels().perceptron_gradients(x.numel() / unit.width, unit, read(x), read(saved.tensors[1]),
+                                       read(dout), write(dx), perceptron_of<float>(saved.gradients, write));
         variable_list result{dx};
         result.insert(result.end(), saved.gradients.begin(), saved.gradients.end());
         return result;
@@ -175,8 +176,8 @@ class EmbedOperation : public Function<EmbedOperation> {
         const Tensor& weight = saved.tensors[1];
         const auto dout = grads[0].contiguous();
         kernels().embed_gradients(patches_of(features, form_of(context)),
-                               {weight.size(2), read(weight), nullptr}, read(features), read(dout),
-                               {weight.size(2), write(saved.gradients[0]), write(saved.gradients[1])});
+                                  {weight.size(2), read(weight), nullptr}, read(features), read(dout),
+                                  {weight.size(2), write(saved.gradients[0]), write(saved.gradients[1])});
         return {Tensor(), Tensor(), saved.gradients[0], saved.gradients[1]};
     }
 };
@@ -232,8 +233,8 @@ void recurrent_into(const Tensor& x, bool along_steps, std::int64_t memory_steps
                     const NormWeights& norm, const std::array<GruWeights, 2>& gru,
                     const LinearWeights& out_layer, const Tensor& out) {
     const auto w = listed(norm, gru, out_layer);
-    kernels().recurrent(sequences_of(x, along_steps), memory_steps, wanted, recurrent_of<const float>(w, read),
-                        read(x), write(out), nullptr);
+    kernels().recurrent(sequences_of(x, along_steps), memory_steps, wanted,
+                        recurrent_of<const float>(w, read), read(x), write(out), nullptr);
 }
 
 Tensor perceptron(const Tensor& x, const NormWeights& norm, const LinearWeights& up,

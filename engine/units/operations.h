@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The units of kernels.h as differentiable operations on tensors: float32, contiguous, on the processor.
 // Positions lie as [steps, positions, clips, width], so that both recurrences read and write rows that lie
 // together.

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The recurrent unit, for one instruction set. A tile of sequences runs through all steps at once, window
 // after window; its states and what is computed for one step stay in the cache, and x is read and written
 // once a direction.
@@ -192,8 +193,8 @@ inline void run_direction(const Tile& tile, const Windows& windows, const Steps&
             if (window.hands_over) {
                 if (!warms_up_only) copy_row(rows * 3 * h, s.g, s.g2);
                 float* now = memory != nullptr ? memory->state(1, t) : s.states[1][time_step % 2];
-                step(rows, h, weights, warms_up_only ? s.g : s.g2, s.u, warm_up, memory != nullptr ? memory->saved(1, t) : nullptr,
-                     now);
+                step(rows, h, weights, warms_up_only ? s.g : s.g2, s.u, warm_up,
+                     memory != nullptr ? memory->saved(1, t) : nullptr, now);
                 warm_up = now;
             }
             if (warms_up_only) continue;
@@ -249,7 +250,7 @@ inline void recurrent(const Sequences& sequences, Size memory_steps, const Steps
 // Slopes of one step of a state; carry is that of h after the step on entry, and of h before it, as far as it
 // does not go through the gates, on exit. dg [rows, 3 hidden]: of the products with x; dn: of Un h + cn.
 inline void gate_gradients(Size rows, Size hidden, const float* dh_out, float share, const float* before,
-                        const Saved* memory, float* carry, float* dg, float* dn) {
+                           const Saved* memory, float* carry, float* dg, float* dn) {
     for (Size i = 0; i < rows; ++i) {
         const Saved* k = memory + i * 4 * hidden;
         float* a = dg + i * 3 * hidden;
@@ -374,7 +375,7 @@ class DirectionSlopes {
         float* dn = s_.dn[stream] + at * h;
         float* carry = s_.carry[stream];
         gate_gradients(rows, h, s_.dh + at * h, stream == 0 ? 1.0F - fade : fade, s_.before[stream] + at * h,
-                    memory_.saved(stream, t), carry, dg, dn);
+                       memory_.saved(stream, t), carry, dg, dn);
         multiply(rows, h, 2 * h, dg, {3 * h, 1}, {packed_.hh_rz, 0}, carry, h, true);
         multiply(rows, h, h, dn, {h, 1}, {packed_.hh_n, 0}, carry, h, true);
     }
@@ -416,7 +417,7 @@ class DirectionSlopes {
             for (Size r = 0; r < tile_.rows; ++r) {
                 const Size at = tile_.at(r, t);
                 norm_row_gradients(w, x + at, unit_.norm, s_.dy + ((time_step - first) * tile_.rows + r) * w,
-                                backwards_ ? dx + at : dout + at, dx + at, gradients_.norm);
+                                   backwards_ ? dx + at : dout + at, dx + at, gradients_.norm);
             }
         }
     }
@@ -432,9 +433,9 @@ class DirectionSlopes {
 };
 
 inline void recurrent_gradients(const Sequences& sequences, Size memory_steps,
-                             const Recurrent<const float>& unit, const float* x,
-                             const RecurrentMemory& memory, const float* dout, float* dx,
-                             const Recurrent<float>& gradients) {
+                                const Recurrent<const float>& unit, const float* x,
+                                const RecurrentMemory& memory, const float* dout, float* dx,
+                                const Recurrent<float>& gradients) {
     const Size w = unit.width;
     const Size h = unit.hidden;
     Scratch& s = scratch();

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Work on rows of features that is no matrix product, for one instruction set.
 #pragma once
 
@@ -31,10 +32,11 @@ RIVLEN_INLINE void norm_row(Size width, const float* x, const Norm<const float>&
         store(y + j, v * load(norm.weight + j) + load(norm.bias + j));
     }
 }
-// dx = base + the slope of x for the slope dy of its norm; gradients of weight and bias are added to. dx may be
-// base.
-RIVLEN_INLINE void norm_row_gradients(Size width, const float* x, const Norm<const float>& norm, const float* dy,
-                                   const float* base, float* dx, const Norm<float>& gradients) {
+// dx = base + the slope of x for the slope dy of its norm; gradients of weight and bias are added to. dx may
+// be base.
+RIVLEN_INLINE void norm_row_gradients(Size width, const float* x, const Norm<const float>& norm,
+                                      const float* dy, const float* base, float* dx,
+                                      const Norm<float>& gradients) {
     const Moments m = moments_of(width, x);
     Vec sum{};
     Vec along{};

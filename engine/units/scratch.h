@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Scratch memory of a kernel: lives as long as its thread, so that a step of learning allocates nothing.
 #pragma once
 

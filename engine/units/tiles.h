@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Matrix products of tiles that lie in a core's own cache, for one instruction set (vectors.h). Row-major
 // everywhere; lda, ldb, ldc are floats from one row to the next. Columns of B and C come in multiples of 16.
 //

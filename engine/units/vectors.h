@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Vectors of floats for one instruction set: kLanes of them, with the few operations that the units need.
 // Only for the files that are compiled for that instruction set (CMakeLists.txt), each in a namespace of its
 // own; nothing here may be shared between them, or the linker could take the code of the wider one for both.
@@ -19,7 +20,8 @@ inline namespace RIVLEN_UNITS {
 #if defined(__AVX512F__)
 inline constexpr int kLanes = 16;
 inline constexpr int kRegisters = 32;
-using Saved = std::uint16_t;  // what the backward pass needs of the gates: float16, 11 bits of which are exact
+using Saved =
+    std::uint16_t;  // what the backward pass needs of the gates: float16, 11 bits of which are exact
 #elif defined(__AVX2__)
 inline constexpr int kLanes = 8;
 inline constexpr int kRegisters = 16;

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "learn/metrics/bss_eval.h"
 
 #include <Eigen/Cholesky>

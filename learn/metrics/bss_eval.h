@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // BSS Eval: E. Vincent, R. Gribonval, C. Fevotte, "Performance measurement in blind audio source separation",
 // IEEE Trans. Audio, Speech, Language Process. 14(4), 2006, with the allowed distortion of section III-B: a
 // time-invariant filter of `taps` taps. Not the later image measures.

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Scale-invariant signal-to-distortion ratio: J. Le Roux, S. Wisdom, H. Erdogan, J. R. Hershey, "SDR -
 // half-baked or well done?", ICASSP 2019, equation (5).
 #pragma once

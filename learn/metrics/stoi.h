@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Short-time objective intelligibility.
 // STOI: C. H. Taal, R. C. Hendriks, R. Heusdens, J. Jensen, "An algorithm for intelligibility prediction of
 // time-frequency weighted noisy speech", IEEE Trans. Audio, Speech, Language Process. 19(7), 2011.

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Rooms to tell in: a shoebox by the image-source method (Allen and Berkley, "Image method for efficiently
 // simulating small-room acoustics", 1979) over the whole decay, with walls that swallow more of the highs at
 // every reflection. Not the rooms of learning, which are a sketch of early reflections before a tail of

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Plain sounds that are ambience: machines, signals, blows, steps, weather, animals.
 #include "learn/telling/plain_desk.h"
 #include "learn/telling/plain_sounds.h"

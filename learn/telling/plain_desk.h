@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What plain sounds are made of (plain_sounds.h): a time line, noise, tones, blows, puffs. It shares nothing
 // with learn/world/sound.
 #pragma once

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Plain sounds that ambience must be told from: what is music, and what is a voice.
 #include "learn/telling/plain_desk.h"
 #include "learn/telling/plain_sounds.h"

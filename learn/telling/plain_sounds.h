@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Sounds whose stem nobody would doubt, made by rule: what a model does with them tells where it decides
 // wrongly. They are for telling only. Nothing here shares code or parameters with what mixes for learning are
 // made of (learn/world), or the figures would say how well the generator was learned by heart.

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "learn/telling/tell.h"
 
 #include <ATen/Parallel.h>
@@ -10,8 +11,8 @@
 #include <nlohmann/json.hpp>
 #include <thread>
 
-#include "core/dsp/decibels.h"
 #include "core/base/output_file.h"
+#include "core/dsp/decibels.h"
 #include "learn/telling/plain_sounds.h"
 
 namespace rivlen::learn {

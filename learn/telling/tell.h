@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The figures of docs/model.md: what a model does with what it never learned from and was never chosen by.
 #pragma once
 

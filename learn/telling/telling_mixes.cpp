@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "learn/telling/telling_mixes.h"
 
 #include <algorithm>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Mixes that a model is told by (docs/model.md): readers, music and recorded effects of Pool::Tell,
 // surroundings made by the second generator (plain_sounds.h), rooms by image sources, silence around speech,
 // mono and stereo. Nothing of it is ever learned from or chosen by.

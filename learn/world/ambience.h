@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Ambience that recordings lack, synthesised by families; levels are arbitrary. Every draw differs: what a
 // family is like (speed, colour, rhythm) comes from `course`, which both channels share, and what differs
 // between channels from `own`.

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Ambience that goes on: weather, machines, textures.
 #include <algorithm>
 #include <array>

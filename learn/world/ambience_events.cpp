@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Ambience that happens: blows, steps, handling, signals, animals.
 #include <algorithm>
 #include <array>

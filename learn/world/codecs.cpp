@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "learn/world/codecs.h"
 
 #include <algorithm>
@@ -9,8 +10,8 @@
 #include <vector>
 
 #include "core/dsp/real_fft.h"
-#include "core/media/libav.h"
 #include "core/dsp/resample.h"
+#include "core/media/libav.h"
 #include "learn/corpus.h"
 
 namespace rivlen::learn {
@@ -209,10 +210,9 @@ CodecDraw random_codec(Rng& rng) {
 }
 
 Status codecs_are_there() {
-    for (const CodecDraw& draw :
-         {CodecDraw{"libmp3lame", 48000, 2, 64000}, CodecDraw{"aac", 48000, 2, 64000},
-          CodecDraw{"libopus", 48000, 2, 24000}, CodecDraw{"libgsm", 8000, 1, 13000},
-          CodecDraw{"g726", 8000, 1, 32000}}) {
+    for (const CodecDraw& draw : {CodecDraw{"libmp3lame", 48000, 2, 64000}, CodecDraw{"aac", 48000, 2, 64000},
+                                  CodecDraw{"libopus", 48000, 2, 24000}, CodecDraw{"libgsm", 8000, 1, 13000},
+                                  CodecDraw{"g726", 8000, 1, 32000}}) {
         if (auto trip = RoundTrip::open(draw); !trip) return trip.error();
     }
     return {};

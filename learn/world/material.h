@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Sound of the corpus, drawn and put together: talk, crowds, music, recorded ambience. In learning it is also
 // varied: other speeds, pitches and formants, so that few readers and pieces sound like many.
 #pragma once

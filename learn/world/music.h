@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Music in its plainest forms, made by rule, so that what tells it from machines is learned: held and
 // changing chords, melodies, bass lines, drums. Chords and scales are tempered; notes begin and end.
 #pragma once

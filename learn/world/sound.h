@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What synthesised sound is made of: noise, curves, harmonic tones, blows and rings. All at kCorpusRate.
 #pragma once
 

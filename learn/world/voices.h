@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What can be done to a recorded voice so that few readers sound like many, or sing.
 #pragma once
 

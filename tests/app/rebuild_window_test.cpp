@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The demo rebuilt from its stems entirely through the window: every act is a key, a click, a drag or a typed
 // value. At the end everything is undone and done again, and each state sounds as it did before, sample for
 // sample.
@@ -23,9 +24,9 @@
 #include "app/shell/first_look_dialog.h"
 #include "app/shell/main_window.h"
 #include "app/widgets/theme.h"
-#include "core/metering/loudness.h"
-#include "core/dsp/decibels.h"
 #include "core/delivery/export_mix.h"
+#include "core/dsp/decibels.h"
+#include "core/metering/loudness.h"
 #include "core/mix/engine.h"
 #include "tests/support/fixtures.h"
 

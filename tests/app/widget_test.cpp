@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Single widgets and the application's models, driven by real events.
 #include <QComboBox>
 #include <QLabel>
@@ -9,17 +10,17 @@
 #include <future>
 
 #include "app/separate/card_row.h"
-#include "app/shell/document.h"
-#include "app/shell/jobs.h"
 #include "app/separate/line_editor.h"
 #include "app/separate/measuring.h"
-#include "app/widgets/parameter_slider.h"
 #include "app/separate/risk_strip.h"
+#include "app/separate/tradeoff_graph.h"
+#include "app/separate/weighting_editor.h"
+#include "app/shell/document.h"
+#include "app/shell/jobs.h"
+#include "app/widgets/parameter_slider.h"
 #include "app/widgets/theme.h"
 #include "app/widgets/time_strip.h"
 #include "app/widgets/time_view.h"
-#include "app/separate/tradeoff_graph.h"
-#include "app/separate/weighting_editor.h"
 #include "core/base/output_file.h"
 #include "tests/support/fixtures.h"
 

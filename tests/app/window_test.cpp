@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The real window, driven by real events.
 #include <QApplication>
 #include <QComboBox>
@@ -13,10 +14,10 @@
 #include <fstream>
 
 #include "app/separate/line_editor.h"
-#include "app/shell/main_window.h"
-#include "app/widgets/theme.h"
 #include "app/separate/tradeoff_graph.h"
 #include "app/separate/weighting_editor.h"
+#include "app/shell/main_window.h"
+#include "app/widgets/theme.h"
 #include "core/metering/loudness.h"
 #include "learn/metrics/si_sdr.h"
 #include "tests/support/fixtures.h"

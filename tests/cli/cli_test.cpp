@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // rivlen-cli as a program: help, exit codes, JSON, man page and completion. What needs the engine is in
 // demo_test.cpp.
 #include <gtest/gtest.h>
@@ -95,7 +96,7 @@ TEST(CommandLine, LooksAndProposesAChain) {
     EXPECT_EQ(run("look " + quoted(scratch / "hum.wav") + work + " -o " + quoted(chain)).code,
               5);  // there already
     const Ran normalised = run("process " + quoted(scratch / "hum.wav") + work + " --chain " + quoted(chain) +
-                           " -o " + quoted(scratch / "out.wav"));
+                               " -o " + quoted(scratch / "out.wav"));
     EXPECT_EQ(normalised.code, 0) << normalised.out;
     EXPECT_EQ(run("look " + quoted(scratch / "none.wav")).code, 4);
 }

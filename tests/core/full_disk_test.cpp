@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // A file system of one megabyte, filled up: what a full disk does to every writer.
 #include <gtest/gtest.h>
 #include <sys/mount.h>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The network as a whole: growing, memory, files (its operations: units_test.cpp).
 #include <gtest/gtest.h>
 #include <torch/torch.h>

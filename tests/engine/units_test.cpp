@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The network's own operations against libtorch's, for every instruction set that this machine has.
 #include <gtest/gtest.h>
 #include <torch/torch.h>
@@ -37,8 +38,8 @@ Tensor weight(std::vector<std::int64_t> shape, double size = 0.2) {
     return (torch::randn(shape) * size).requires_grad_();
 }
 
-// Result and all gradients of a random product with it, ours beside libtorch's, against the largest value there
-// is.
+// Result and all gradients of a random product with it, ours beside libtorch's, against the largest value
+// there is.
 void expect_the_same(const std::vector<Tensor>& inputs, const std::function<Tensor()>& ours,
                      const std::function<Tensor()>& reference, double tolerance) {
     const auto wanted_slope = torch::randn(inputs[0].sizes());

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // libFuzzer's entry: the first byte chooses the reader, the rest is its input.
 #include <cstdint>
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Mutations of good files, the same in every run. The real fuzzer (preset "fuzz") goes further.
 #include <gtest/gtest.h>
 
@@ -6,8 +7,8 @@
 #include <random>
 
 #include "core/project/session.h"
-#include "tests/support/fixtures.h"
 #include "tests/fuzz/readers.h"
+#include "tests/support/fixtures.h"
 
 namespace rivlen {
 namespace {

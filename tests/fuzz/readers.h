@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What reads files from outside, as functions of bytes: none may crash, whatever the bytes are. Used by the
 // fuzzer (fuzz_main.cpp, preset "fuzz") and, with a few hundred mutations each, by every test run.
 #pragma once

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // A small corpus made of synthetic sound, in the layout that rivlen-learn builds (learn/corpus.h).
 #pragma once
 

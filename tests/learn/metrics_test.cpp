@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // SI-SDR has its own test in assess_test.cpp; here BSS Eval, STOI, ESTOI and the statistics.
 #include <gtest/gtest.h>
 
@@ -6,8 +7,8 @@
 #include <cstdint>
 #include <numbers>
 
-#include "learn/metrics/bss_eval.h"
 #include "core/assessment/statistics.h"
+#include "learn/metrics/bss_eval.h"
 #include "learn/metrics/stoi.h"
 #include "tests/support/fixtures.h"
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The mixer on a small synthetic corpus: what a mix is said to hold, it holds.
 #include "learn/mixer.h"
 #include "learn/world/ambience.h"

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What comes with the program, held to today's floors: plain sounds, and the parts of the demo on their own.
 // It needs no corpus. A model that falls below is not to be shipped; one that rises above raises the floors.
 #include <ATen/Parallel.h>
@@ -5,9 +6,9 @@
 
 #include <cmath>
 
-#include "learn/metrics/si_sdr.h"
 #include "core/dsp/decibels.h"
 #include "core/media/decode.h"
+#include "learn/metrics/si_sdr.h"
 #include "learn/telling/tell.h"
 
 namespace rivlen::learn {

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The pool that models are told by: plain sounds, rooms by image sources, mixes that hold what their names
 // say.
 #include <gtest/gtest.h>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Learning: the loss against its definition, the optimiser, resuming to the step, and the evaluation.
 #include <gtest/gtest.h>
 #include <torch/torch.h>
@@ -5,8 +6,8 @@
 #include <cmath>
 
 #include "core/dsp/decibels.h"
-#include "core/separation/bands.h"
 #include "core/dsp/stft.h"
+#include "core/separation/bands.h"
 #include "engine/network.h"
 #include "learn/evaluate.h"
 #include "learn/optimizer.h"

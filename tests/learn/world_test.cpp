@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What mixes for learning are made of: families of ambience, voices that are changed, rooms, music by rule.
 #include <gtest/gtest.h>
 
@@ -7,8 +8,8 @@
 #include <numbers>
 #include <numeric>
 
-#include "core/dsp/decibels.h"
 #include "core/base/output_file.h"
+#include "core/dsp/decibels.h"
 #include "core/dsp/stft.h"
 #include "learn/rooms.h"
 #include "learn/world/ambience.h"

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Small recordings, maps and folders for tests.
 #pragma once
 

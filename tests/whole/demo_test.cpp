@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The real engine and model on the demo, whose parts are known and were never learned from.
 #include <gtest/gtest.h>
 
@@ -7,12 +8,12 @@
 #include <nlohmann/json.hpp>
 #include <thread>
 
-#include "learn/metrics/si_sdr.h"
-#include "core/dsp/decibels.h"
 #include "core/base/output_file.h"
+#include "core/dsp/decibels.h"
 #include "core/project/delivery_table.h"
 #include "core/separation/shaper.h"
 #include "core/separation/split.h"
+#include "learn/metrics/si_sdr.h"
 #include "tests/support/fixtures.h"
 
 namespace rivlen {

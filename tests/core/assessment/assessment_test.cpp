@@ -1,10 +1,11 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include <gtest/gtest.h>
 
 #include <cmath>
 
-#include "core/metering/loudness.h"
 #include "core/assessment/level_match.h"
 #include "core/assessment/overview.h"
+#include "core/metering/loudness.h"
 #include "learn/metrics/si_sdr.h"
 #include "tests/support/fixtures.h"
 

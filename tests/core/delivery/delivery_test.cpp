@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Deliveries read back by others (ffprobe, SoX, mediainfo), meters against EBU Tech 3341 and 3342, tables,
 // checks, reports.
 #include <gtest/gtest.h>
@@ -10,12 +11,12 @@
 #include <nlohmann/json.hpp>
 #include <numbers>
 
-#include "core/dsp/decibels.h"
 #include "core/base/output_file.h"
 #include "core/delivery/deliver.h"
 #include "core/delivery/exchange.h"
 #include "core/delivery/report.h"
 #include "core/delivery/written_sound.h"
+#include "core/dsp/decibels.h"
 #include "core/media/decode.h"
 #include "core/project/editing.h"
 #include "tests/support/fixtures.h"

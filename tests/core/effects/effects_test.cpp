@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The parts of the voice chain against theory: static curves, responses, times, decays.
 #include <gtest/gtest.h>
 
@@ -6,9 +7,9 @@
 #include <cstdlib>
 #include <numbers>
 
-#include "core/metering/loudness.h"
-#include "core/dsp/decibels.h"
+#include "core/delivery/process_file.h"
 #include "core/dsp/biquad.h"
+#include "core/dsp/decibels.h"
 #include "core/effects/compressor.h"
 #include "core/effects/curves.h"
 #include "core/effects/de_esser.h"
@@ -16,7 +17,7 @@
 #include "core/effects/gate.h"
 #include "core/effects/processor.h"
 #include "core/effects/reverb.h"
-#include "core/delivery/process_file.h"
+#include "core/metering/loudness.h"
 #include "core/mix/levelling.h"
 #include "core/project/chain_preset.h"
 #include "tests/support/fixtures.h"
@@ -102,7 +103,8 @@ TEST(VoiceChain, CompressorListensAboveItsSideChain) {
     EXPECT_GT(deaf, -12);
     EXPECT_NEAR(
         peak_dbfs(through(EffectType::Compressor, v, tone(3000, -6, 48000))),
-        peak_dbfs(through(EffectType::Compressor, standard(EffectType::Compressor), tone(3000, -6, 48000))), 0.1);
+        peak_dbfs(through(EffectType::Compressor, standard(EffectType::Compressor), tone(3000, -6, 48000))),
+        0.1);
 }
 
 TEST(VoiceChain, GateTurnsDownWhatIsSoft) {

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Repairs on known damage, on clean speech, and as parts of chains; the first look.
 #include <gtest/gtest.h>
 
@@ -6,18 +7,18 @@
 #include <numbers>
 #include <random>
 
-#include "learn/metrics/si_sdr.h"
+#include "core/diagnosis/evidence.h"
+#include "core/diagnosis/first_look.h"
 #include "core/dsp/decibels.h"
+#include "core/dsp/linear_prediction.h"
 #include "core/effects/curves.h"
+#include "core/effects/hum.h"
+#include "core/effects/plosives.h"
 #include "core/effects/processor.h"
 #include "core/effects/tap.h"
 #include "core/mix/look.h"
-#include "core/dsp/linear_prediction.h"
-#include "core/diagnosis/evidence.h"
-#include "core/diagnosis/first_look.h"
-#include "core/effects/hum.h"
-#include "core/effects/plosives.h"
 #include "core/project/editing.h"
+#include "learn/metrics/si_sdr.h"
 #include "tests/support/fixtures.h"
 
 namespace rivlen {

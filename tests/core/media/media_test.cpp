@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include <gtest/gtest.h>
 #include <sndfile.h>
 #include <unistd.h>
@@ -7,9 +8,9 @@
 #include <limits>
 #include <tuple>
 
+#include "core/dsp/resample.h"
 #include "core/media/decode.h"
 #include "core/media/picture.h"
-#include "core/dsp/resample.h"
 #include "core/media/sound_file.h"
 #include "core/media/timecode.h"
 #include "tests/support/fixtures.h"

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The mix engine: sums, levels, chains, ducking, lines, and that it plays the same however it is asked.
 #include <gtest/gtest.h>
 
@@ -7,10 +8,10 @@
 #include <numbers>
 #include <thread>
 
-#include "core/metering/loudness.h"
 #include "core/dsp/decibels.h"
 #include "core/effects/cut_filter.h"
 #include "core/effects/limiter.h"
+#include "core/metering/loudness.h"
 #include "core/mix/ducking.h"
 #include "core/mix/engine.h"
 #include "core/play/mix_player.h"

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The rebuild as data: edits, groups, lines, JSON.
 #include "core/project/timeline.h"
 

@@ -1,13 +1,14 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/separation/channel_filter.h"
 
 #include <gtest/gtest.h>
 
 #include <cmath>
 
-#include "learn/metrics/si_sdr.h"
 #include "core/project/settings_json.h"
 #include "core/separation/shaper.h"
 #include "core/separation/split.h"
+#include "learn/metrics/si_sdr.h"
 #include "tests/support/fixtures.h"
 
 namespace rivlen {
@@ -118,8 +119,8 @@ TEST(ChannelFilter, StemsStillAddUpToTheSource) {
                 float sum = 0.0F;
                 for (const auto& stem : stems) sum += stem[at][i];
                 ASSERT_NEAR(sum, original[i], 4e-6F) << rate << " " << i;
-                filtered_differs =
-                    std::max(filtered_differs, static_cast<double>(std::abs(stems[0][at][i] - plain[0][at][i])));
+                filtered_differs = std::max(filtered_differs,
+                                            static_cast<double>(std::abs(stems[0][at][i] - plain[0][at][i])));
             }
         }
         EXPECT_GT(filtered_differs, 1e-3) << rate;  // and the filter does something

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Settings beyond isolation and floor, settings over time, and the measured trade-off.
 #include <gtest/gtest.h>
 
@@ -139,11 +140,11 @@ struct Spoken {
     [[nodiscard]] double burst_level(const StemSettings& settings) const {
         const std::array weight_sets = {stem_weights(settings, 0)};
         double sum = 0;
-        EXPECT_TRUE(render(*source, *map, weight_sets, kBurst, kBurst + 2000, {}, [&](std::int64_t, auto blocks) {
-                        for (const float v : blocks[0][0])
-                            sum += static_cast<double>(v) * static_cast<double>(v);
-                        return Status{};
-                    }).ok());
+        EXPECT_TRUE(
+            render(*source, *map, weight_sets, kBurst, kBurst + 2000, {}, [&](std::int64_t, auto blocks) {
+                for (const float v : blocks[0][0]) sum += static_cast<double>(v) * static_cast<double>(v);
+                return Status{};
+            }).ok());
         return 10 * std::log10(sum);
     }
 };

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/separation/split.h"
 
 #include <gtest/gtest.h>
@@ -11,10 +12,10 @@
 #include "core/assessment/overview.h"
 #include "core/assessment/tradeoff.h"
 #include "core/base/output_file.h"
-#include "core/separation/shaper.h"
+#include "core/dsp/stft.h"
 #include "core/separation/bands.h"
 #include "core/separation/mask_map.h"
-#include "core/dsp/stft.h"
+#include "core/separation/shaper.h"
 #include "tests/support/fixtures.h"
 
 namespace rivlen {

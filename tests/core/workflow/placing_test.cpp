@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/workflow/placing.h"
 
 #include <gtest/gtest.h>
@@ -50,7 +51,8 @@ TEST(Placing, AChainComesWithIdsOfItsOwn) {
     EXPECT_EQ(ids.size(), 4U);
     // On a track that is there, the track's own chain stays.
     const int track = timeline.tracks.front().id;
-    place_recording(timeline, recording("/a/more.wav", 1000, 48000, 20000), track, {make_part(EffectType::Gate, 1)});
+    place_recording(timeline, recording("/a/more.wav", 1000, 48000, 20000), track,
+                    {make_part(EffectType::Gate, 1)});
     EXPECT_EQ(timeline.track(track)->strip.chain.size(), 2U);
 }
 
