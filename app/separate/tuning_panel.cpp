@@ -118,6 +118,7 @@ TuningPanel::TuningPanel(Document& document, Measuring& measuring, QWidget* pare
                                 [on](ShapeSettings& s) { s.use_both_channels(on); });
     });
     connect(&document_, &Document::session_changed, this, &TuningPanel::refresh);
+    connect(&document_, &Document::material_changed, this, &TuningPanel::refresh);
     connect(&measuring_, &Measuring::changed, this, &TuningPanel::show_figures);
     choose(0);
 }

@@ -2,13 +2,16 @@
 // Single widgets and the application's models, driven by real events.
 #include <QComboBox>
 #include <QLabel>
+#include <QLineEdit>
 #include <QProgressBar>
 #include <QSignalSpy>
 #include <QStandardPaths>
+#include <QTableWidget>
 #include <QToolButton>
 #include <QtTest>
 #include <future>
 
+#include "app/handover/handover_view.h"
 #include "app/separate/card_row.h"
 #include "app/separate/line_editor.h"
 #include "app/separate/measuring.h"
@@ -254,6 +257,53 @@ class WidgetTest : public QObject {
         QVERIFY(document.session().items[0].settings.stems[0].acts(Setting::Floor));
         document.edit_settings("off", {}, [](ShapeSettings& s) { s.stems[0].set_on(Setting::Floor, false); });
         QCOMPARE(document.session().items[0].settings.stems[0].value(Setting::Floor), -30.0);
+        jobs.cancel_all();
+    }
+
+    // The table of deliveries is the session's: what is changed in it is undone, and would be asked about on
+    // closing; the cells follow.
+    void theTableOfDeliveriesBelongsToTheSession() {
+        const test::Scratch scratch;
+        JobList jobs;
+        Document document(jobs, scratch / "work");
+        HandoverView view(document, jobs);
+        view.show();
+        begin(document, scratch);
+        QVERIFY(document.save(scratch / "s.rivlen"));
+        QVERIFY(!document.changed_since_saving());
+        auto* cells = view.findChild<QTableWidget*>("handover_rows");
+        const auto rows = [&] { return document.session().deliveries.rows; };
+        const std::size_t standard = rows().size();
+        view.add_row();
+        QCOMPARE(rows().size(), standard + 1);
+        QCOMPARE(cells->rowCount(), static_cast<int>(standard) + 1);
+        QVERIFY(document.changed_since_saving());
+        document.undo_stack().undo();
+        QCOMPARE(cells->rowCount(), static_cast<int>(standard));
+        QVERIFY(!document.changed_since_saving());
+        // A control of a row, and typing, which is one step.
+        view.findChild<QComboBox*>("handover_kind_0")->setCurrentIndex(static_cast<int>(Container::Picture));
+        QCOMPARE(rows()[0].container, Container::Picture);
+        QVERIFY(cells->item(0, 8)->text().endsWith(".mov"));  // no picture yet
+        document.edit_timeline("picture", {}, [](Timeline& t) {
+            VideoClip picture;
+            picture.path = "scene.avi";
+            picture.length = 48000;
+            t.picture.push_back(picture);
+        });
+        QVERIFY(cells->item(0, 8)->text().endsWith(".mov"));  // no AVI is written
+        cells->setCurrentCell(0, 1);
+        const int before = document.undo_stack().index();
+        auto* pattern = view.findChild<QLineEdit*>("handover_pattern");
+        pattern->setFocus();
+        pattern->selectAll();
+        QTest::keyClicks(pattern, "take one");
+        QCOMPARE(rows()[0].name, std::string("take one"));
+        QCOMPARE(document.undo_stack().index(), before + 1);
+        while (document.undo_stack().index() > 1) document.undo_stack().undo();
+        QVERIFY(document.session().deliveries == standard_template());
+        QCOMPARE(qobject_cast<QComboBox*>(cells->cellWidget(0, 5))->currentIndex(),
+                 static_cast<int>(Container::Wav));
         jobs.cancel_all();
     }
 
