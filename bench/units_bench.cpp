@@ -4,77 +4,139 @@
 //   build/release/bench/rivlen-units-bench
 // Operations count a product and a sum each; norms and gates are not counted.
 #include <benchmark/benchmark.h>
-#include <malloc.h>
-#include <torch/torch.h>
+
+#include <random>
+#include <string>
+#include <vector>
 
 #include "engine/units/kernels.h"
-#include "engine/units/operations.h"
 
 namespace rivlen::units {
 namespace {
 
-using torch::Tensor;
+using Values = std::vector<float>;
 
-constexpr std::int64_t kSteps = 71, kPositions = 32, kClips = 8, kWidth = 96, kHidden = 64, kInner = 192;
-constexpr double kRows = static_cast<double>(kSteps * kPositions * kClips);
+constexpr Size kSteps = 71, kPositions = 32, kClips = 8, kWidth = 96, kHidden = 64, kInner = 192;
+constexpr Size kRows = kSteps * kPositions * kClips;
 
-Tensor weight(std::vector<std::int64_t> shape) {
-    return (torch::randn(shape) * 0.1).requires_grad_();
+Values random_values(Size count, float size) {
+    std::mt19937 generator(1);
+    std::normal_distribution<float> normal(0.0F, size);
+    Values out(static_cast<std::size_t>(count));
+    for (float& v : out) v = normal(generator);
+    return out;
 }
 
-// Forward alone, or forward and backward, which is three times the work.
-template <typename Operation>
-void run(benchmark::State& state, const Kernels* chosen, bool learning, double products,
-         const Operation& operation) {
-    at::set_num_threads(1);
-    use_kernels(chosen);
-    const auto x = torch::randn({kSteps, kPositions, kClips, kWidth}).requires_grad_();
-    const auto slope = torch::randn(x.sizes());
-    const torch::AutoGradMode mode(learning);
-    for (auto _ : state) {
-        const Tensor y = operation(x);
-        if (learning) y.backward(slope);
-        benchmark::DoNotOptimize(y);
+// Weights of a unit, or what a backward pass adds up for them, in one place.
+class Weights {
+  public:
+    float* take(Size count) { return parts_.emplace_back(random_values(count, 0.1F)).data(); }
+
+  private:
+    std::vector<Values> parts_;
+};
+
+template <typename Float>
+Recurrent<Float> recurrent_weights(Weights& weights) {
+    Recurrent<Float> unit;
+    unit.width = kWidth;
+    unit.hidden = kHidden;
+    unit.norm = {weights.take(kWidth), weights.take(kWidth)};
+    for (auto& gru : unit.gru) {
+        gru = {weights.take(3 * kHidden * kWidth), weights.take(3 * kHidden * kHidden),
+               weights.take(3 * kHidden), weights.take(3 * kHidden)};
     }
-    use_kernels(nullptr);
-    state.counters["GFLOP/s"] = benchmark::Counter(2e-9 * products * (learning ? 3.0 : 1.0),
-                                                   benchmark::Counter::kIsIterationInvariantRate);
+    unit.out_weight = weights.take(kWidth * 2 * kHidden);
+    unit.out_bias = weights.take(kWidth);
+    return unit;
 }
 
-void recurrent_unit(benchmark::State& state, const Kernels* chosen, bool learning, bool along_steps,
-                    std::int64_t memory_steps) {
-    const NormWeights norm{weight({kWidth}), weight({kWidth})};
-    std::array<GruWeights, 2> gru;
-    for (auto& d : gru)
-        d = {weight({3 * kHidden, kWidth}), weight({3 * kHidden, kHidden}), weight({3 * kHidden}),
-             weight({3 * kHidden})};
-    const LinearWeights out{weight({kWidth, 2 * kHidden}), weight({kWidth})};
-    const double twice_hidden = memory_steps > 0 ? 2.0 : 1.0;  // a state that warms up beside the other
-    run(state, chosen, learning,
-        kRows * 2.0 * (3.0 * kHidden * kWidth + twice_hidden * 3.0 * kHidden * kHidden + kHidden * kWidth),
-        [&](const Tensor& x) { return recurrent(x, along_steps, memory_steps, norm, gru, out); });
+template <typename Float>
+Perceptron<Float> perceptron_weights(Weights& weights) {
+    return {kWidth,
+            kInner,
+            {weights.take(kWidth), weights.take(kWidth)},
+            weights.take(kInner * kWidth),
+            weights.take(kInner),
+            weights.take(kWidth * kInner),
+            weights.take(kWidth)};
 }
 
-void perceptron_unit(benchmark::State& state, const Kernels* chosen, bool learning) {
-    const NormWeights norm{weight({kWidth}), weight({kWidth})};
-    const LinearWeights up{weight({kInner, kWidth}), weight({kInner})};
-    const LinearWeights out{weight({kWidth, kInner}), weight({kWidth})};
-    run(state, chosen, learning, kRows * 2.0 * kWidth * kInner,
-        [&](const Tensor& x) { return perceptron(x, norm, up, out); });
+// A backward pass is twice the work of a forward pass.
+void count(benchmark::State& state, bool learning, double products) {
+    state.counters["GFLOP/s"] =
+        benchmark::Counter(2e-9 * static_cast<double>(kRows) * products * (learning ? 3.0 : 1.0),
+                           benchmark::Counter::kIsIterationInvariantRate);
+}
+
+void recurrent_unit(benchmark::State& state, const Kernels& kernels, bool learning, bool along_steps,
+                    Size memory_steps) {
+    Weights weights;
+    Weights sums;
+    const auto unit = recurrent_weights<const float>(weights);
+    const auto gradients = recurrent_weights<float>(sums);
+    const Sequences sequences = along_steps
+                                    ? Sequences{1, kSteps, kPositions * kClips, 0, kPositions * kClips}
+                                    : Sequences{kSteps, kPositions, kClips, kPositions * kClips, kClips};
+    const Values x = random_values(kRows * kWidth, 1.0F);
+    const Values dout = random_values(kRows * kWidth, 1.0F);
+    Values out(x.size());
+    Values dx(x.size());
+    std::vector<char> saved;
+    Values states;
+    if (learning) {
+        saved.resize(
+            static_cast<std::size_t>(saved_values(sequences, memory_steps, kHidden) * kernels.saved_bytes));
+        states.resize(static_cast<std::size_t>(state_floats(sequences, memory_steps, kHidden)));
+    }
+    const RecurrentMemory memory{saved.data(), states.data()};
+    for (auto _ : state) {
+        kernels.recurrent(sequences, memory_steps, {}, unit, x.data(), out.data(),
+                          learning ? &memory : nullptr);
+        if (learning)
+            kernels.recurrent_gradients(sequences, memory_steps, unit, x.data(), memory, dout.data(),
+                                        dx.data(), gradients);
+        benchmark::DoNotOptimize(out.data());
+        benchmark::DoNotOptimize(dx.data());
+    }
+    const double hidden_products = memory_steps > 0 ? 2.0 : 1.0;  // a state that warms up beside the other
+    count(state, learning,
+          2.0 * (3.0 * kHidden * kWidth + hidden_products * 3.0 * kHidden * kHidden + kHidden * kWidth));
+}
+
+void perceptron_unit(benchmark::State& state, const Kernels& kernels, bool learning) {
+    Weights weights;
+    Weights sums;
+    const auto unit = perceptron_weights<const float>(weights);
+    const auto gradients = perceptron_weights<float>(sums);
+    const Values x = random_values(kRows * kWidth, 1.0F);
+    const Values dout = random_values(kRows * kWidth, 1.0F);
+    Values out(x.size());
+    Values dx(x.size());
+    Values hidden(learning ? static_cast<std::size_t>(kRows * kInner) : 0);
+    for (auto _ : state) {
+        kernels.perceptron(kRows, unit, x.data(), out.data(), learning ? hidden.data() : nullptr);
+        if (learning)
+            kernels.perceptron_gradients(kRows, unit, x.data(), hidden.data(), dout.data(), dx.data(),
+                                         gradients);
+        benchmark::DoNotOptimize(out.data());
+        benchmark::DoNotOptimize(dx.data());
+    }
+    count(state, learning, 2.0 * kWidth * kInner);
 }
 
 void add_benches() {
     for (const Kernels* k : available_kernels()) {
         for (const bool learning : {false, true}) {
-            const auto add = [&](const std::string& unit, auto... arguments) {
+            const auto add = [&](const std::string& unit, auto run) {
                 const std::string name =
                     std::string(k->name) + "/" + unit + (learning ? "/learning" : "/splitting");
-                benchmark::RegisterBenchmark(name.c_str(), arguments...)->Unit(benchmark::kMillisecond);
+                benchmark::RegisterBenchmark(name.c_str(), run)->Unit(benchmark::kMillisecond);
             };
-            add("recurrence along time", [=](auto& s) { recurrent_unit(s, k, learning, true, 0); });
-            add("the same in windows", [=](auto& s) { recurrent_unit(s, k, learning, true, 36); });
-            add("recurrence along bands", [=](auto& s) { recurrent_unit(s, k, learning, false, 0); });
-            add("perceptron", [=](auto& s) { perceptron_unit(s, k, learning); });
+            add("recurrence along time", [=](auto& s) { recurrent_unit(s, *k, learning, true, 0); });
+            add("the same in windows", [=](auto& s) { recurrent_unit(s, *k, learning, true, 36); });
+            add("recurrence along bands", [=](auto& s) { recurrent_unit(s, *k, learning, false, 0); });
+            add("perceptron", [=](auto& s) { perceptron_unit(s, *k, learning); });
         }
     }
 }
@@ -83,11 +145,7 @@ void add_benches() {
 }  // namespace rivlen::units
 
 int main(int argc, char** argv) {
-    // As rivlen-learn does: memory is kept instead of given back, so that no pages are zeroed.
-    mallopt(M_MMAP_THRESHOLD, 1 << 30);
-    mallopt(M_TRIM_THRESHOLD, 1 << 30);
     rivlen::units::add_benches();
     benchmark::Initialize(&argc, argv);
     benchmark::RunSpecifiedBenchmarks();
-    return 0;
 }

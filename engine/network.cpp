@@ -146,7 +146,7 @@ void SeparationNetworkImpl::along_time(std::size_t block, const Tensor& x, const
 }
 
 void SeparationNetworkImpl::head_into(const Tensor& x, const Tensor& features, const Tensor& masks) {
-    units::head(x, features, patch_form(), 0, head_weights(), masks);
+    units::head(x, features, patch_form(), head_weights(), masks);
 }
 
 Tensor SeparationNetworkImpl::forward(const Tensor& any_features) {

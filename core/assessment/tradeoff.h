@@ -58,12 +58,13 @@ class Assessment {
     [[nodiscard]] std::size_t frames() const { return frames_; }
     [[nodiscard]] std::int64_t first() const { return first_; }
     [[nodiscard]] int hop() const { return hop_; }  // recording's samples a frame
-    // Figures of a stem cut out by a recipe (stem_weights() of it, as a rule). The gain setting is taken out.
+    // Figures of a stem cut out with mask weights (its stem_weights(), as a rule). The gain setting is taken
+    // out.
     [[nodiscard]] TradeOff measure(const MaskWeights& weights, std::size_t stem) const;
     // Isolation from 0 to 100 % in `points` even steps (at least 2), all other settings as they are.
     [[nodiscard]] std::vector<TradeOff> curve(const StemSettings& settings, std::size_t stem,
                                               std::size_t points) const;
-    // Damage of single frames under a recipe, 0 to 1: what the risk line shows.
+    // Damage of single frames with mask weights, 0 to 1: what the risk line shows.
     [[nodiscard]] std::vector<float> risk(const MaskWeights& weights, std::size_t stem) const;
     [[nodiscard]] std::vector<float> risk(const TimedMaskWeights& weight_sets, std::size_t stem) const;
     // Mean power spectrum over the stretch by band: of the stem by its share, and of the rest. In dB.
@@ -83,7 +84,7 @@ class Assessment {
     };
     [[nodiscard]] StemView view_of(std::size_t stem) const;
     void steady_row(std::size_t frame, float temporal_smoothing, std::span<float> out) const;
-    // The masks as they are, or steadied (into `room`).
+    // The masks as they are, or smoothed (into `room`).
     [[nodiscard]] std::span<const float> masks_for(float temporal_smoothing, std::vector<float>& room) const;
     [[nodiscard]] TradeOff measure(const MaskWeights& weights, std::size_t stem, const StemView& view,
                                    std::span<const float> masks) const;

@@ -13,7 +13,7 @@ namespace rivlen {
 
 // In the order in which a chain usually has them.
 enum class EffectType {
-    Clipping,  // repair, core/repair
+    Clipping,  // repairs
     Clicks,
     Plosives,
     Hum,

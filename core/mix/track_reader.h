@@ -24,7 +24,7 @@ class ClipSourceReader {
     [[nodiscard]] bool fits(const MixMedia& media, ClipSource clip_source) const {
         return media.source == media_.source && media.map == media_.map && clip_source == clip_source_;
     }
-    // recipes may be null for Feed::Whole.
+    // weights may be null for ClipSource::Whole.
     void read(const TimedMaskWeights* weight_sets, std::int64_t frame, StereoBlock out);
 
   private:

@@ -80,7 +80,7 @@ class Player::Renderer {
         return shaper_ ? shaped_[1][c][i] : original;
     }
 
-    // While a stem is being left, its recipe must still be there for the fade.
+    // While a stem is being left, its weights must still be there for the fade.
     [[nodiscard]] std::size_t stem_for(const Wanted& wanted) const {
         const auto stem_of = [](Monitor monitor) {
             return static_cast<int>(monitor) - static_cast<int>(Monitor::Dialogue);

@@ -7,7 +7,7 @@
 //   V_s = m_s (R_s + eps I),   W_s = V_s (sum over j of V_j)^-1
 //
 // The W_s add up to the identity, as masks add up to one, so that stems still add up to the source. What is
-// handed out is W_s - m_s I: what the filter adds to the gains of a recipe.
+// handed out is W_s - m_s I: what the filter adds to the gains of mask weights.
 #pragma once
 
 #include <array>
@@ -39,8 +39,8 @@ class ChannelFilter {
     // Covariances around a frame of the recording's grid, from +-0.5 s of it. The same frame gives the same
     // figures wherever the caller came from. stft: that of the constructor, for scratch.
     void look_around(std::int64_t frame, Stft& stft);
-    // Sum over stems of recipe.weight x (W_s - m_s I), times recipe.both_channels, at the frame of the last
-    // look_around(). masks: kMaskRow values, those that the recipe is applied to.
+    // Sum over stems of weights.weight x (W_s - m_s I), times weights.both_channels, at the frame of the last
+    // look_around(). masks: kMaskRow values, those that the weights are applied to.
     void correction(const MaskWeights& weights, std::span<const float> masks, BandMatrices& out) const;
 
   private:

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// The map's masks on the frame grid of a recording, plain or steadied, without allocating.
+// The map's masks on the frame grid of a recording, plain or smoothed, without allocating.
 #pragma once
 
 #include <array>
@@ -13,10 +13,10 @@
 
 namespace rivlen {
 
-// Steadying is a weighted mean over neighbouring frames and bands. Later frames count less than earlier ones
-// (32 ms against 128 ms at full steadiness), so that a gain opens fast and closes slowly. It is done on the
+// Smoothing is a weighted mean over neighbouring frames and bands. Later frames count less than earlier ones
+// (32 ms against 128 ms at full smoothing), so that a gain opens fast and closes slowly. It is done on the
 // masks, not on gains: masks that add up to one still do afterwards.
-// row(k): the masks k frames later (k < 0: earlier), kMaskRow values. steadiness: above 0, up to 1.
+// row(k): the masks k frames later (k < 0: earlier), kMaskRow values. temporal_smoothing: above 0, up to 1.
 using MaskRowAt = std::function<std::span<const float>(std::int64_t k)>;
 void smooth_masks(const MaskRowAt& row, float temporal_smoothing, std::span<float> out);
 
@@ -27,7 +27,7 @@ class FrameMasks {
 
     // kMaskRow values; valid until the next call.
     [[nodiscard]] std::span<const float> plain(std::int64_t frame);
-    // steadiness: 0 to 1.
+    // temporal_smoothing: 0 to 1.
     [[nodiscard]] std::span<const float> smoothed(std::int64_t frame, float temporal_smoothing);
 
   private:

@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// Source + mask map + recipes = sound, as a stream. The transform runs at the recording's own rate and size,
-// reading the map between its frames where rates differ, so that nothing is ever resampled and neutral stems
-// add up to the source to within rounding.
+// Source + mask map + mask weights = sound, as a stream. The transform runs at the recording's own rate and
+// size, reading the map between its frames where rates differ, so that nothing is ever resampled and neutral
+// stems add up to the source to within rounding.
 #pragma once
 
 #include <array>
@@ -38,7 +38,7 @@ class Shaper {
     [[nodiscard]] int hop() const { return stft_.hop(); }
     // The next block will begin at this frame, rounded down to a multiple of the hop; returns that frame.
     std::int64_t seek(std::int64_t frame);
-    // Renders the next hop frames. A change of recipes is heard as a cross-fade over the window.
+    // Renders the next hop frames. A change of weights is heard as a cross-fade over the window.
     // out[output][channel]: hop samples each. Blocks before and behind the recording are silence.
     void next(const WeightSetsAt& weight_sets_at, std::span<const std::span<const std::span<float>>> out);
 
@@ -85,7 +85,7 @@ using TakeBlocks = std::function<Status(std::int64_t, std::span<const std::vecto
 [[nodiscard]] Status render(const Source& source, const MaskMap& map, std::size_t outputs,
                             const WeightSetsAt& weight_sets_at, std::int64_t first, std::int64_t last,
                             const JobControl& job, const TakeBlocks& take);
-// The same with recipes that do not change.
+// The same with weights that do not change.
 [[nodiscard]] Status render(const Source& source, const MaskMap& map,
                             std::span<const MaskWeights> weight_sets, std::int64_t first, std::int64_t last,
                             const JobControl& job, const TakeBlocks& take);

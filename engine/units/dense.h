@@ -133,15 +133,15 @@ inline void embed_gradients(const Patches& p, const Embedding<const float>& unit
 }
 
 // Rows of a tile at a band position: normed features, and the patch behind them when the head sees it.
-inline void head_rows(const Patches& p, const Head<const float>& unit, Size first_step, Size position,
-                      Size first, Size n, const float* x, const float* features, float* in) {
+inline void head_rows(const Patches& p, const Head<const float>& unit, Size position, Size first, Size n,
+                      const float* x, const float* features, float* in) {
     for (Size r = 0; r < n; ++r) {
         const Size step = (first + r) / p.clips;
         const Size clip = (first + r) % p.clips;
         norm_row(unit.width, x + ((step * p.positions() + position) * p.clips + clip) * unit.width, unit.norm,
                  in + r * unit.inputs);
         if (unit.inputs > unit.width)
-            take_patch(p, features, clip, first_step + step, position, in + r * unit.inputs + unit.width);
+            take_patch(p, features, clip, step, position, in + r * unit.inputs + unit.width);
     }
 }
 
@@ -160,8 +160,8 @@ inline void softmax_over_stems(Size size, float* logits) {
     }
 }
 
-inline void head(const Patches& p, Size first_step, Size frames, const Head<const float>& unit,
-                 const float* x, const float* features, float* masks) {
+inline void head(const Patches& p, Size frames, const Head<const float>& unit, const float* x,
+                 const float* features, float* masks) {
     const Size k = unit.inputs;
     const Size h = unit.hidden;
     const Size o = unit.outputs;
@@ -173,7 +173,7 @@ inline void head(const Patches& p, Size first_step, Size frames, const Head<cons
     for (Size position = 0; position < p.positions(); ++position) {
         for (Size first = 0; first < rows; first += kRows) {
             const Size n = tile_rows(first, rows);
-            head_rows(p, unit, first_step, position, first, n, x, features, in);
+            head_rows(p, unit, position, first, n, x, features, in);
             multiply(n, h, k, in, {k, 1}, {unit.weight1 + position * k * h, h}, hidden, h, false,
                      unit.bias1 + position * h);
             rectify(n * h, hidden);
@@ -284,7 +284,7 @@ inline double head_loss(const Patches& p, const Head<const float>& unit, const f
         pack(h, o, weight2, o, true, turned2);
         for (Size first = 0; first < rows; first += kRows) {
             const Size n = tile_rows(first, rows);
-            head_rows(p, unit, 0, position, first, n, x, features, in);
+            head_rows(p, unit, position, first, n, x, features, in);
             multiply(n, h, k, in, {k, 1}, {weight1, h}, hidden, h, false, unit.bias1 + position * h);
             rectify(n * h, hidden);
             multiply(n, o, h, hidden, {h, 1}, {weight2, o}, z, o, false, unit.bias2 + position * o);

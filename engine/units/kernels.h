@@ -38,7 +38,8 @@ struct Norm {
     Float* weight = nullptr;  // [width]
     Float* bias = nullptr;
 };
-// One direction of a gated recurrence (engine/recurrence.h has its equations), gates r, z, n.
+// One direction of a gated recurrence (that of torch::nn::GRU: h' = n + z (h - n) with reset gate r, update
+// gate z and candidate n).
 template <typename Float>
 struct Gru {
     Float* weight_ih = nullptr;  // [3 hidden, width]
@@ -103,7 +104,7 @@ struct LossTargets {
     const float* weights = nullptr;  // [clips]
 };
 
-// Memory of one forward pass that its backward pass needs; saved_bytes() and state_floats() say how much.
+// Memory of one forward pass that its backward pass needs; saved_values() and state_floats() say how much.
 struct RecurrentMemory {
     void* saved = nullptr;
     float* states = nullptr;
@@ -111,9 +112,9 @@ struct RecurrentMemory {
 
 struct Kernels {
     const char* name;
-    int saved_bytes;  // of one value in RecurrentMemory::kept
+    int saved_bytes;  // of one value in RecurrentMemory::saved
 
-    // memory_steps as in engine/recurrence.h; 0 or at least the number of steps: without end.
+    // memory_steps as for recurrent() in operations.h; 0 or at least the number of steps: without end.
     // x and out do not overlap; only the wanted steps of out are written, and only what they need is
     // computed. `memory` is null when nothing will be learned, else all steps are wanted.
     void (*recurrent)(const Sequences&, Size memory_steps, const Steps& wanted, const Recurrent<const float>&,
@@ -131,10 +132,10 @@ struct Kernels {
     void (*embed)(const Patches&, const Embedding<const float>&, const float* features, float* out);
     void (*embed_gradients)(const Patches&, const Embedding<const float>&, const float* features,
                             const float* dout, const Embedding<float>& gradients);
-    // x [steps, positions, clips, width], of which the first is the patches' first_step-th; masks (softmax
-    // over the stems) [clips, frames, stems, bands] of the first `frames` frames of these steps.
-    void (*head)(const Patches&, Size first_step, Size frames, const Head<const float>&, const float* x,
-                 const float* features, float* masks);
+    // x [steps, positions, clips, width]; masks (softmax over the stems) [clips, frames, stems, bands] of the
+    // first `frames` frames of these steps.
+    void (*head)(const Patches&, Size frames, const Head<const float>&, const float* x, const float* features,
+                 float* masks);
     // Softmax over the stems and the loss of a batch without its constant, with all gradients at once.
     double (*head_loss)(const Patches&, const Head<const float>&, const float* x, const float* features,
                         const LossTargets&, float* dx, const Head<float>& gradients);

@@ -265,14 +265,14 @@ void embed_into(const Tensor& features, const PatchForm& form, const Tensor& wei
                     write(out));
 }
 
-void head(const Tensor& x, const Tensor& features, const PatchForm& form, std::int64_t first_step,
-          const HeadWeights& w, const Tensor& masks) {
+void head(const Tensor& x, const Tensor& features, const PatchForm& form, const HeadWeights& w,
+          const Tensor& masks) {
     const torch::NoGradGuard no_grad;
     const auto in = x.contiguous();
     const auto seen = features.contiguous();
     const std::array<Tensor, 6> list{w.norm.weight, w.norm.bias, w.weight1, w.bias1, w.weight2, w.bias2};
-    kernels().head(patches_of(seen, form), first_step, masks.size(1), head_of<const float>(list, read),
-                   read(in), read(seen), write(masks));
+    kernels().head(patches_of(seen, form), masks.size(1), head_of<const float>(list, read), read(in),
+                   read(seen), write(masks));
 }
 
 Tensor head_loss(const Tensor& x, const Tensor& features, const PatchForm& form, const HeadWeights& w,

@@ -70,10 +70,10 @@ struct HeadWeights {
     torch::Tensor weight1, bias1;  // [positions, inputs, hidden], [positions, 1, hidden]
     torch::Tensor weight2, bias2;  // [positions, hidden, stems x patch]
 };
-// Masks of the first frames of the steps of x, of which the first is the features' first_step-th, written
-// into `masks` [clips, frames, stems, bands]. Without gradients.
+// Masks of the first frames of x and of the features, which begin with the same step, written into `masks`
+// [clips, frames, stems, bands]. Without gradients.
 void head(const torch::Tensor& x, const torch::Tensor& features, const PatchForm& form,
-          std::int64_t first_step, const HeadWeights& weights, const torch::Tensor& masks);
+          const HeadWeights& weights, const torch::Tensor& masks);
 
 // What masks are measured against (learn/tensors.h): over clips, frames and bands, with M the softmax of the
 // logits,

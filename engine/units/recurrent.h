@@ -3,9 +3,9 @@
 // after window; its states and what is computed for one step stay in the cache, and x is read and written
 // once a direction.
 //
-// In windows (engine/recurrence.h) two states run side by side: the one that began a window ago and gives the
-// output, and the one that begins here, into which the output is faded, and which takes over at the end of
-// the window.
+// In windows (recurrent() in operations.h) two states run side by side: the one that began a window ago and
+// gives the output, and the one that begins here, into which the output is faded, and which takes over at the
+// end of the window.
 #pragma once
 
 #include "engine/units/kernels.h"
@@ -91,7 +91,7 @@ inline PackedGru pack_forward(const Recurrent<const float>& unit, int direction,
 }
 
 // g: products with x [rows, 3 hidden] that take in those with h; u: Un h + cn; before: null for an empty
-// state. kept: r, z, n, u of every row behind one another; null when nothing will be learned.
+// state. memory: r, z, n, u of every row behind one another; null when nothing will be learned.
 inline void gates(Size rows, Size hidden, const float* g, const float* u, const float* before, Saved* memory,
                   float* now) {
     for (Size i = 0; i < rows; ++i) {
@@ -158,7 +158,7 @@ struct ForwardScratch {
     float* states[2][2];  // of a stream, in turns, when nothing is kept
 };
 
-// h = lerp(own, early, fade).
+// h = lerp(own, warm_up, fade).
 inline void fade_over(Size count, float fade, const float* own, const float* warm_up, float* h) {
     for (Size j = 0; j < count; j += kLanes) {
         const Vec a = load(own + j);

@@ -690,15 +690,21 @@ class RebuildWindowTest : public QObject {
     }
     // Answers the next file dialog.
     static void type_into_dialog(const fs::path& file) {
-        QTimer::singleShot(400, qApp, [file] {
+        // Again and again, as soon as events are handled, until it is there.
+        auto* looking = new QTimer(qApp);
+        connect(looking, &QTimer::timeout, qApp, [file, looking] {
             for (QWidget* top : QApplication::topLevelWidgets()) {
                 auto* dialog = qobject_cast<QFileDialog*>(top);
                 if (dialog == nullptr || !dialog->isVisible()) continue;
+                looking->stop();
+                looking->deleteLater();
                 auto* name = dialog->findChild<QLineEdit*>("fileNameEdit");
                 name->setText(QString::fromStdString(file.string()));
                 QTest::keyClick(name, Qt::Key_Return);
+                return;
             }
         });
+        looking->start(0);
     }
     test::Channels rendered(const Session& session) const {
         test::Channels out(2);

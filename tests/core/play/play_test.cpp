@@ -3,10 +3,10 @@
 
 #include <gtest/gtest.h>
 
-#include <chrono>
 #include <cmath>
 #include <thread>
 
+#include "core/play/simulated_output.h"
 #include "tests/support/fixtures.h"
 
 namespace rivlen {
@@ -14,28 +14,12 @@ namespace {
 
 using test::Scratch;
 
-// Takes samples by hand, as fast as they come: what arrives does not depend on the clock.
-class Hand {
-  public:
-    explicit Hand(Player& player) : player_(player) {}
-    std::vector<float> take(std::size_t frames) {
-        std::vector<float> all;
-        for (int tries = 0; all.size() < frames * 2 && tries < 2000000; ++tries) {
-            const std::int64_t before = player_.position();
-            std::array<float, 2> frame{};
-            player_.fill(frame);
-            if (player_.position() != before) {
-                all.insert(all.end(), frame.begin(), frame.end());
-            } else {
-                std::this_thread::sleep_for(std::chrono::microseconds(200));
-            }
-        }
-        return all;
-    }
-
-  private:
-    Player& player_;
-};
+// So many frames of what a player plays, interleaved; fewer when it ends.
+std::vector<float> take(Player& player, std::size_t frames) {
+    SimulatedOutput output(player, SimulatedOutput::Pace::Driven, true);
+    output.advance(frames);
+    return output.take_kept();
+}
 
 struct Playing {
     Scratch scratch;
@@ -53,7 +37,7 @@ TEST(Player, TheSourceArrivesSampleForSample) {
     Playing p;
     p.player.set_monitor(Monitor::Source);
     p.player.play();
-    const auto heard = Hand(p.player).take(9600);
+    const auto heard = take(p.player, 9600);
     ASSERT_GE(heard.size(), 9600U * 2);
     const auto samples = p.source->samples();
     for (std::size_t i = 400; i < 9600 * 2; ++i) ASSERT_EQ(heard[i], samples[i]) << i;
@@ -69,7 +53,7 @@ TEST(Player, KeptAndRemovedAddUpToTheSource) {
         p.player.set_settings(settings);
         p.player.set_monitor(monitor);
         p.player.play();
-        heard[monitor == Monitor::Kept ? 0 : 1] = Hand(p.player).take(9600);
+        heard[monitor == Monitor::Kept ? 0 : 1] = take(p.player, 9600);
     }
     Playing p;
     const auto samples = p.source->samples();
@@ -93,12 +77,11 @@ TEST(Player, SwitchingAndLoopingLeaveNoGap) {
     player.set_loop(LoopRange{4800, 14477});  // the seam is in the middle of a wave
     player.settle();
     player.play();
-    Hand hand(player);
     std::vector<float> heard;
     for (const auto monitor : {Monitor::Kept, Monitor::Source, Monitor::Removed, Monitor::Source,
                                Monitor::Dialogue, Monitor::Source}) {
         player.set_monitor(monitor);
-        const auto part = hand.take(6000);
+        const auto part = take(player, 6000);
         heard.insert(heard.end(), part.begin(), part.end());
     }
     ASSERT_GT(heard.size(), 60000U);
@@ -113,13 +96,12 @@ TEST(Player, AChangeIsHeardWithinFiftyMilliseconds) {
     Playing p;
     p.player.set_monitor(Monitor::Kept);
     p.player.play();
-    Hand hand(p.player);
-    (void)hand.take(9600);
+    (void)take(p.player, 9600);
     ShapeSettings muted;
     for (auto& stem : muted.stems) stem.mute = true;
     p.player.set_settings(muted);
     p.player.settle();
-    const auto after = hand.take(4800);
+    const auto after = take(p.player, 4800);
     // The latest sample that is still loud.
     std::size_t last = 0;
     for (std::size_t i = 0; i < after.size(); ++i) {
@@ -140,7 +122,7 @@ TEST(Player, StopsAtTheEndAndStartsAgain) {
     p.player.locate(static_cast<std::int64_t>(p.source->frames()) - 3000);
     p.player.settle();
     p.player.play();
-    (void)Hand(p.player).take(3000);
+    (void)take(p.player, 3000);
     while (p.player.playing()) {
         std::vector<float> block(128);
         p.player.fill(block);
@@ -149,7 +131,7 @@ TEST(Player, StopsAtTheEndAndStartsAgain) {
     EXPECT_FALSE(p.player.playing());
     EXPECT_EQ(p.player.position(), static_cast<std::int64_t>(p.source->frames()));
     p.player.play();
-    (void)Hand(p.player).take(640);
+    (void)take(p.player, 640);
     EXPECT_LT(p.player.position(), 3000);
     EXPECT_TRUE(p.player.playing());
 }
