@@ -101,7 +101,7 @@ void open_long_session(benchmark::State& state) {
     for (auto _ : state) {
         app::MainWindow window(s.scratch / "window");
         window.open_path(s.file);
-        window.show_view(app::MainWindow::View::Rebuild);
+        window.show_view(app::View::Rebuild);
         window.show();
         const QPixmap seen = window.grab();  // up, with everything painted that is there already
         benchmark::DoNotOptimize(seen.width());
@@ -118,7 +118,7 @@ void scroll(benchmark::State& state) {
     app::MainWindow window(s.scratch / "window");
     window.resize(1280, 800);
     window.open_path(s.file);
-    window.show_view(app::MainWindow::View::Rebuild);
+    window.show_view(app::View::Rebuild);
     window.show();
     auto& view = window.rebuild_view().time_view();
     auto& canvas = window.rebuild_view().canvas();

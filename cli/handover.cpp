@@ -12,13 +12,13 @@
 #include "cli/commands.h"
 #include "cli/page_pdf.h"
 #include "cli/recording.h"
-#include "cli/session_media.h"
 #include "cli/terminal.h"
 #include "core/base/output_file.h"
 #include "core/delivery/deliver.h"
 #include "core/delivery/exchange.h"
 #include "core/delivery/report.h"
 #include "core/workflow/placing.h"
+#include "core/workflow/session_media.h"
 
 namespace rivlen::cli {
 
@@ -67,9 +67,11 @@ Result<Session> session_of_recording(const fs::path& file, const RecordingOption
 // One session delivered, with lines about it.
 Result<DeliveryReport> hand_over(const Options& o, const Session& session, const HandoverTemplate& table,
                                  const std::string& name, const fs::path& folder) {
-    auto media = load_media(session, o.how);
+    TerminalStages stages;
+    auto media = load_media(session, o.how.split, std::ref(stages));
     if (!media) return media.error();
-    DeliveryPlan plan{session, std::move(*media), table, name, folder, o.how.work, o.replace, o.jobs};
+    DeliveryPlan plan{session, std::move(*media),       table,     name,
+                      folder,  o.how.split.work_folder, o.replace, o.jobs};
     for (const auto& trouble : check(plan))
         print_line({{"event", trouble.error ? "error" : "note"},
                     {"name", name},

@@ -7,10 +7,10 @@
 
 #include "cli/commands.h"
 #include "cli/recording.h"
-#include "cli/session_media.h"
 #include "cli/terminal.h"
 #include "core/delivery/export_mix.h"
 #include "core/project/session.h"
+#include "core/workflow/session_media.h"
 
 namespace rivlen::cli {
 
@@ -24,7 +24,8 @@ Status run(const RecordingOptions& how, const std::filesystem::path& out, bool o
                           "\"{}\" has nothing on its tracks. Place stems or files in the Rebuild view.",
                           how.file.string());
     if (auto free = may_write(out, overwrite); !free) return free;
-    auto media = load_media(*session, how);
+    TerminalStages stages;
+    auto media = load_media(*session, how.split, std::ref(stages));
     if (!media) return media.error();
     TerminalJob job("Writing the mix");
     const auto report = export_mix(std::make_shared<const MixPlan>(*session, *media), out, job.control());

@@ -21,33 +21,23 @@ void add_recording_options(CLI::App& command, RecordingOptions& options) {
             },
             "Channels that share masks: together, pairs or alone")
         ->check(CLI::IsMember(std::vector<std::string>(kChannelGroupings.begin(), kChannelGroupings.end())));
-    command.add_option("--work", options.work, "Folder for working copies and maps")->capture_default_str();
-    command.add_option("--model", options.model, "quick, fine, or a model file");
-    command.add_option("--engine", options.engine, "Engine library");
-    command.add_flag("--again", options.again, "Split even if a map is there");
+    command.add_option("--work", options.split.work_folder, "Folder for working copies and maps")
+        ->capture_default_str();
+    command.add_option("--model", options.split.model, "quick, fine, or a model file");
+    command.add_option("--engine", options.split.engine, "Engine library");
+    command.add_flag("--again", options.split.again, "Split even if a map is there");
 }
 
 Result<Recording> open_recording(const RecordingOptions& options) {
     auto source = [&] {
         TerminalJob job("Bringing in");
-        return Source::bring_in(options.file, options.work, job.control());
+        return Source::bring_in(options.file, options.split.work_folder, job.control());
     }();
     if (!source) return source.error();
-    auto separator = load_separator(options.engine, options.model);
-    if (!separator) return separator.error();
-    const ModelFacts& model = (*separator)->model();
-    const auto path = map_path(*source, model, options.split.channels, options.work);
-    SplitReport report;
-    auto map = MaskMap::open(path, source->hash());
-    if (options.again || !map) {
-        TerminalJob job("Splitting");
-        auto done = split(*source, **separator, path, options.split, job.control());
-        if (!done) return done.error();
-        report = *done;
-        map = MaskMap::open(path, source->hash());
-        if (!map) return map.error();
-    }
-    return Recording{std::move(*source), std::move(*map), model, report};
+    TerminalJob job("Splitting");
+    auto done = split_recording(*source, options.split, job.control());
+    if (!done) return done.error();
+    return Recording{std::move(*source), std::move(done->map), done->model, done->report};
 }
 
 }  // namespace rivlen::cli

@@ -4,20 +4,17 @@
 
 #include <CLI/CLI.hpp>
 #include <filesystem>
-#include <memory>
+#include <optional>
 
 #include "core/base/folders.h"
 #include "core/media/source.h"
-#include "core/separation/mask_map.h"
-#include "core/separation/separator.h"
-#include "core/separation/split.h"
+#include "core/workflow/splitting.h"
 
 namespace rivlen::cli {
 
 struct RecordingOptions {
-    std::filesystem::path file, work = default_work_folder(), model, engine;
-    SplitOptions split;
-    bool again = false;  // split even if a map is there
+    std::filesystem::path file;
+    SplitWish split;
 };
 void add_recording_options(CLI::App& command, RecordingOptions& options);
 
@@ -25,7 +22,7 @@ struct Recording {
     Source source;
     MaskMap map;
     ModelFacts model;
-    SplitReport split;  // seconds is 0 when the map was there already
+    std::optional<SplitReport> split;  // none when the map was there already
 };
 // Brings the file in and splits it unless that has been done before, with progress on a terminal.
 [[nodiscard]] Result<Recording> open_recording(const RecordingOptions& options);

@@ -41,8 +41,8 @@ void print(const SplitCommand& c, const Recording& recording, const ExportReport
                     {"source_hash", source.hash()},
                     {"model", model.name},
                     {"model_hash", model.hash},
-                    {"split_seconds", split.seconds},
-                    {"split_times_real_time", split.times_real_time},
+                    {"split_seconds", split ? split->seconds : 0},
+                    {"split_times_real_time", split ? split->times_real_time : 0},
                     {"export_seconds", report.seconds},
                     {"export_times_real_time", report.times_real_time},
                     {"sum_difference_dbfs", report.sum_dbfs},
@@ -70,8 +70,8 @@ void print(const SplitCommand& c, const Recording& recording, const ExportReport
                        file.over_full_scale, file.content);
         }
     }
-    if (split.seconds > 0) {
-        fmt::print("Split in {:.1f} s, {:.0f} x real time. ", split.seconds, split.times_real_time);
+    if (split) {
+        fmt::print("Split in {:.1f} s, {:.0f} x real time. ", split->seconds, split->times_real_time);
     } else {
         fmt::print("Mask map found from an earlier split. ");
     }

@@ -4,6 +4,7 @@
 
 #include <chrono>
 #include <filesystem>
+#include <optional>
 #include <string>
 
 #include "core/base/job.h"
@@ -25,6 +26,18 @@ class TerminalJob {
     std::chrono::steady_clock::time_point start_;
     int shown_percent_ = -1;
     bool terminal_;
+};
+
+// One piece of work after another, each with a line of its own.
+class TerminalStages {
+  public:
+    [[nodiscard]] JobControl operator()(const std::string& what) {
+        job_.reset();
+        return job_.emplace(what).control();
+    }
+
+  private:
+    std::optional<TerminalJob> job_;
 };
 
 // Refuses a file that is there when it may not be replaced.

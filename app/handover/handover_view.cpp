@@ -19,6 +19,7 @@
 
 #include "app/handover/page_pdf.h"
 #include "app/widgets/controls.h"
+#include "app/widgets/text.h"
 #include "app/widgets/theme.h"
 #include "core/delivery/delivery_rows.h"
 #include "core/delivery/report.h"
@@ -44,10 +45,6 @@ enum Column {
 };
 constexpr std::array<int, 5> kRates = {0, 44100, 48000, 96000, 192000};
 constexpr std::array<Depth, 3> kDepths = {Depth::Pcm16, Depth::Pcm24, Depth::Float32};
-
-QString text(const std::string& s) {
-    return QString::fromStdString(s);
-}
 
 QTableWidgetItem* fixed(const QString& label) {
     auto* item = new QTableWidgetItem(label);

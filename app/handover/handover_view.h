@@ -6,6 +6,7 @@
 #include <optional>
 
 #include "app/shell/document.h"
+#include "app/widgets/actions.h"
 #include "core/delivery/deliver.h"
 
 class QLabel;
@@ -22,6 +23,8 @@ class HandoverView : public QWidget {
   public:
     HandoverView(Document& document, JobList& jobs, QWidget* parent = nullptr);
 
+    // Menus of what can be done here, with keys.
+    [[nodiscard]] std::vector<ActionMenu> menus();
     void add_row();
     void copy_row();
     void remove_row();

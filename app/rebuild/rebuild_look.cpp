@@ -2,7 +2,6 @@
 // The first look at a track, and what is taken of it.
 #include "app/rebuild/rebuild_view.h"
 #include "app/shell/first_look_dialog.h"
-#include "app/shell/main_window.h"
 
 namespace rivlen::app {
 
@@ -63,38 +62,6 @@ void RebuildView::propose(int track, int part) {
             return;
         }
     });
-}
-
-// The recording itself; taken, it stands whole on a track of its own with the chain.
-void MainWindow::look_at_recording() {
-    const SessionItem* item = document_.current_item();
-    const auto source = document_.source();
-    if (item == nullptr || !source) return say(tr("Bring in a recording first."), false);
-    auto result = std::make_shared<TrackLook>();
-    jobs_.start(
-        tr("Looking at %1").arg(QString::fromStdString(item->path.filename().string())),
-        [source, map = document_.map(), result](const JobControl& job) -> Status {
-            auto look = rivlen::look_at(*source, map.get(), job);
-            if (!look) return look.error();
-            result->look = std::move(*look);
-            return {};
-        },
-        [this, result, path = item->path](const Status& status) {
-            if (!status)
-                return say(QString::fromStdString(status.error().message),
-                           status.error().kind != ErrorKind::Cancelled);
-            auto* dialog = new FirstLookDialog(QString::fromStdString(path.filename().string()), *result,
-                                               tr("Place it whole, with this chain"), this);
-            dialog->setAttribute(Qt::WA_DeleteOnClose);
-            connect(dialog, &QDialog::accepted, this, [this, dialog, path] {
-                std::vector<Insert> chain;
-                int id = 0;
-                dialog->look().put_into(chain, dialog->taken(), [&id] { return ++id; });
-                document_.place_file(path, 0, 0, chain);
-                show_view(View::Rebuild);
-            });
-            dialog->show();
-        });
 }
 
 }  // namespace rivlen::app

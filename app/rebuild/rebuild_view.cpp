@@ -12,6 +12,7 @@
 #include "app/widgets/controls.h"
 #include "app/widgets/theme.h"
 #include "core/delivery/export_mix.h"
+#include "core/workflow/placing.h"
 
 namespace rivlen::app {
 
@@ -23,19 +24,17 @@ constexpr int kHeadWidth = 196;
 constexpr int kSideWidth = 316;
 constexpr double kRoomBehind = 1.05;  // of the last clip
 
-// Changes of one value that follow each other become one step.
-QString merge_key(int strip, const StripLane& target) {
-    return QString("strip %1 %2 %3 %4")
-        .arg(strip)
-        .arg(static_cast<int>(target.target))
-        .arg(target.part)
-        .arg(target.parameter);
-}
-
 }  // namespace
 
 RebuildView::RebuildView(Document& document, JobList& jobs, MixPlayer& player, QWidget* parent)
-    : QWidget(parent), document_(document), jobs_(jobs), player_(player), levels_(document, jobs) {
+    : QWidget(parent),
+      document_(document),
+      jobs_(jobs),
+      player_(player),
+      levels_(document, jobs),
+      clip_acts_(document, selection_, player),
+      take_(document, selection_, player),
+      writer_(document, player) {
     setObjectName("rebuild_view");
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(0, 0, 0, 0);
@@ -45,7 +44,8 @@ RebuildView::RebuildView(Document& document, JobList& jobs, MixPlayer& player, Q
     middle->addWidget(build_tracks(), 1);
     middle->addWidget(build_side());
     column->addLayout(middle, 1);
-    column->addWidget(build_transport());
+    transport_ = new MixTransport(this);
+    column->addWidget(transport_);
     plan_timer_.setSingleShot(true);
     plan_timer_.setInterval(0);
     connect(&plan_timer_, &QTimer::timeout, this, &RebuildView::make_plan);
@@ -53,7 +53,7 @@ RebuildView::RebuildView(Document& document, JobList& jobs, MixPlayer& player, Q
     connect(&document_, &Document::material_changed, this, [this] { plan_timer_.start(); });
     connect(side_, &Inspector::silences_changed, this, [this] {
         canvas_->set_preview(side_->silences());
-        silences_->setChecked(side_->silences_shown());
+        transport_->show_silences(side_->silences_shown());
     });
     connect(side_, &Inspector::hearing_wanted, this, [this](int part, Chain::Audition what) {
         heard_part_ = part;
@@ -67,8 +67,14 @@ RebuildView::RebuildView(Document& document, JobList& jobs, MixPlayer& player, Q
     });
     connect(side_, &Inspector::said, this, &RebuildView::said);
     connect(side_, &Inspector::replace_wanted, this, &RebuildView::ask_replacement);
-    connect(&recorder_, &Recorder::failed, this,
-            [this](const QString& sentence) { emit said(sentence, true); });
+    connect(&clip_acts_, &ClipActs::said, this, &RebuildView::said);
+    connect(&take_, &TakeRecording::said, this, &RebuildView::said);
+    connect(&take_, &TakeRecording::changed, this,
+            [this] { transport_->show_recording(take_.recorder().recording()); });
+    connect(transport_, &MixTransport::play_wanted, this, &RebuildView::play_or_stop);
+    connect(transport_, &MixTransport::loop_wanted, this, &RebuildView::toggle_loop);
+    connect(transport_, &MixTransport::record_wanted, &take_, &TakeRecording::toggle);
+    connect(transport_, &MixTransport::silences_wanted, this, &RebuildView::toggle_silences);
     follow_session();
 }
 
@@ -86,15 +92,14 @@ QWidget* RebuildView::build_tracks() {
     auto* grid = new QGridLayout(tools);
     grid->setContentsMargins(0, 0, 0, 0);
     grid->setSpacing(3);
-    auto* stems = make_button(
-        tr("Place stems"), "place_stems",
-        tr("The stems of the current recording as tracks, from the playhead on (Shift+P)."), tools);
+    auto* stems =
+        make_button(tr("Place stems"), "place_stems",
+                    tr("The stems of the current recording as tracks, from the playhead on."), tools);
     auto* file = make_button(tr("Add file…"), "add_file",
-                             tr("A file onto the chosen track, from the playhead on (Shift+B)."), tools);
-    snap_ = make_button(tr("Snap"), "snap", tr("Clips snap to edits, loop, playhead and picture frames (N)."),
-                        tools);
-    groups_ = make_button(tr("Groups"), "groups", tr("An edit of a clip is an edit of its group (Shift+G)."),
-                          tools);
+                             tr("A file onto the chosen track, from the playhead on."), tools);
+    snap_ =
+        make_button(tr("Snap"), "snap", tr("Clips snap to edits, loop, playhead and picture frames."), tools);
+    groups_ = make_button(tr("Groups"), "groups", tr("An edit of a clip is an edit of its group."), tools);
     for (auto* b : {snap_, groups_}) b->setCheckable(true);
     grid->addWidget(stems, 0, 0);
     grid->addWidget(file, 0, 1);
@@ -150,53 +155,12 @@ QWidget* RebuildView::build_side() {
     picture_->setFixedHeight(178);
     side_ = new Inspector(
         document_, selection_, levels_,
-        [this](int strip, const StripLane& target, double value) { set_strip_value(strip, target, value); },
+        [this](int strip, const StripLane& target, double value) { writer_.set(strip, target, value); },
         side);
     side_->setObjectName("mix_side");
     column->addWidget(picture_);
     column->addWidget(side_, 1);
     return side;
-}
-
-QWidget* RebuildView::build_transport() {
-    auto* bar = new QWidget(this);
-    auto* line = new QHBoxLayout(bar);
-    line->setContentsMargins(0, 2, 0, 0);
-    play_ = make_button(tr("Play"), "mix_play", tr("Play or stop (Space)."), bar);
-    loop_ = make_button(tr("Loop"), "mix_loop",
-                        tr("Play the loop range again and again (L). Drag over the ruler to set it."), bar);
-    record_ = make_button(
-        tr("Record"), "record",
-        tr("Record from the microphone onto the chosen track, from the playhead on (Shift+R)."), bar);
-    silences_ = make_button(tr("Silences…"), "silences", tr("Take the silences out of talk (Shift+S)."), bar);
-    for (auto* b : {loop_, record_, silences_}) b->setCheckable(true);
-    time_ = new QLabel(bar);
-    time_->setObjectName("mix_time");
-    time_->setFont(number_font());
-    time_->setMinimumWidth(96);
-    time_->setAccessibleName(tr("Playhead in timecode"));
-    samples_ = new QLabel(bar);
-    samples_->setObjectName("mix_samples");
-    samples_->setFont(number_font());
-    samples_->setMinimumWidth(120);
-    samples_->setAccessibleName(tr("Playhead in samples"));
-    loudness_ = new QLabel(bar);
-    loudness_->setObjectName("mix_loudness");
-    loudness_->setFont(number_font());
-    loudness_->setToolTip(
-        tr("Main bus: momentary, short-term and integrated loudness (ITU-R BS.1770-4, EBU Tech 3341) and "
-           "true peak since playing began."));
-    for (QWidget* w :
-         {static_cast<QWidget*>(play_), static_cast<QWidget*>(loop_), static_cast<QWidget*>(record_),
-          static_cast<QWidget*>(time_), static_cast<QWidget*>(samples_), static_cast<QWidget*>(silences_)})
-        line->addWidget(w);
-    line->addStretch(1);
-    line->addWidget(loudness_);
-    connect(play_, &QToolButton::clicked, this, &RebuildView::play_or_stop);
-    connect(loop_, &QToolButton::clicked, this, &RebuildView::toggle_loop);
-    connect(record_, &QToolButton::clicked, this, &RebuildView::toggle_record);
-    connect(silences_, &QToolButton::clicked, this, &RebuildView::toggle_silences);
-    return bar;
 }
 
 void RebuildView::follow_session() {
@@ -206,10 +170,8 @@ void RebuildView::follow_session() {
     for (auto* header : headers_) header->follow_session();
     snap_->setChecked(canvas_->snapping());
     groups_->setChecked(r.edit_groups);
-    loop_->setChecked(r.loop && r.loop_on);
-    loop_->setEnabled(r.loop.has_value());
+    transport_->follow_session(r);
     player_.set_loop(r.loop_on ? r.loop : std::nullopt);
-    play_->setEnabled(r.end() > 0);
     const double total = r.sample_rate > 0 ? static_cast<double>(r.end()) / r.sample_rate * kRoomBehind : 1.0;
     if (total_ == 0 || total > total_ || total < 0.5 * total_) {
         total_ = total;
@@ -254,9 +216,7 @@ void RebuildView::build_headers() {
     const auto make = [&](int id, QWidget* parent) {
         auto* header = new StripHeader(
             document_, selection_,
-            [this](int strip, const StripLane& target, double value) {
-                set_strip_value(strip, target, value);
-            },
+            [this](int strip, const StripLane& target, double value) { writer_.set(strip, target, value); },
             id, parent);
         headers_.push_back(header);
         return header;
@@ -280,62 +240,8 @@ void RebuildView::build_headers() {
     buses->addStretch(1);
 }
 
-void RebuildView::set_strip_value(int strip_id, const StripLane& target, double value) {
-    const Strip* strip = document_.timeline().strip(strip_id);
-    if (strip == nullptr) return;
-    const bool has_line = find_lane(*strip, target) != nullptr;
-    if (has_line && (written_.strip != strip_id || !written_.target.same_target(target))) writer_.reset();
-    written_ = {strip_id, target};
-    const QString key = merge_key(strip_id, target);
-    document_.edit_timeline(tr("Change a level or setting"), key, [&](Timeline& r) {
-        Strip& s = *r.strip(strip_id);
-        if (has_line) {
-            for (auto& line : s.lines) {
-                if (line.same_target(target)) writer_.write(line.points, player_.position(), value);
-            }
-            return;
-        }
-        switch (target.target) {
-            case LaneTarget::Gain:
-                s.gain_db = value;
-                break;
-            case LaneTarget::Pan:
-                s.pan_percent = value;
-                break;
-            case LaneTarget::Mute:
-                s.mute = value >= 0.5;
-                break;
-            case LaneTarget::Part:
-                for (auto& part : s.chain) {
-                    if (part.id == target.part)
-                        part.values[static_cast<std::size_t>(target.parameter)] = value;
-                }
-                break;
-        }
-    });
-}
-
-// A line that was written by moving a control is thinned out when the control is let go or playing stops.
-void RebuildView::finish_line() {
-    if (writer_.wrote_a_stretch()) {
-        const Written w = written_;
-        const Strip* strip = document_.timeline().strip(w.strip);
-        if (strip != nullptr) {
-            const ValueRange range = range_of(*strip, w.target);
-            const QString key = merge_key(w.strip, w.target);
-            document_.edit_timeline(tr("Write a line"), key, [&](Timeline& r) {
-                for (auto& line : r.strip(w.strip)->lines) {
-                    if (line.same_target(w.target))
-                        writer_.finish(line.points, (range.highest - range.lowest) / 400);
-                }
-            });
-        }
-    }
-    writer_.reset();
-}
-
 void RebuildView::place_stems() {
-    if (document_.place_stems(document_.timeline().empty() ? 0 : player_.position()))
+    if (document_.place_stems({document_.timeline().empty() ? 0 : player_.position()}))
         view_.show(0, view_.total());
 }
 
@@ -345,11 +251,8 @@ void RebuildView::ask_file_for_track() {
 }
 
 void RebuildView::bring_to_track(const fs::path& file) {
-    // A track of stems keeps to its stems: other material gets one of its own.
-    const Track* track = document_.timeline().track(selection_.strip());
-    const bool fits =
-        track != nullptr && (track->clips.empty() || track->clips.front().clip_source == ClipSource::Whole);
-    document_.place_file(file, fits ? track->id : 0, player_.position());
+    document_.place_file(file, track_for_file(document_.timeline(), selection_.strip()),
+                         {player_.position()});
 }
 
 void RebuildView::ask_replacement(int clip) {
@@ -357,114 +260,8 @@ void RebuildView::ask_replacement(int clip) {
     if (!file.isEmpty()) document_.replace_with(file.toStdString(), clip);
 }
 
-void RebuildView::split_at_playhead() {
-    const std::int64_t at = player_.position();
-    if (selection_.video_clip() != 0)
-        return document_.edit_timeline(tr("Cut the picture"), {}, [&](Timeline& r) { split_picture(r, at); });
-    const auto clips = selection_.clips();
-    document_.edit_timeline(tr("Cut"), {}, [&](Timeline& r) {
-        clips.empty() ? split_tracks(r, {}, at) : split_clips(r, clips, at);
-    });
-}
-
-void RebuildView::trim_to_playhead(bool start) {
-    const std::int64_t at = player_.position();
-    const auto clips = selection_.clips();
-    const auto length = document_.media_length_function();
-    document_.edit_timeline(start ? tr("Trim the start") : tr("Trim the end"), {}, [&](Timeline& r) {
-        for (const int id : clips) {
-            const Clip* c = r.clip(id);
-            if (c == nullptr) continue;
-            start ? trim_start(r, id, at - c->start) : trim_end(r, id, at - c->end(), length);
-        }
-    });
-}
-
 void RebuildView::remove(bool close_gap) {
-    if (canvas_->remove_point()) return;
-    if (const int cut = selection_.video_clip(); cut != 0)
-        return document_.edit_timeline(tr("Delete picture"), {},
-                                       [&](Timeline& r) { delete_picture(r, cut, close_gap); });
-    const auto clips = selection_.clips();
-    if (clips.empty()) return emit said(tr("Choose clips first: click them."), false);
-    document_.edit_timeline(tr("Delete clips"), {}, [&](Timeline& r) { delete_clips(r, clips, close_gap); });
-}
-
-void RebuildView::copy_behind() {
-    const auto clips = selection_.clips();
-    if (clips.empty()) return;
-    std::vector<int> copies;
-    document_.edit_timeline(tr("Copy clips"), {}, [&](Timeline& r) {
-        std::int64_t end = 0;
-        for (const int id : with_groups(r, clips)) end = std::max(end, r.clip(id)->end());
-        copies = copy_clips(r, clips, end);
-    });
-    selection_.choose_clips(copies);
-}
-
-void RebuildView::mute_clips() {
-    const auto clips = selection_.clips();
-    document_.edit_timeline(tr("Mute clips"), {}, [&](Timeline& r) {
-        const bool any =
-            std::ranges::any_of(clips, [&](int id) { return r.clip(id) != nullptr && !r.clip(id)->mute; });
-        for (const int id : clips) {
-            if (Clip* c = r.clip(id)) c->mute = any;
-        }
-    });
-}
-
-void RebuildView::group_clips(bool together) {
-    const auto clips = selection_.clips();
-    document_.edit_timeline(together ? tr("Group") : tr("Ungroup"), {},
-                            [&](Timeline& r) { together ? group(r, clips) : ungroup(r, clips); });
-}
-
-void RebuildView::cross_fade_to_next() {
-    const auto clips = selection_.clips();
-    const auto length = document_.media_length_function();
-    bool done = false;
-    document_.edit_timeline(tr("Cross-fade"), {},
-                            [&](Timeline& r) { done = rivlen::cross_fade_to_next(r, clips, length); });
-    if (!done)
-        emit said(tr("A cross-fade needs a clip that touches the chosen one, and material beyond the cut."),
-                  false);
-}
-
-void RebuildView::mute_loop_range() {
-    const auto loop = document_.timeline().loop;
-    if (!loop) return emit said(tr("Set a loop range first: drag over the ruler."), false);
-    const std::array<LoopRange, 1> ranges = {*loop};
-    const std::array<int, 1> track = {selection_.strip()};
-    document_.edit_timeline(tr("Mute a range"), {}, [&](Timeline& r) { mute_ranges(r, ranges, track); });
-}
-
-void RebuildView::add_track() {
-    int id = 0;
-    document_.edit_timeline(tr("Add a track"), {}, [&](Timeline& r) {
-        if (r.sample_rate == 0) r.sample_rate = 48000;
-        id = rivlen::add_track(r, tr("Track %1").arg(r.tracks.size() + 1).toStdString());
-    });
-    selection_.choose_strip(id);
-}
-
-void RebuildView::add_bus() {
-    int id = 0;
-    document_.edit_timeline(tr("Add a bus"), {}, [&](Timeline& r) {
-        id = rivlen::add_bus(r, tr("Bus %1").arg(r.buses.size()).toStdString());
-    });
-    selection_.choose_strip(id);
-}
-
-void RebuildView::remove_strip() {
-    const int id = selection_.strip();
-    document_.edit_timeline(tr("Remove a track or bus"), {}, [&](Timeline& r) {
-        r.track(id) != nullptr ? remove_track(r, id) : remove_bus(r, id);
-    });
-}
-
-void RebuildView::move_strip(int by) {
-    const int id = selection_.strip();
-    document_.edit_timeline(tr("Move a track"), {}, [&](Timeline& r) { move_track(r, id, by); });
+    if (!canvas_->remove_point()) clip_acts_.remove(close_gap);
 }
 
 void RebuildView::choose_next_strip(int by) {
@@ -496,54 +293,14 @@ void RebuildView::toggle_silences() {
 
 void RebuildView::toggle_loop() {
     document_.edit_timeline(tr("Loop"), {}, [](Timeline& r) { r.loop_on ^= true; });
-    loop_->setChecked(document_.timeline().loop && document_.timeline().loop_on);
-}
-
-fs::path RebuildView::next_take() const {
-    const fs::path folder = document_.path().empty() ? document_.work_folder() / "takes"
-                                                     : document_.path().parent_path() /
-                                                           (document_.path().stem().string() + " takes");
-    std::error_code error;
-    for (int n = 1;; ++n) {
-        const fs::path file = folder / ("take " + std::to_string(n) + ".wav");
-        if (!fs::exists(file, error)) return file;
-    }
-}
-
-void RebuildView::toggle_record() {
-    if (!recorder_.recording()) {
-        const fs::path file = next_take();
-        take_start_ = player_.position();
-        const Track* track = document_.timeline().track(selection_.strip());
-        take_track_ = track != nullptr &&
-                              (track->clips.empty() || track->clips.front().clip_source == ClipSource::Whole)
-                          ? track->id
-                          : 0;
-        const int rate = document_.timeline().sample_rate > 0 ? document_.timeline().sample_rate : 48000;
-        if (const Status status = recorder_.start(file, rate); !status) {
-            emit said(QString::fromStdString(status.error().message), true);
-        } else {
-            take_file_ = file;
-            emit said(tr("Recording from %1…").arg(recorder_.device()), false);
-            player_.play();
-        }
-    } else {
-        player_.stop();
-        const Status status = recorder_.stop();
-        if (!status) {
-            emit said(QString::fromStdString(status.error().message), true);
-        } else {
-            document_.place_file(take_file_, take_track_, take_start_);
-        }
-    }
-    record_->setChecked(recorder_.recording());
+    transport_->follow_session(document_.timeline());
 }
 
 void RebuildView::play_or_stop() {
     if (player_.playing()) {
         player_.stop();
         document_.close_step();
-        finish_line();
+        writer_.finish();
     } else {
         player_.measure_anew();
         player_.play();
@@ -611,26 +368,26 @@ void RebuildView::follow_time() {
     const Timeline& r = document_.timeline();
     const std::int64_t at = player_.position();
     const bool playing = player_.playing();
-    if (document_.playhead() != at) {
-        document_.set_playhead(at);
-        for (auto* header : headers_) header->follow_playhead(at);
-        side_->follow_playhead();
+    if (playhead_ != SessionFrame{at}) {
+        playhead_ = {at};
+        for (auto* header : headers_) header->follow_playhead(playhead_);
+        side_->follow_playhead(playhead_);
     }
+    transport_->show_position(r.sample_rate > 0 ? ruler_->timecode_of(at) : QString(), at);
     if (r.sample_rate > 0) {
-        const QString timecode = ruler_->timecode_of(at);
-        if (timecode != time_->text()) time_->setText(timecode);
-        samples_->setText(tr("%1 samples").arg(at));
         if (playing) view_.follow(static_cast<double>(at) / r.sample_rate);
         const auto late = playing ? std::llround(latency_seconds_ * r.sample_rate) : 0;
         show_picture(std::max<std::int64_t>(0, at - late));
-    } else {
-        time_->clear();
-        samples_->clear();
     }
     canvas_->follow_playhead();
     ruler_->update();
-    play_->setText(playing ? tr("Stop") : tr("Play"));
-    if (!playing) finish_line();
+    transport_->show_playing(playing);
+    if (!playing) writer_.finish();
+    show_meters();
+    transport_->show_loudness(player_.meters());
+}
+
+void RebuildView::show_meters() {
     if (plan_) {
         for (auto* header : headers_) {
             StripMeter* meter = plan_->meter(header->strip());
@@ -647,18 +404,11 @@ void RebuildView::follow_time() {
     }
     if (side_->wants_spectrum() && ++ticks_ % 3 == 0 && tap_->written() != tap_shown_) {
         tap_shown_ = tap_->written();
-        const int rate = std::max(1, r.sample_rate);
+        const int rate = std::max(1, document_.timeline().sample_rate);
         side_->show_spectrum(spectrum_of(tap_->read(), rate));
         for (const auto& [part, tap] : removed_taps_)
             side_->show_removed(part, spectrum_of(tap->read(), rate));
     }
-    const auto m = player_.meters();
-    const auto shown = [](double value) {
-        return value > -100 ? QString::number(value, 'f', 1) : QString(QChar(0x2014));
-    };
-    loudness_->setText(tr("M %1   S %2   I %3 LUFS   peak %4 dBTP")
-                           .arg(shown(m.momentary_lufs), shown(m.short_term_lufs), shown(m.integrated_lufs),
-                                shown(m.true_peak_dbtp)));
 }
 
 void RebuildView::write_mix(const fs::path& file) {

@@ -2,20 +2,23 @@
 // The Rebuild view: tracks under the picture, with their strips, the side and the transport.
 #pragma once
 
-#include <QLabel>
 #include <QToolButton>
 #include <QWidget>
 #include <memory>
 #include <vector>
 
+#include "app/rebuild/clip_acts.h"
 #include "app/rebuild/inspector.h"
 #include "app/rebuild/mix_ruler.h"
+#include "app/rebuild/mix_transport.h"
 #include "app/rebuild/strip_header.h"
+#include "app/rebuild/strip_writer.h"
+#include "app/rebuild/take_recording.h"
 #include "app/rebuild/track_canvas.h"
 #include "app/shell/document.h"
 #include "app/shell/level_watch.h"
-#include "app/shell/recorder.h"
 #include "app/shell/selection.h"
+#include "app/widgets/actions.h"
 #include "app/widgets/picture_pane.h"
 #include "app/widgets/time_view.h"
 #include "core/mix/look.h"
@@ -29,42 +32,10 @@ class RebuildView : public QWidget {
     RebuildView(Document& document, JobList& jobs, MixPlayer& player, QWidget* parent = nullptr);
     ~RebuildView() override;
 
-    // One act each; the window's menu names them and gives them their keys.
-    void place_stems();
+    // Menus of what can be done here, with keys.
+    [[nodiscard]] std::vector<ActionMenu> menus();
     void bring_to_track(const std::filesystem::path& file);
-    void split_at_playhead();
-    void trim_to_playhead(bool start);
-    void remove(bool close_gap);
-    void copy_behind();
-    void mute_clips();
-    void group_clips(bool together);
-    void cross_fade_to_next();
-    void mute_loop_range();
-    void add_track();
-    void add_bus();
-    void remove_strip();
-    void move_strip(int by);
-    void choose_next_strip(int by);
-    void toggle_line();
-    void toggle_snapping();
-    void toggle_groups();
-    void toggle_silences();
-    void toggle_loop();
-    void toggle_record();
-    void jog(int picture_frames);
-    void go_to_start();
-    void zoom(double factor);
-    void show_all();
-    void show_loop();
-    void show_picture_window();
     void write_mix(const std::filesystem::path& file);
-    void ask_file_for_track();
-    void ask_replacement(int clip);
-    void play_or_stop();
-    // What is wrong with what a track plays, in a dialog that puts what mends it into its chain.
-    void look_at(int track);
-    // The amount of one part, from what the track plays.
-    void propose(int track, int part);
 
     void follow_time();
     // How much later than the player's position sound is heard; the picture waits as long.
@@ -78,7 +49,7 @@ class RebuildView : public QWidget {
     [[nodiscard]] Inspector& side() { return *side_; }
     // The last edit has reached the player.
     [[nodiscard]] bool settled() const { return !plan_timer_.isActive(); }
-    [[nodiscard]] Recorder& recorder() { return recorder_; }
+    [[nodiscard]] Recorder& recorder() { return take_.recorder(); }
     // The plan that is played now.
     [[nodiscard]] std::shared_ptr<const MixPlan> plan() const { return plan_; }
 
@@ -88,22 +59,47 @@ class RebuildView : public QWidget {
   private:
     QWidget* build_tracks();
     QWidget* build_side();
-    QWidget* build_transport();
     void follow_session();
     void make_plan();
     void start_look(int track, const std::function<void(const TrackLook&)>& done);
     void build_headers();
-    void set_strip_value(int strip, const StripLane& target, double value);
-    void finish_line();
     void show_picture(std::int64_t frame);
-    [[nodiscard]] std::filesystem::path next_take() const;
+    void show_meters();
+    [[nodiscard]] ActionMenu listen_menu();
+    [[nodiscard]] ActionMenu clip_menu();
+    [[nodiscard]] ActionMenu track_menu();
+    [[nodiscard]] ActionMenu show_menu();
+    void place_stems();
+    void remove(bool close_gap);
+    void choose_next_strip(int by);
+    void toggle_line();
+    void toggle_snapping();
+    void toggle_groups();
+    void toggle_silences();
+    void toggle_loop();
+    void jog(int picture_frames);
+    void go_to_start();
+    void zoom(double factor);
+    void show_all();
+    void show_loop();
+    void show_picture_window();
+    void ask_mix_file();
+    void ask_file_for_track();
+    void ask_replacement(int clip);
+    void play_or_stop();
+    // What is wrong with what a track plays, in a dialog that puts what mends it into its chain.
+    void look_at(int track);
+    // The amount of one part, from what the track plays.
+    void propose(int track, int part);
     Document& document_;
     JobList& jobs_;
     MixPlayer& player_;
     Selection selection_;
     TimeView view_;
     LevelWatch levels_;
-    Recorder recorder_;
+    ClipActs clip_acts_;
+    TakeRecording take_;
+    StripWriter writer_;
     QTimer plan_timer_;
     std::shared_ptr<const MixPlan> plan_;
     TrackCanvas* canvas_ = nullptr;
@@ -114,18 +110,9 @@ class RebuildView : public QWidget {
     QWidget *heads_ = nullptr, *main_head_ = nullptr;
     std::vector<StripHeader*> headers_;
     std::vector<int> headed_;  // ids that headers were made for
-    QLabel *time_ = nullptr, *samples_ = nullptr, *loudness_ = nullptr;
-    QToolButton *play_ = nullptr, *loop_ = nullptr, *snap_ = nullptr, *groups_ = nullptr, *record_ = nullptr,
-                *silences_ = nullptr;
-    struct Written {
-        int strip = 0;
-        StripLane target;
-    };
-    Written written_;
-    AutomationRecorder writer_;
-    std::filesystem::path take_file_;  // that is being recorded
-    std::int64_t take_start_ = 0;
-    int take_track_ = 0;
+    MixTransport* transport_ = nullptr;
+    QToolButton *snap_ = nullptr, *groups_ = nullptr;
+    SessionFrame playhead_;
     double latency_seconds_ = 0;
     double total_ = 0;
     std::shared_ptr<Tap> tap_ = std::make_shared<Tap>();

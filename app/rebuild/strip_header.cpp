@@ -191,14 +191,15 @@ void StripHeader::follow_session() {
     polarity_->setChecked(strip->polarity_inverted);
     gain_->setAccessibleName(tr("Gain of %1").arg(name));
     gain_->set_marked(find_lane(*strip, {LaneTarget::Gain, 0, 0, {}}) != nullptr);
-    follow_playhead(document_.playhead());
+    follow_playhead(playhead_);
     fill_lines();
     update();
 }
 
-void StripHeader::follow_playhead(std::int64_t frame) {
+void StripHeader::follow_playhead(SessionFrame playhead) {
+    playhead_ = playhead;
     if (const Strip* strip = document_.timeline().strip(strip_))
-        gain_->set_value(value_at(*strip, {LaneTarget::Gain, 0, 0, {}}, frame));
+        gain_->set_value(value_at(*strip, {LaneTarget::Gain, 0, 0, {}}, playhead_.count));
 }
 
 void StripHeader::paintEvent(QPaintEvent*) {

@@ -39,7 +39,7 @@ class StripHeader : public QWidget {
                 QWidget* parent = nullptr);
     [[nodiscard]] int strip() const { return strip_; }
     void follow_session();
-    void follow_playhead(std::int64_t frame);
+    void follow_playhead(SessionFrame playhead);
     void show_peak(float peak, float reduction_db) { bar_->show_peak(peak, reduction_db); }
     [[nodiscard]] const LevelBar& bar() const { return *bar_; }
 
@@ -48,6 +48,7 @@ class StripHeader : public QWidget {
     void mousePressEvent(QMouseEvent* event) override;
 
   private:
+    SessionFrame playhead_;
     void fill_lines();
     Document& document_;
     Selection& selection_;

@@ -1,18 +1,11 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/shell/document.h"
 
-#include <QPointer>
-#include <QUndoCommand>
-#include <QUuid>
 #include <algorithm>
-#include <chrono>
-#include <cmath>
 
-#include "core/base/output_file.h"
-#include "core/mix/measure.h"
-#include "core/separation/separator.h"
-#include "core/separation/shaper.h"
-#include "core/separation/split.h"
+#include "app/widgets/text.h"
+#include "core/workflow/bringing_in.h"
+#include "core/workflow/splitting.h"
 
 namespace rivlen::app {
 
@@ -20,64 +13,26 @@ namespace fs = std::filesystem;
 
 namespace {
 
-constexpr int kAutosaveMs = 1500;
-using Clock = std::chrono::steady_clock;
-constexpr std::chrono::seconds kPartsApart{3};  // between looks at what is split so far
-QString text(const std::string& s) {
-    return QString::fromStdString(s);
-}
-QString text(const fs::path& p) {
-    return QString::fromStdString(p.string());
-}
+// From the first change that is not kept yet: a steady movement is kept as often.
+constexpr int kKeepMs = 1500;
 
 }  // namespace
 
-// The whole session before and after: it is small, and so nothing can be forgotten.
-class SessionCommand : public QUndoCommand {
-  public:
-    SessionCommand(Document& document, const QString& label, QString key, int step, Session before,
-                   Session after)
-        : QUndoCommand(label),
-          document_(document),
-          key_(std::move(key)),
-          step_(step),
-          before_(std::move(before)),
-          after_(std::move(after)) {}
-    void undo() override { document_.apply(before_); }
-    void redo() override { document_.apply(after_); }
-    [[nodiscard]] int id() const override { return key_.isEmpty() ? -1 : 1; }
-    bool mergeWith(const QUndoCommand* other) override {
-        const auto* next = dynamic_cast<const SessionCommand*>(other);
-        if (next == nullptr || next->key_ != key_ || next->step_ != step_) return false;
-        after_ = next->after_;
-        setObsolete(before_ == after_);
-        return true;
-    }
-
-  private:
-    Document& document_;
-    QString key_;
-    int step_;
-    Session before_, after_;
-};
-
 Document::Document(JobList& jobs, fs::path work_folder, QObject* parent)
-    : QObject(parent), jobs_(jobs), work_folder_(std::move(work_folder)) {
-    std::error_code error;
-    fs::create_directories(work_folder_ / "recovery", error);
-    const QString name = QUuid::createUuid().toString(QUuid::WithoutBraces);
-    recovery_path_ = work_folder_ / "recovery" / (name.toStdString() + kSessionExtension);
-    recovery_lock_ = std::make_unique<QLockFile>(text(recovery_path_) + ".lock");
-    recovery_lock_->setStaleLockTime(0);
-    recovery_lock_->tryLock(0);
-    autosave_timer_.setSingleShot(true);
-    autosave_timer_.setInterval(kAutosaveMs);
-    connect(&autosave_timer_, &QTimer::timeout, this, &Document::autosave);
-}
-
-Document::~Document() {
-    std::error_code ignored;
-    fs::remove(recovery_path_, ignored);
+    : QObject(parent),
+      jobs_(jobs),
+      work_folder_(std::move(work_folder)),
+      recovery_(work_folder_),
+      media_(jobs, work_folder_, [this](const fs::path& path) { return channels_of(path); }) {
+    keep_timer_.setSingleShot(true);
+    keep_timer_.setInterval(kKeepMs);
+    connect(&keep_timer_, &QTimer::timeout, this, &Document::keep_for_recovery);
+    connect(&media_, &MediaPool::changed, this, &Document::follow_media);
+    connect(&media_, &MediaPool::said, this, &Document::said);
+    connect(&media_, &MediaPool::missing, this, &Document::media_missing);
+    connect(&media_, &MediaPool::read, this, [this](const QString& path) { take_up(path.toStdString()); });
+    connect(&media_, &MediaPool::ready_to_mix, this,
+            [this](const QString& path) { place_waiting(path.toStdString()); });
 }
 
 QString Document::title() const {
@@ -86,15 +41,14 @@ QString Document::title() const {
 }
 
 const SessionItem* Document::current_item() const {
-    if (session_.current < 0 || session_.current >= static_cast<int>(session_.items.size())) return nullptr;
-    return &session_.items[static_cast<std::size_t>(session_.current)];
+    const Session& s = session();
+    if (s.current < 0 || s.current >= static_cast<int>(s.items.size())) return nullptr;
+    return &s.items[static_cast<std::size_t>(s.current)];
 }
 
 const Material* Document::current_material() const {
     const SessionItem* item = current_item();
-    if (item == nullptr) return nullptr;
-    const auto found = materials_.find(item->path);
-    return found != materials_.end() ? &found->second : nullptr;
+    return item != nullptr ? media_.find(item->path) : nullptr;
 }
 
 std::shared_ptr<const Source> Document::source() const {
@@ -114,10 +68,18 @@ std::shared_ptr<const MaskMap> Document::map_so_far() const {
 }
 
 void Document::edit(const QString& label, const QString& key, const std::function<void(Session&)>& change) {
-    Session after = session_;
-    change(after);
-    if (after == session_) return;
-    undo_.push(new SessionCommand(*this, label, key, step_, session_, std::move(after)));
+    const Session before = session();
+    if (history_.edit(label.toStdString(), key.toStdString(), change)) follow_change(before);
+}
+
+void Document::undo() {
+    const Session before = session();
+    if (history_.undo()) follow_change(before);
+}
+
+void Document::redo() {
+    const Session before = session();
+    if (history_.redo()) follow_change(before);
 }
 
 void Document::edit_settings(const QString& label, const QString& key,
@@ -130,7 +92,7 @@ void Document::edit_settings(const QString& label, const QString& key,
 
 ShapeSettings Document::shown_settings() const {
     const SessionItem* item = current_item();
-    return item != nullptr ? item->edited_at(playhead_) : ShapeSettings{};
+    return item != nullptr ? item->edited_at(playhead_.count) : ShapeSettings{};
 }
 
 const SettingLane* Document::line_of(std::size_t stem, Setting setting) const {
@@ -162,7 +124,8 @@ void Document::set_value(const QString& label, std::size_t stem, Setting setting
     edit(label, key, [&](Session& session) {
         auto& item = session.items[static_cast<std::size_t>(session.current)];
         for (auto& line : item.lines) {
-            if (line.stem == stem && line.setting == setting) writer_.write(line.points, playhead_, value);
+            if (line.stem == stem && line.setting == setting)
+                writer_.write(line.points, playhead_.count, value);
         }
         switch_on(item.settings.stems[stem]);
     });
@@ -176,7 +139,7 @@ void Document::take_proposal(const QString& label, std::size_t stem, const Propo
         auto& item = session.items[static_cast<std::size_t>(session.current)];
         take(proposal, item.edited().stems[stem]);
         if (has_line)
-            put_point(item.lines, stem, Setting::Isolation, {playhead_, proposal.isolation_percent});
+            put_point(item.lines, stem, Setting::Isolation, {playhead_.count, proposal.isolation_percent});
     });
 }
 
@@ -184,7 +147,7 @@ void Document::close_step() {
     if (writer_.wrote_a_stretch()) {
         const Line w = written_;
         const QString key = QString("%1 %2").arg(info(w.setting).key).arg(w.stem);
-        edit_lines(undo_.undoText(), key, [&](std::vector<SettingLane>& lines) {
+        edit_lines(text(history_.undo_label()), key, [&](std::vector<SettingLane>& lines) {
             for (auto& line : lines) {
                 if (line.stem == w.stem && line.setting == w.setting)
                     writer_.finish(line.points, info(w.setting).step);
@@ -192,338 +155,194 @@ void Document::close_step() {
         });
     }
     writer_.reset();
-    ++step_;
+    history_.close_run();
 }
 
-void Document::apply(const Session& session) {
-    const auto added = added_media(session);
-    const bool other_items =
-        session.current != session_.current || session.items.size() != session_.items.size() ||
-        std::ranges::any_of(added, [this](const fs::path& path) { return !materials_.contains(path); });
-    std::vector<fs::path> regrouped;
-    for (const auto& item : session.items)
-        if (item.channels != channels_of(item.path)) regrouped.push_back(item.path);
-    const bool other_rate = session.timeline.sample_rate != session_.timeline.sample_rate;
-    session_ = session;
+// Files come in and maps are found anew only where the change asks for it.
+void Document::follow_change(const Session& before) {
+    const Session& now = session();
+    if (!keep_timer_.isActive()) keep_timer_.start();
     compare_hashes();
-    autosave_timer_.start();
-    if (other_rate) convert_materials();
-    emit session_changed();
-    for (const auto& path : regrouped) {
-        const auto found = materials_.find(path);
-        if (found == materials_.end() || !found->second.source) continue;
-        found->second.map.reset();
-        find_map(path, found->second);
-        if (found->second.map) measure_sum(path);
+    std::vector<fs::path> regrouped;
+    for (const auto& item : now.items) {
+        const auto was = item_of(before, item.path);
+        if (was && before.items[*was].channels != item.channels) regrouped.push_back(item.path);
     }
-    if (other_items) load_materials();
+    if (now.timeline.sample_rate != before.timeline.sample_rate)
+        media_.set_session_rate(now.timeline.sample_rate);
+    emit session_changed();
+    for (const auto& path : regrouped) media_.find_map_again(path);
+    const auto added = added_media(now);
+    const bool other_items =
+        now.current != before.current || now.items.size() != before.items.size() ||
+        std::ranges::any_of(added, [this](const fs::path& path) { return !media_.has(path); });
+    if (other_items) load_media();
     if (other_items || !regrouped.empty()) emit material_changed();
+}
+
+void Document::follow_media() {
+    if (!media_.reading()) recovery_.media_read();
+    emit material_changed();
+}
+
+// What a file was read for.
+void Document::take_up(const fs::path& path) {
+    compare_hashes();
+    const SessionItem* item = current_item();
+    if (split_on_arrival_ && item != nullptr && item->path == path && !media_.find(path)->map) split();
+    place_waiting(path);
 }
 
 // A session remembers the sound it was made with; another sound under the same name is told, not refused.
 void Document::compare_hashes() {
-    for (auto& item : session_.items) {
-        const auto found = materials_.find(item.path);
-        if (found == materials_.end() || !found->second.source) continue;
-        const std::string& hash = found->second.source->hash();
-        if (!item.hash.empty() && item.hash != hash) {
+    for (std::size_t i = 0; i < session().items.size(); ++i) {
+        const SessionItem& item = session().items[i];
+        const Material* material = media_.find(item.path);
+        if (material == nullptr || !material->source || item.hash == material->source->hash()) continue;
+        if (!item.hash.empty()) {
             emit said(
                 tr("The sound of \"%1\" is not what it was when the session was saved. Check that it is "
                    "the right recording.")
                     .arg(text(item.path.filename())),
                 true);
         }
-        item.hash = hash;
+        history_.note([&](Session& s) { s.items[i].hash = material->source->hash(); });
     }
 }
 
-void Document::autosave() {
-    const Status status = save_session(session_, recovery_path_);
-    if (!status) emit said(text(status.error().message), true);
+void Document::keep_for_recovery() {
+    if (const Status kept = recovery_.keep(session()); !kept) emit said(text(kept.error().message), true);
 }
 
-void Document::load_materials() {
-    for (const auto& item : session_.items) {
-        if (!materials_.contains(item.path)) load_material(item.path);
-    }
-    for (const auto& path : added_media(session_)) {
-        if (!materials_.contains(path)) load_material(path);
-    }
+void Document::load(const fs::path& path) {
+    if (media_.has(path)) return;
+    recovery_.reading_media();
+    media_.load(path);
+    if (!media_.reading()) recovery_.media_read();
 }
 
-void Document::load_material(const fs::path& path) {
-    Material& material = materials_[path];
-    std::error_code error;
-    if (!fs::exists(path, error)) {
-        material.trouble = tr("The recording is missing.");
-        emit media_missing(text(path));
-        return;
-    }
-    material.loading = true;
-    auto loaded = std::make_shared<Material>();
-    jobs_.start(
-        tr("Bringing in %1").arg(text(path.filename())),
-        [path, loaded, folder = work_folder_](const JobControl& job) -> Status {
-            auto info = probe(path);
-            if (!info) return info.error();
-            auto source = Source::bring_in(path, folder, job);
-            if (!source) return source.error();
-            loaded->info = std::move(*info);
-            loaded->source = std::make_shared<const Source>(std::move(*source));
-            return {};
-        },
-        [this, path, loaded](const Status& status) {
-            Material& here = materials_[path];
-            here.loading = false;
-            if (!status) {
-                here.trouble = text(status.error().message);
-                emit said(here.trouble, true);
-            } else {
-                here = *loaded;
-                compare_hashes();
-                for (const auto& warning : here.source->warnings())
-                    emit said(text(path.filename()) + ": " + text(warning), true);
-                find_map(path, here);
-                if (here.map) measure_sum(path);
-                if (!here.map && split_on_arrival_ && current_item() != nullptr &&
-                    current_item()->path == path)
-                    split();
-                convert_materials();
-                place_waiting(path);
-            }
-            emit material_changed();
-        });
+void Document::load_media() {
+    for (const auto& item : session().items) load(item.path);
+    for (const auto& path : added_media(session())) load(path);
 }
 
 ChannelGrouping Document::channels_of(const fs::path& path) const {
-    const auto item = std::ranges::find(session_.items, path, &SessionItem::path);
-    return item != session_.items.end() ? item->channels : ChannelGrouping::Pairs;
-}
-
-void Document::find_map(const fs::path& path, Material& material) {
-    const auto channels = channels_of(path);
-    for (const char* name : {kFineModel, kQuickModel}) {  // the best there is
-        const auto model = model_identity(find_model(name));
-        if (!model) continue;
-        auto map = MaskMap::open(map_path(*material.source, *model, channels, work_folder_),
-                                 material.source->hash());
-        if (!map) continue;
-        material.map = std::make_shared<const MaskMap>(std::move(*map));
-        return;
-    }
-}
-
-void Document::measure_sum(const fs::path& path) {
-    const Material& material = materials_[path];
-    auto value = std::make_shared<double>(0.0);
-    jobs_.start(
-        tr("Checking the sum"),
-        [source = material.source, map = material.map, value](const JobControl& job) -> Status {
-            *value = measure_sum_dbfs(*source, *map, 0, static_cast<std::int64_t>(source->frames()), job);
-            return job.cancelled() ? Status(JobControl::cancelled_error()) : Status{};
-        },
-        [this, path, value](const Status& status) {
-            if (!status) return;
-            materials_[path].sum_dbfs = *value;
-            emit material_changed();
-        },
-        true);
+    const auto item = item_of(session(), path);
+    return item ? session().items[*item].channels : ChannelGrouping::Pairs;
 }
 
 void Document::bring_in(const fs::path& path) {
-    std::error_code error;
-    const fs::path absolute = fs::absolute(path, error).lexically_normal();
-    for (std::size_t i = 0; i < session_.items.size(); ++i) {
-        if (session_.items[i].path == absolute) {
-            edit(tr("Show %1").arg(text(path.filename())), {},
-                 [i](Session& s) { s.current = static_cast<int>(i); });
+    const fs::path file = session_path(path);
+    const bool there = item_of(session(), file).has_value();
+    if (!there) {
+        // Looked at before it becomes part of the session: what is no recording never gets in.
+        if (const auto info = probe(file); !info) {
+            emit said(text(info.error().message), true);
             return;
         }
     }
-    // Looked at before it becomes part of the session: what is no recording never gets in.
-    const auto info = probe(absolute);
-    if (!info) {
-        emit said(text(info.error().message), true);
-        return;
-    }
-    edit(tr("Bring in %1").arg(text(path.filename())), {}, [&](Session& session) {
-        session.items.push_back({absolute, {}, {}, {}, true});
-        session.current = static_cast<int>(session.items.size()) - 1;
-    });
+    edit((there ? tr("Show %1") : tr("Bring in %1")).arg(text(path.filename())), {},
+         [&](Session& s) { add_recording(s, file); });
 }
 
 void Document::split(const std::string& model) {
     const SessionItem* item = current_item();
-    const auto src = source();
-    if (item == nullptr || !src || splitting_ != 0) return;
-    const fs::path path = item->path;
-    auto found = std::make_shared<std::shared_ptr<const MaskMap>>();
-    auto report = std::make_shared<SplitReport>();
-    splitting_ = jobs_.start(
-        tr("Splitting %1").arg(text(path.filename())),
-        [&jobs = jobs_, me = QPointer<Document>(this), path, src, folder = work_folder_, found, report,
-         playhead = playhead_, channels = item->channels,
-         weights = find_model(model)](const JobControl& job) -> Status {
-            auto separator = load_separator({}, weights);
-            if (!separator) return separator.error();
-            const auto target = map_path(*src, (*separator)->model(), channels, folder);
-            SplitOptions options;
-            options.channels = channels;
-            options.wanted_frame =
-                static_cast<std::uint64_t>(static_cast<double>(std::max<std::int64_t>(playhead, 0)) /
-                                           src->sample_rate() * kModelRate / kModelHop);
-            options.on_part = [&jobs, me, path, wanted = options.wanted_frame,
-                               shown = Clock::time_point()](MaskMapWriter& writer) mutable {
-                if (Clock::now() - shown < kPartsApart) return;
-                auto part = writer.so_far();
-                if (!part) return;  // the split itself will tell
-                if (!part->has(std::min(wanted, part->facts().frames - 1))) return;
-                shown = Clock::now();
-                QMetaObject::invokeMethod(
-                    &jobs,  // which waits for this thread before it goes
-                    [me, path, map = std::make_shared<const MaskMap>(std::move(*part))] {
-                        if (!me || me->splitting_ == 0) return;  // it is done since
-                        me->materials_[path].map_so_far = map;
-                        emit me->material_changed();
-                    },
-                    Qt::QueuedConnection);
-            };
-            auto done = rivlen::split(*src, **separator, target, options, job);
-            if (!done) return done.error();
-            auto map = MaskMap::open(target, src->hash());
-            if (!map) return map.error();
-            *report = *done;
-            *found = std::make_shared<const MaskMap>(std::move(*map));
-            return {};
-        },
-        [this, path, found, report, model, channels = item->channels](const Status& status) {
-            splitting_ = 0;
-            materials_[path].map_so_far.reset();
-            if (!status) {
-                emit said(text(status.error().message), status.error().kind != ErrorKind::Cancelled);
-            } else {
-                // Taken back in the meantime, the map stays for later.
-                if (channels_of(path) == channels) materials_[path].map = *found;
-                emit said(tr("Split with the %1 model in %2 s, %3 × real time.")
-                              .arg(text(model))
-                              .arg(report->seconds, 0, 'f', 1)
-                              .arg(report->times_real_time, 0, 'f', 0),
-                          false);
-                if (materials_[path].map) measure_sum(path);
-            }
-            emit material_changed();
-        });
-    emit material_changed();
+    if (item != nullptr) media_.split(item->path, model, playhead_);
 }
 
 void Document::set_channels(ChannelGrouping channels) {
     const auto before = map();
-    edit(tr("Channels"), {}, [&](Session& session) {
-        if (session.current >= 0)
-            session.items[static_cast<std::size_t>(session.current)].channels = channels;
+    edit(tr("Channels"), {}, [&](Session& s) {
+        if (s.current >= 0) s.items[static_cast<std::size_t>(s.current)].channels = channels;
     });
-    if (before && !map()) split(before->facts().model.starts_with(kFineModel) ? kFineModel : kQuickModel);
+    if (before && !map()) split(model_of(*before));
 }
 
-void Document::reset_history() {
-    undo_.clear();
-    undo_.setClean();
-    autosave_timer_.stop();
-    std::error_code ignored;
-    fs::remove(recovery_path_, ignored);
+// Another session than before, without a past.
+void Document::begin(Session session, bool saved) {
+    history_.begin(std::move(session), saved);
+    waiting_.clear();
+    playhead_ = {};
+    keep_timer_.stop();
+    recovery_.forget();
+    media_.set_session_rate(timeline().sample_rate);
 }
 
 void Document::new_session() {
     path_.clear();
-    recovered_ = false;
-    session_ = {};
-    waiting_.clear();
-    convert_materials();
-    reset_history();
+    begin({}, true);
     emit session_changed();
     emit material_changed();
 }
 
 bool Document::open(const fs::path& path) {
-    auto session = load_session(path);
-    if (!session) {
-        emit said(text(session.error().message), true);
+    auto loaded = load_session(path);
+    if (!loaded) {
+        emit said(text(loaded.error().message), true);
         return false;
     }
     path_ = path;
-    recovered_ = false;
-    session_ = std::move(*session);
-    waiting_.clear();
-    convert_materials();
-    reset_history();
-    for (const auto& missing : missing_media(session_)) materials_.erase(missing);
-    load_materials();
+    begin(std::move(*loaded), true);
+    for (const auto& missing : missing_media(session())) media_.forget(missing);
+    compare_hashes();
+    load_media();
     emit session_changed();
     emit material_changed();
     return true;
 }
 
 bool Document::save(const fs::path& path) {
-    const Status status = save_session(session_, path);
-    if (!status) {
-        emit said(text(status.error().message), true);
+    if (const Status saved = save_session(session(), path); !saved) {
+        emit said(text(saved.error().message), true);
         return false;
     }
     path_ = path;
-    recovered_ = false;
-    undo_.setClean();
-    std::error_code ignored;
-    fs::remove(recovery_path_, ignored);
+    history_.mark_saved();
+    keep_timer_.stop();
+    recovery_.forget();
     emit session_changed();
     return true;
 }
 
 void Document::relocate(const fs::path& missing, const fs::path& found) {
-    std::error_code error;
-    const fs::path folder = found.parent_path();
-    const auto now = [&](fs::path& path) {
-        if (path == missing) {
-            path = found;
-        } else if (!fs::exists(path, error) && fs::exists(folder / path.filename(), error)) {
-            path = folder / path.filename();
-        }
-    };
-    edit(tr("Find %1").arg(text(missing.filename())), {}, [&](Session& session) {
-        for (auto& item : session.items) now(item.path);
-        for (auto& track : session.timeline.tracks) {
-            for (auto& clip : track.clips) now(clip.path);
-        }
-        for (auto& cut : session.timeline.picture) now(cut.path);
-    });
-    load_materials();
+    edit(tr("Find %1").arg(text(missing.filename())), {},
+         [&](Session& s) { rivlen::relocate(s, missing, found); });
+    load_media();
     emit material_changed();
 }
 
 bool Document::recover() {
-    std::error_code error;
-    for (const auto& entry : fs::directory_iterator(work_folder_ / "recovery", error)) {
-        const fs::path& file = entry.path();
-        if (file.extension() != kSessionExtension || file == recovery_path_) continue;
-        QLockFile lock(text(file) + ".lock");
-        lock.setStaleLockTime(0);
-        if (!lock.tryLock(0)) continue;  // another Rivlen is working on it
-        auto session = load_session(file);
-        if (!session) continue;
-        session_ = std::move(*session);
-        convert_materials();
-        recovered_ = true;
-        path_.clear();
-        autosave();
-        fs::remove(file, error);
-        load_materials();
-        emit session_changed();
-        emit material_changed();
-        emit said(tr("Rivlen did not end properly last time. The session is as it was seconds before; save "
-                     "it to keep it."),
-                  false);
-        return true;
+    auto left = recovery_.take_over();
+    if (!left) {
+        emit said(text(left.error().message), true);
+        return false;
     }
-    return false;
+    if (!*left) return false;
+    path_.clear();
+    const bool read = (*left)->read_media;
+    history_.begin(std::move((*left)->session), false);
+    media_.set_session_rate(timeline().sample_rate);
+    if (read) {
+        load_media();
+    } else {
+        std::vector<fs::path> files = added_media(session());
+        for (const auto& item : session().items) files.push_back(item.path);
+        media_.leave_alone(files);
+    }
+    emit session_changed();
+    emit material_changed();
+    emit said(read ? tr("Rivlen did not end properly last time. The session is as it was seconds before; "
+                        "save it to keep it.")
+                   : tr("Rivlen ended while it read this session's recordings, so they are left alone. Save "
+                        "the session, then read them one by one: Recording, Read what was left alone."),
+              !read);
+    return true;
+}
+
+void Document::read_anyway(const fs::path& path) {
+    keep_for_recovery();
+    recovery_.reading_media();
+    media_.read_anyway(path);
 }
 
 }  // namespace rivlen::app

@@ -1,52 +1,36 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// The open session: its data, undo and redo, saving and recovery, and the recordings that belong to it.
-// Views read it and change it only through edit().
+// The open session as the window has it: history, saving and recovery (core/workflow) and the files that
+// belong to it (media_pool). Views read it and change it only through edit().
 #pragma once
 
-#include <QLockFile>
 #include <QObject>
 #include <QString>
 #include <QTimer>
-#include <QUndoStack>
 #include <filesystem>
 #include <functional>
-#include <map>
 #include <memory>
 #include <optional>
 
 #include "app/shell/jobs.h"
+#include "app/shell/media_pool.h"
 #include "core/assessment/proposal.h"
 #include "core/automation/recorder.h"
-#include "core/media/decode.h"
-#include "core/media/source.h"
-#include "core/mix/plan.h"
+#include "core/base/position.h"
 #include "core/project/editing.h"
 #include "core/project/session.h"
-#include "core/separation/mask_map.h"
 #include "core/separation/separator.h"
+#include "core/workflow/history.h"
+#include "core/workflow/recovery.h"
 
 namespace rivlen::app {
-
-// What belongs to an item of the session but is not part of it.
-struct Material {
-    std::shared_ptr<const Source> source;
-    std::shared_ptr<const MaskMap> map;
-    std::shared_ptr<const MaskMap> map_so_far;  // while it is split for the first time
-    MediaInfo info;
-    std::optional<double> sum_dbfs;                 // measured once the recording is split
-    std::shared_ptr<const Source> at_session_rate;  // for the rebuild, once it is there
-    bool loading = false, converting = false;
-    QString trouble;  // why it cannot be used, if so
-};
 
 class Document : public QObject {
     Q_OBJECT
   public:
     Document(JobList& jobs, std::filesystem::path work_folder, QObject* parent = nullptr);
-    ~Document() override;
 
-    [[nodiscard]] const Session& session() const { return session_; }
-    [[nodiscard]] QUndoStack& undo_stack() { return undo_; }
+    [[nodiscard]] const Session& session() const { return history_.session(); }
+    [[nodiscard]] const History& history() const { return history_; }
     [[nodiscard]] const std::filesystem::path& work_folder() const { return work_folder_; }
     [[nodiscard]] const std::filesystem::path& path() const { return path_; }
     [[nodiscard]] QString title() const;
@@ -65,10 +49,12 @@ class Document : public QObject {
                        const std::function<void(ShapeSettings&)>& change);
     // Ends a run of merged changes; a line that was written during it is thinned out.
     void close_step();
+    void undo();
+    void redo();
 
-    // Where playback is: what a line says there is what controls show and change.
-    void set_playhead(std::int64_t frame) { playhead_ = frame; }
-    [[nodiscard]] std::int64_t playhead() const { return playhead_; }
+    // Where playback of the current recording is: what a line says there is what controls show and change.
+    void set_playhead(RecordingFrame frame) { playhead_ = frame; }
+    [[nodiscard]] RecordingFrame playhead() const { return playhead_; }
     // The settings that the controls show: of the loop's own range, else the base with its lines at the
     // playhead.
     [[nodiscard]] ShapeSettings shown_settings() const;
@@ -84,12 +70,12 @@ class Document : public QObject {
                     const std::function<void(std::vector<SettingLane>&)>& change);
 
     // ---- the rebuild
-    [[nodiscard]] const Timeline& timeline() const { return session_.timeline; }
+    [[nodiscard]] const Timeline& timeline() const { return session().timeline; }
     void edit_timeline(const QString& label, const QString& key,
                        const std::function<void(Timeline&)>& change);
     [[nodiscard]] const Material* material_of(const std::filesystem::path& path) const;
     // What is there of the files that clips refer to, at the session rate.
-    [[nodiscard]] MixMediaSet mix_media() const;
+    [[nodiscard]] MixMediaSet mix_media() const { return media_.at_session_rate(); }
     // Frames of a file at the session rate; 0 while it is not known.
     [[nodiscard]] std::int64_t media_length(const std::filesystem::path& path) const;
     [[nodiscard]] MediaLength media_length_function() const {
@@ -97,9 +83,9 @@ class Document : public QObject {
     }
     // All stems of the current recording as tracks from a frame on, with its picture when it has one. The
     // first placement decides the session rate and the timecode. False when it is not split yet.
-    bool place_stems(std::int64_t at);
+    bool place_stems(SessionFrame at);
     // A file onto a track (0: a new one, with this chain) from a frame on, as soon as it has been read.
-    void place_file(const std::filesystem::path& path, int track, std::int64_t at,
+    void place_file(const std::filesystem::path& path, int track, SessionFrame at,
                     std::vector<Insert> chain = {});
     // A file in place of a clip, with its loudness brought to that of the old.
     void replace_with(const std::filesystem::path& path, int clip);
@@ -108,7 +94,7 @@ class Document : public QObject {
     // Splits the current recording with a model that comes with the program. Does nothing while it is being
     // split already.
     void split(const std::string& model = kQuickModel);
-    [[nodiscard]] bool splitting() const { return splitting_ != 0; }
+    [[nodiscard]] bool splitting() const { return media_.splitting(); }
     // How channels of the current recording share masks from now on; splits it so when it was split
     // otherwise.
     void set_channels(ChannelGrouping channels);
@@ -120,10 +106,13 @@ class Document : public QObject {
     [[nodiscard]] bool save(const std::filesystem::path& path);
     // Says where a missing recording is now; others that are missing are looked for beside it.
     void relocate(const std::filesystem::path& missing, const std::filesystem::path& found);
-    [[nodiscard]] bool changed_since_saving() const { return !undo_.isClean() || recovered_; }
+    [[nodiscard]] bool changed_since_saving() const { return !history_.saved(); }
 
-    // Recovery: opens what an earlier run that ended badly has left. True when there was something.
+    // Opens what an earlier run that ended badly has left. True when there was something.
     bool recover();
+    // Files that are not read by themselves, because an earlier run ended while it read them.
+    [[nodiscard]] std::vector<std::filesystem::path> left_alone() const { return media_.left_alone(); }
+    void read_anyway(const std::filesystem::path& path);
 
   signals:
     void session_changed();
@@ -132,34 +121,31 @@ class Document : public QObject {
     void media_missing(const QString& path);
 
   private:
-    friend class SessionCommand;
     struct Waiting {  // for a file that is being read
         std::filesystem::path path;
         int track = 0, clip = 0;  // clip: to be replaced
-        std::int64_t at = 0;
+        SessionFrame at;
         std::vector<Insert> chain;
     };
-    void apply(const Session& session);
-    void load_materials();
-    void load_material(const std::filesystem::path& path);
+    void follow_change(const Session& before);
+    void follow_media();
+    void take_up(const std::filesystem::path& path);
+    void load_media();
+    void load(const std::filesystem::path& path);
     [[nodiscard]] ChannelGrouping channels_of(const std::filesystem::path& path) const;
-    void find_map(const std::filesystem::path& path, Material& material);
-    void convert_materials();
-    void want(const Waiting& waiting);
+    void want(Waiting waiting);
     void place_waiting(const std::filesystem::path& path);
     void place_replacement(const Waiting& waiting, std::shared_ptr<const Source> source);
     void compare_hashes();
-    void measure_sum(const std::filesystem::path& path);
-    void autosave();
-    void reset_history();
+    void keep_for_recovery();
+    void begin(Session session, bool saved);
 
     JobList& jobs_;
-    std::filesystem::path work_folder_, path_, recovery_path_;
-    std::unique_ptr<QLockFile> recovery_lock_;
-    Session session_;
-    QUndoStack undo_;
-    std::map<std::filesystem::path, Material> materials_;
-    QTimer autosave_timer_;
+    std::filesystem::path work_folder_, path_;
+    History history_;
+    Recovery recovery_;
+    MediaPool media_;
+    QTimer keep_timer_;
     struct Line {
         std::size_t stem = 0;
         Setting setting = Setting::Isolation;
@@ -168,10 +154,8 @@ class Document : public QObject {
     Line written_;  // by set_value in this step
     AutomationRecorder writer_;
     std::vector<Waiting> waiting_;
-    std::int64_t playhead_ = 0;
-    int step_ = 0;
-    int splitting_ = 0;
-    bool split_on_arrival_ = false, recovered_ = false;
+    RecordingFrame playhead_;
+    bool split_on_arrival_ = false;
 };
 
 }  // namespace rivlen::app

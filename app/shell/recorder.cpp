@@ -35,7 +35,8 @@ Recorder::Recorder(QObject* parent) : QObject(parent) {
 }
 
 Recorder::~Recorder() {
-    if (source_) source_->stop();
+    if (!recording()) return;
+    if (const Status kept = stop(); !kept) qWarning("%s", kept.error().message.c_str());
 }
 
 Status Recorder::start(const std::filesystem::path& file, int sample_rate) {
@@ -83,9 +84,9 @@ void Recorder::take(std::span<const float> samples) {
     if (!writer_ || samples.empty()) return;
     const std::vector<std::vector<float>> block = {{samples.begin(), samples.end()}};
     if (const Status status = writer_->write(block); !status) {
-        writer_.reset();  // nothing half-written stays behind
-        clock_.stop();
-        emit failed(QString::fromStdString(status.error().message));
+        const QString sentence = QString::fromStdString(status.error().message);
+        if (const Status kept = stop(); !kept) qWarning("%s", kept.error().message.c_str());
+        emit failed(sentence);
         return;
     }
     frames_ += static_cast<std::int64_t>(samples.size());

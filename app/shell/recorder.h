@@ -22,7 +22,7 @@ class Recorder : public QObject {
     Q_OBJECT
   public:
     explicit Recorder(QObject* parent = nullptr);
-    ~Recorder() override;
+    ~Recorder() override;  // ends what is being recorded; the file stays
     // Begins to write a mono WAV (32-bit float). Errors: those of SoundFileWriter.
     [[nodiscard]] Status start(const std::filesystem::path& file, int sample_rate);
     // Ends it; the file is there when this succeeds. Errors: Io, DiskFull; BadInput when nothing came in.
@@ -35,6 +35,7 @@ class Recorder : public QObject {
     void speak(std::int64_t frames);
 
   signals:
+    // Writing failed; what was written until then is in the file.
     void failed(const QString& sentence);
 
   private:

@@ -25,6 +25,16 @@ void put_point(std::vector<Breakpoint>& points, Breakpoint point) {
     }
 }
 
+void order_points(std::vector<Breakpoint>& points) {
+    std::ranges::stable_sort(points, {}, &Breakpoint::frame);
+    std::size_t kept = 0;
+    for (std::size_t i = 0; i < points.size(); ++i) {
+        if (i + 1 < points.size() && points[i + 1].frame == points[i].frame) continue;
+        points[kept++] = points[i];
+    }
+    points.resize(kept);
+}
+
 void erase_points(std::vector<Breakpoint>& points, std::int64_t first, std::int64_t last) {
     std::erase_if(points, [&](const Breakpoint& p) { return p.frame >= first && p.frame < last; });
 }

@@ -40,8 +40,7 @@ const fs::path* picture_of(const Session& session) {
 
 std::string picture_ending(const Session& session) {
     const fs::path* picture = picture_of(session);
-    const std::string own = picture != nullptr ? picture->extension().string() : std::string();
-    return can_lay_back_into(own) ? own : std::string(".mov");
+    return layback_ending(picture != nullptr ? *picture : fs::path());
 }
 
 LoopRange range_of_row(const Session& session, const HandoverRow& row) {

@@ -1,25 +1,20 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/delivery/written_sound.h"
 
-#include <fcntl.h>
 #include <sndfile.h>
-#include <spawn.h>
-#include <sys/socket.h>
-#include <unistd.h>
 
 #include <algorithm>
 #include <cerrno>
 #include <cmath>
 #include <cstring>
 #include <memory>
+#include <optional>
 #include <random>
 
-#include "core/base/child.h"
 #include "core/base/markup.h"
 #include "core/base/output_file.h"
 #include "core/dsp/interleave.h"
-
-extern char** environ;  // NOLINT(readability-redundant-declaration)
+#include "core/media/coded_file.h"
 
 namespace rivlen {
 
@@ -85,21 +80,18 @@ void describe_flac(SNDFILE* file, const SoundDescription& d) {
     sf_set_string(file, SF_STR_SOFTWARE, "Rivlen");
 }
 
-// Tags as arguments of ffmpeg, which writes them as ID3v2.3, Vorbis comments or MP4 items.
-std::vector<std::string> tag_arguments(Container container, const SoundDescription& d) {
-    std::vector<std::string> tags = {"title=" + d.description, "album=" + d.project, "date=" + d.date,
-                                     "comment=" + loudness_words(d), "encoded_by=Rivlen"};
+Tags tags_of(Container container, const SoundDescription& d) {
+    Tags tags = {{"title", d.description},
+                 {"album", d.project},
+                 {"date", d.date},
+                 {"comment", loudness_words(d)},
+                 {"encoded_by", "Rivlen"}};
     if (container == Container::Opus && d.integrated_lufs > -70) {
         // RFC 7845, 5.2.1: what brings the track to -23 LUFS, in 1/256 dB.
         const long gain = std::lround((-23.0 - d.integrated_lufs) * 256);
-        tags.push_back(fmt::format("R128_TRACK_GAIN={}", std::clamp(gain, -32768L, 32767L)));
+        tags.emplace_back("R128_TRACK_GAIN", std::to_string(std::clamp(gain, -32768L, 32767L)));
     }
-    std::vector<std::string> words;
-    for (auto& tag : tags) {
-        words.emplace_back("-metadata");
-        words.push_back(std::move(tag));
-    }
-    return words;
+    return tags;
 }
 
 Status write_with_sndfile(const ScratchSound& sound, Container container, Depth depth,
@@ -146,66 +138,29 @@ Status write_with_sndfile(const ScratchSound& sound, Container container, Depth 
     return {};
 }
 
-// Feeds float samples to the ffmpeg program, which writes into the file that has no name yet.
-Status write_with_ffmpeg(const ScratchSound& sound, Container container, const SoundDescription& description,
+CodedKind coded_kind(Container container) {
+    return container == Container::Opus  ? CodedKind::Opus
+           : container == Container::Mp3 ? CodedKind::Mp3
+                                         : CodedKind::Aac;
+}
+
+Status write_coded_sound(const ScratchSound& sound, Container container, const SoundDescription& description,
                          AnonymousFile& out, const fs::path& target, const JobControl& job) {
-    std::array<int, 2> ends{-1, -1};
-    if (::socketpair(AF_UNIX, SOCK_STREAM | SOCK_CLOEXEC, 0, ends.data()) != 0)
-        return write_error(target, errno);
-    constexpr int kFileInChild = 10;
-    posix_spawn_file_actions_t actions;
-    posix_spawn_file_actions_init(&actions);
-    posix_spawn_file_actions_adddup2(&actions, ends[1], 0);
-    posix_spawn_file_actions_adddup2(&actions, out.fd(), kFileInChild);
-    std::vector<std::string> words = {"ffmpeg", "-v",
-                                      "error",  "-nostdin",
-                                      "-f",     "f32le",
-                                      "-ar",    std::to_string(sound.sample_rate()),
-                                      "-ac",    std::to_string(sound.channels()),
-                                      "-i",     "pipe:0"};
-    const auto add = [&words](std::initializer_list<const char*> more) {
-        words.insert(words.end(), more.begin(), more.end());
-    };
-    std::ranges::move(tag_arguments(container, description), std::back_inserter(words));
-    if (container == Container::Opus) add({"-c:a", "libopus", "-b:a", "160k", "-f", "ogg"});
-    if (container == Container::Mp3)
-        add({"-c:a", "libmp3lame", "-b:a", "256k", "-id3v2_version", "3", "-f", "mp3"});
-    if (container == Container::Aac) add({"-c:a", "aac", "-b:a", "256k", "-f", "ipod"});
-    add({"-y"});
-    words.push_back(fmt::format("/proc/self/fd/{}", kFileInChild));
-    std::vector<char*> arguments;
-    for (auto& word : words) arguments.push_back(word.data());
-    arguments.push_back(nullptr);
-    pid_t child = -1;
-    const int failed = ::posix_spawnp(&child, "ffmpeg", &actions, nullptr, arguments.data(), environ);
-    posix_spawn_file_actions_destroy(&actions);
-    ::close(ends[1]);
-    if (failed != 0) {
-        ::close(ends[0]);
-        return make_error(ErrorKind::Io,
-                          "The program ffmpeg, which codes {}, cannot be started ({}). Install ffmpeg.",
-                          label_of(container), std::strerror(failed));
+    const CodedKind kind = coded_kind(container);
+    const int rate = coded_rate(kind, sound.sample_rate());
+    std::optional<ScratchSound> at_rate;  // where the codec does not take the sound's own
+    if (rate != sound.sample_rate()) {
+        auto made = converted(sound, rate, false, 0.0, target.parent_path(), job);
+        if (!made) return made.error();
+        at_rate = std::move(*made);
     }
-    std::vector<float> interleaved;
-    Status status = sound.each(job, [&](std::int64_t, const ScratchSound::Block& block) -> Status {
-        interleave(block, interleaved);
-        const auto bytes = std::as_bytes(std::span(interleaved));
-        for (std::size_t done = 0; done < bytes.size();) {
-            const auto sent = ::send(ends[0], bytes.data() + done, bytes.size() - done, MSG_NOSIGNAL);
-            if (sent < 0 && errno == EINTR) continue;
-            if (sent <= 0)
-                return make_error(ErrorKind::Io, "FFmpeg stopped while coding \"{}\".", target.string());
-            done += static_cast<std::size_t>(sent);
-        }
-        return {};
-    });
-    ::close(ends[0]);
-    if (const bool well = ended_well(child); status && !well)
-        status = make_error(
-            ErrorKind::Io,
-            "FFmpeg could not write \"{}\". Check the space on its disk; its own words stand above.",
-            target.string());
-    return status;
+    const ScratchSound& coded = at_rate ? *at_rate : sound;
+    const CodedSound as_read{coded.sample_rate(), coded.channels(), coded.frames(),
+                             [&coded](std::int64_t at, std::int64_t count, ScratchSound::Block& block) {
+                                 block.resize(static_cast<std::size_t>(coded.channels()));
+                                 return coded.read(at, count, block);
+                             }};
+    return write_coded(as_read, kind, tags_of(container, description), out.fd(), target, job);
 }
 
 }  // namespace
@@ -240,7 +195,7 @@ Status write_sound(const ScratchSound& sound, Container container, Depth depth,
     if (!out) return out.error();
     const Status status = keeps_samples(container)
                               ? write_with_sndfile(sound, container, depth, description, *out, target, job)
-                              : write_with_ffmpeg(sound, container, description, *out, target, job);
+                              : write_coded_sound(sound, container, description, *out, target, job);
     if (!status) return status;
     return out->publish(target, replace);
 }

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// Sound files for delivery: Broadcast WAV with its descriptions, FLAC, and what FFmpeg's encoders make.
+// Sound files for delivery: Broadcast WAV with its descriptions, FLAC, and coded kinds.
 #pragma once
 
 #include <array>
@@ -25,8 +25,8 @@ struct SoundDescription {
 [[nodiscard]] std::string ixml_of(const SoundDescription& description, int sample_rate, Depth depth);
 
 // WAV becomes RF64 (EBU Tech 3306) when over 4 GB; 16 bit is dithered (triangular, one step). FLAC holds 16
-// or 24 bit. Opus, MP3 and AAC are coded by the ffmpeg program. Errors: Io (there already and replace is off;
-// no ffmpeg), DiskFull, Unsupported, Cancelled.
+// or 24 bit. Opus, MP3 and AAC are coded by libavcodec (core/media/coded_file). Errors: Io (there already and
+// replace is off), DiskFull, Unsupported, Cancelled.
 [[nodiscard]] Status write_sound(const ScratchSound& sound, Container container, Depth depth,
                                  const SoundDescription& description, const std::filesystem::path& target,
                                  bool replace, const JobControl& job);

@@ -28,9 +28,57 @@ constexpr std::size_t kPiece = 256;    // largest piece that is worked on at onc
 constexpr double kMatchSeconds = 2.0;  // over which levels are compared
 constexpr double kMostMatchDb = 24.0;
 constexpr double kSwitchSeconds = 0.01;  // over which a part is switched on or off
+
+std::unique_ptr<Processor> make_unguarded(EffectType kind, int sample_rate);
+
+// Values within their ranges, samples within kLargestSample, and nothing that is no number, whatever comes: a
+// part that ends up with such a state forgets it.
+class Guarded : public Processor {
+  public:
+    Guarded(EffectType kind, int sample_rate)
+        : parameters_(info(kind).parameters), inner_(make_unguarded(kind, sample_rate)) {
+        for (const auto& parameter : parameters_) values_.push_back(parameter.standard);
+    }
+    [[nodiscard]] std::int64_t latency() const override { return inner_->latency(); }
+    void reset() override { inner_->reset(); }
+    void set(std::span<const double> values) override {
+        for (std::size_t i = 0; i < std::min(values.size(), values_.size()); ++i) {
+            if (std::isfinite(values[i]))
+                values_[i] = std::clamp(values[i], parameters_[i].lowest, parameters_[i].highest);
+        }
+        inner_->set(values_);
+    }
+    void process(StereoBlock block) override {
+        for (auto channel : block) {
+            for (float& x : channel)
+                x = std::isfinite(x) ? std::clamp(x, -kLargestSample, kLargestSample) : 0.0F;
+        }
+        inner_->process(block);
+        const auto finite = [](float x) { return std::isfinite(x); };
+        if (std::ranges::all_of(block[0], finite) && std::ranges::all_of(block[1], finite)) return;
+        inner_->reset();
+        for (auto channel : block) std::ranges::fill(channel, 0.0F);
+    }
+    [[nodiscard]] double reduction_db() const override {
+        const double reduction = inner_->reduction_db();
+        return std::isfinite(reduction) ? reduction : 0.0;
+    }
+
+  private:
+    std::span<const ParameterInfo> parameters_;
+    std::unique_ptr<Processor> inner_;
+    std::vector<double> values_;
+};
+
 }  // namespace
 
 std::unique_ptr<Processor> make_processor(EffectType kind, int sample_rate) {
+    return std::make_unique<Guarded>(kind, sample_rate);
+}
+
+namespace {
+
+std::unique_ptr<Processor> make_unguarded(EffectType kind, int sample_rate) {
     switch (kind) {
         case EffectType::Clipping:
             return std::make_unique<ClippingRepair>(sample_rate);
@@ -64,6 +112,8 @@ std::unique_ptr<Processor> make_processor(EffectType kind, int sample_rate) {
     }
     return nullptr;
 }
+
+}  // namespace
 
 Chain::Chain(std::span<const Insert> parts, int sample_rate)
     : step_(static_cast<float>(1.0 / (kSwitchSeconds * sample_rate))),

@@ -35,6 +35,9 @@ class Processor {
     [[nodiscard]] virtual double reduction_db() const { return 0; }
 };
 
+// No recording is louder than this (+120 dBFS): what is, or is no number, is bounded before a part sees it.
+inline constexpr float kLargestSample = 1e6F;
+// What comes out is finite whatever goes in; values are brought into the ranges of the part's info.
 [[nodiscard]] std::unique_ptr<Processor> make_processor(EffectType kind, int sample_rate);
 
 // The parts of a chain one behind the other. Parts that are off pass their input on with the same latency, so

@@ -10,6 +10,7 @@
 #include "core/base/output_file.h"
 #include "core/media/decode.h"
 #include "core/media/libav.h"
+#include "core/media/sound_encoder.h"
 
 namespace rivlen {
 
@@ -48,97 +49,22 @@ AVCodecID codec_for(std::string extension) {
     return AV_CODEC_ID_NONE;
 }
 
-Result<libav::Codec> open_encoder(AVCodecID id, const AudioBuffer& audio, bool global_header) {
-    const AVCodec* encoder = avcodec_find_encoder(id);
-    if (encoder == nullptr) {
-        return make_error(ErrorKind::Unsupported, "This system has no encoder for {}. Choose a .mov file.",
-                          avcodec_get_name(id));
-    }
-    libav::Codec codec(avcodec_alloc_context3(encoder));
-    codec->sample_rate = audio.sample_rate;
-    av_channel_layout_default(&codec->ch_layout, static_cast<int>(audio.channels.size()));
-    codec->time_base = {1, audio.sample_rate};
-    codec->sample_fmt = encoder->sample_fmts[0];
-    if (id == AV_CODEC_ID_FLAC) {
-        codec->sample_fmt = AV_SAMPLE_FMT_S32;
-        codec->bits_per_raw_sample = 24;
-    } else if (id == AV_CODEC_ID_PCM_S24LE) {
-        codec->sample_fmt = AV_SAMPLE_FMT_S32;
-    } else if (id == AV_CODEC_ID_AAC) {
-        codec->bit_rate = audio.channels.size() > 1 ? 320000 : 192000;
-    }
-    if (global_header) codec->flags |= AV_CODEC_FLAG_GLOBAL_HEADER;
-    if (const int code = avcodec_open2(codec.get(), encoder, nullptr); code < 0) {
-        return make_error(ErrorKind::Unsupported, "{} cannot hold this sound ({}). Choose a .mov file.",
-                          encoder->name, libav::error_text(code));
-    }
-    return codec;
+// AAC needs more bits where there are more channels to share them.
+std::int64_t bit_rate_for(AVCodecID id, const AudioBuffer& audio) {
+    if (id != AV_CODEC_ID_AAC) return 0;
+    return audio.channels.size() > 1 ? 320000 : 192000;
 }
 
-// Hands out coded packets of a buffer, one frame at a time.
-class SoundEncoder {
-  public:
-    SoundEncoder(libav::Codec codec, const AudioBuffer& audio) : codec_(std::move(codec)), audio_(audio) {}
-
-    [[nodiscard]] AVCodecContext& codec() { return *codec_; }
-    // False at the end.
-    Result<bool> next(AVPacket& packet) {
-        while (true) {
-            const int code = avcodec_receive_packet(codec_.get(), &packet);
-            if (code == 0) return true;
-            if (code == AVERROR_EOF) return false;
-            if (code != AVERROR(EAGAIN))
-                return make_error(ErrorKind::Internal, "Coding failed ({}).", libav::error_text(code));
-            if (auto status = send(); !status) return status.error();
-        }
-    }
-
-  private:
-    Status send() {
-        const std::size_t left = audio_.frames() - at_;
-        int code = 0;
-        if (left == 0) {
-            code = avcodec_send_frame(codec_.get(), nullptr);
-        } else {
-            const auto size = std::min<std::size_t>(
-                left, codec_->frame_size > 0 ? static_cast<std::size_t>(codec_->frame_size) : 4096);
-            libav::Frame frame(av_frame_alloc());
-            frame->nb_samples = static_cast<int>(size);
-            frame->format = codec_->sample_fmt;
-            frame->sample_rate = audio_.sample_rate;
-            av_channel_layout_copy(&frame->ch_layout, &codec_->ch_layout);
-            av_frame_get_buffer(frame.get(), 0);
-            fill(*frame, size);
-            frame->pts = static_cast<std::int64_t>(at_);
-            at_ += size;
-            code = avcodec_send_frame(codec_.get(), frame.get());
-        }
-        if (code < 0) return make_error(ErrorKind::Internal, "Coding failed ({}).", libav::error_text(code));
-        return {};
-    }
-    void fill(AVFrame& frame, std::size_t size) const {
-        const std::size_t channels = audio_.channels.size();
-        for (std::size_t c = 0; c < channels; ++c) {
-            const float* in = audio_.channels[c].data() + at_;
-            if (frame.format == AV_SAMPLE_FMT_FLTP) {
-                std::copy_n(in, size, reinterpret_cast<float*>(frame.extended_data[c]));
-                continue;
-            }
-            auto* out = reinterpret_cast<std::int32_t*>(frame.extended_data[0]);
-            for (std::size_t i = 0; i < size; ++i) {
-                // 24 bits in the upper part of 32: rounded to 24 bits first, so that nothing is lost to
-                // truncation.
-                const long value =
-                    std::clamp(std::lround(static_cast<double>(in[i]) * 8388608.0), -8388608L, 8388607L);
-                out[i * channels + c] = static_cast<std::int32_t>(value * 256);
-            }
-        }
-    }
-
-    libav::Codec codec_;
-    const AudioBuffer& audio_;
-    std::size_t at_ = 0;
-};
+libav::SoundToCode as_read(const AudioBuffer& audio) {
+    const auto read = [&audio](std::int64_t at, std::int64_t count, std::vector<std::vector<float>>& out) {
+        out.resize(audio.channels.size());
+        for (std::size_t c = 0; c < out.size(); ++c)
+            out[c].assign(audio.channels[c].begin() + at, audio.channels[c].begin() + at + count);
+        return Status();
+    };
+    return {audio.sample_rate, static_cast<int>(audio.channels.size()),
+            static_cast<std::int64_t>(audio.frames()), read};
+}
 
 // Hash over the bytes and number of a file's picture packets.
 Result<std::pair<std::string, std::uint64_t>> picture_digest(const fs::path& path) {
@@ -233,7 +159,7 @@ double difference_db(const AudioBuffer& given, const AudioBuffer& decoded) {
 
 // A new sound on its way into the file.
 struct SoundTrack {
-    SoundEncoder encoder;
+    libav::SoundEncoder encoder;
     int sample_rate;
     AVStream* stream;
     std::int64_t start_samples = 0;
@@ -286,7 +212,9 @@ Status write_file(const LaybackPlan& plan, AVCodecID id, const std::vector<Audio
     for (std::size_t i = 0; i < sounds.size(); ++i) {
         const AudioBuffer& audio = sounds[i];
         const LaybackSound& given = plan.sounds[i];
-        auto codec = open_encoder(id, audio, (raw->oformat->flags & AVFMT_GLOBALHEADER) != 0);
+        auto codec = libav::open_sound_encoder(id, audio.sample_rate, static_cast<int>(audio.channels.size()),
+                                               bit_rate_for(id, audio),
+                                               (raw->oformat->flags & AVFMT_GLOBALHEADER) != 0);
         if (!codec) return codec.error();
         AVStream* stream = avformat_new_stream(raw, nullptr);
         avcodec_parameters_from_context(stream->codecpar, codec->get());
@@ -295,7 +223,7 @@ Status write_file(const LaybackPlan& plan, AVCodecID id, const std::vector<Audio
         av_dict_set(&stream->metadata, "title", given.title.c_str(), 0);
         if (!given.language.empty()) av_dict_set(&stream->metadata, "language", given.language.c_str(), 0);
         av_dict_set(&stream->metadata, "handler_name", given.title.c_str(), 0);
-        tracks.push_back({SoundEncoder(std::move(*codec), audio), audio.sample_rate, stream,
+        tracks.push_back({libav::SoundEncoder(std::move(*codec), as_read(audio)), audio.sample_rate, stream,
                           static_cast<std::int64_t>(std::llround(sound_start * audio.sample_rate))});
     }
     AVStream* old_out = nullptr;
@@ -365,6 +293,11 @@ Status write_file(const LaybackPlan& plan, AVCodecID id, const std::vector<Audio
 
 bool can_lay_back_into(const std::string& ending) {
     return codec_for(ending) != AV_CODEC_ID_NONE;
+}
+
+std::string layback_ending(const fs::path& picture) {
+    const std::string own = picture.extension().string();
+    return can_lay_back_into(own) ? own : ".mov";
 }
 
 Result<LaybackReport> lay_back(const LaybackPlan& plan, const JobControl& job) {

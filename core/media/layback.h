@@ -37,6 +37,9 @@ struct LaybackReport {
 
 // Whether files of this ending (".mov") can be written.
 [[nodiscard]] bool can_lay_back_into(const std::string& ending);
+// The ending of a file that goes with a picture: the picture's own where such files can be written, else
+// ".mov".
+[[nodiscard]] std::string layback_ending(const std::filesystem::path& picture);
 
 // MOV gets 24-bit PCM, MKV FLAC (16/24-bit), MP4 AAC at 320 kbit/s with the encoder's delay declared.
 // Errors: NotFound, BadInput (no picture, no sound, same file, unknown container), Io (exists), DiskFull,

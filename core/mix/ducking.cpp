@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/mix/ducking.h"
 
+#include "core/project/silences.h"
+
 #include <algorithm>
 #include <cmath>
 
@@ -133,6 +135,13 @@ Result<std::vector<float>> track_levels(const MixPlan& plan, std::size_t track, 
         if (k % 256 == 0) job.report(static_cast<double>(k) / static_cast<double>(steps));
     }
     return out;
+}
+
+int likely_key(const Timeline& timeline, int track) {
+    for (const int talk : dialogue_tracks(timeline)) {
+        if (talk != track) return talk;
+    }
+    return 0;
 }
 
 void freeze_ducking(Track& track, std::span<const float> gains_db) {

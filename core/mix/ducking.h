@@ -74,6 +74,8 @@ class DuckLine {
 [[nodiscard]] Result<std::vector<float>> track_levels(const MixPlan& plan, std::size_t track,
                                                       const JobControl& job = {});
 
+// The track that is likely to turn this one down: the first other one that carries dialogue; 0: none.
+[[nodiscard]] int likely_key(const Timeline& timeline, int track);
 // The ducking of a track as points of its gain line, within 0.2 dB; ducking is switched off.
 void freeze_ducking(Track& track, std::span<const float> gains_db);
 

@@ -61,7 +61,7 @@ void MixPlayer::render(Block& block) {
     if (anew_.exchange(false)) {
         loudness_ = std::make_unique<LoudnessMeter>(
             now_->timeline().sample_rate, static_cast<int>(kMixChannels), LoudnessMeter::Kind::Running);
-        true_peak_ = -200;
+        true_peak_ = kSilenceDbtp;
     }
     loudness_->add(sides_);
     if (++since_measured_ < kBlocksBetweenMeasures) return;
@@ -74,7 +74,11 @@ void MixPlayer::render(Block& block) {
 }
 
 MixPlayer::Meters MixPlayer::meters() const {
-    return {momentary_, short_term_, integrated_, true_peak_};
+    const auto measured = [](double value, double floor) {
+        return value > floor ? std::optional(value) : std::nullopt;
+    };
+    return {measured(momentary_, kSilenceLufs), measured(short_term_, kSilenceLufs),
+            measured(integrated_, kSilenceLufs), measured(true_peak_, kSilenceDbtp)};
 }
 
 }  // namespace rivlen

@@ -5,6 +5,7 @@
 
 #include <atomic>
 #include <memory>
+#include <optional>
 
 #include "core/metering/loudness.h"
 #include "core/mix/engine.h"
@@ -22,7 +23,8 @@ class MixPlayer : public Transport {
     // Loudness is measured anew from here.
     void measure_anew() { anew_ = true; }
     struct Meters {
-        double momentary_lufs = -120, short_term_lufs = -120, integrated_lufs = -120, true_peak_dbtp = -200;
+        // None: silence, or nothing measured yet.
+        std::optional<double> momentary_lufs, short_term_lufs, integrated_lufs, true_peak_dbtp;
     };
     [[nodiscard]] Meters meters() const;
 
@@ -34,12 +36,15 @@ class MixPlayer : public Transport {
 
   private:
     static constexpr std::size_t kBlockFrames = 512;
+    // What the loudness meter says of silence, or before anything is measured.
+    static constexpr double kSilenceLufs = -120, kSilenceDbtp = -200;
     std::shared_ptr<const MixPlan> wanted_, now_;  // wanted_: under the mutex
     std::unique_ptr<MixEngine> engine_;
     std::unique_ptr<LoudnessMeter> loudness_;
     std::vector<std::vector<float>> sides_;
     std::atomic<bool> anew_{false};
-    std::atomic<double> momentary_{-120}, short_term_{-120}, integrated_{-120}, true_peak_{-200};
+    std::atomic<double> momentary_{kSilenceLufs}, short_term_{kSilenceLufs}, integrated_{kSilenceLufs},
+        true_peak_{kSilenceDbtp};
     int since_measured_ = 0;
 };
 

@@ -166,17 +166,34 @@ const std::array<const char*, kStems> kStemTrackNames = {"Dialogue", "Reverb", "
 
 }  // namespace
 
+namespace {
+
+// There is what the line moves.
+bool fits(const Strip& strip, const StripLane& line) {
+    if (line.target != LaneTarget::Part) return true;
+    const auto part = std::ranges::find(strip.chain, line.part, &Insert::id);
+    return part != strip.chain.end() && line.parameter >= 0 &&
+           static_cast<std::size_t>(line.parameter) < info(part->kind).parameters.size();
+}
+
+}  // namespace
+
 bool well_formed(const Timeline& r) {
     std::set<int> ids;
     const auto fresh = [&](int id) { return id > 0 && id < r.next_id && ids.insert(id).second; };
+    const auto sound = [&](const Strip& strip) {
+        return std::ranges::all_of(strip.chain, [&](const Insert& part) { return fresh(part.id); }) &&
+               std::ranges::all_of(strip.lines, [&](const StripLane& line) { return fits(strip, line); });
+    };
     if (!r.tracks.empty() && r.buses.empty()) return false;
     for (const auto& bus : r.buses) {
-        if (!fresh(bus.id)) return false;
+        if (!fresh(bus.id) || !sound(bus.strip)) return false;
     }
     for (const auto& track : r.tracks) {
         if (!fresh(track.id) || std::ranges::find(r.buses, track.bus, &Bus::id) == r.buses.end())
             return false;
         if (!std::ranges::is_sorted(track.clips, {}, &Clip::start)) return false;
+        if (!sound(track.strip)) return false;
         if (track.ducking.key_track != 0 && r.track(track.ducking.key_track) == nullptr) return false;
         for (const auto& c : track.clips) {
             if (!fresh(c.id) || c.start < 0 || c.length < 1 || c.offset < 0 || c.fade_in.frames < 0 ||
@@ -190,7 +207,11 @@ bool well_formed(const Timeline& r) {
 
 void normalise(Timeline& r) {
     int highest = 0;
-    const auto seen = [&](int id) { highest = std::max(highest, id); };
+    // Ids that no session of ours reaches are replaced below, so that new ones never run out.
+    constexpr int kHighestId = 1'000'000'000;
+    const auto seen = [&](int id) {
+        if (id <= kHighestId) highest = std::max(highest, id);
+    };
     for (const auto& b : r.buses) seen(b.id);
     for (const auto& t : r.tracks) {
         seen(t.id);
@@ -201,13 +222,18 @@ void normalise(Timeline& r) {
         for (const auto& p : b.strip.chain) seen(p.id);
     }
     for (const auto& p : r.picture) seen(p.id);
-    r.next_id = std::max(r.next_id, highest + 1);
+    r.next_id = std::clamp(r.next_id, highest + 1, kHighestId);
     std::set<int> ids;
     const auto unique = [&](int& id) {
-        if (id <= 0 || !ids.insert(id).second) {
+        if (id <= 0 || id > kHighestId || !ids.insert(id).second) {
             id = r.new_id();
             ids.insert(id);
         }
+    };
+    // A line belongs to the first of two parts that shared an id.
+    const auto unique_parts = [&](Strip& strip) {
+        for (auto& part : strip.chain) unique(part.id);
+        std::erase_if(strip.lines, [&](const StripLane& line) { return !fits(strip, line); });
     };
     for (auto& b : r.buses) unique(b.id);
     if (!r.tracks.empty() && r.buses.empty()) r.buses.push_back({r.new_id(), "Main", {}});
@@ -221,7 +247,9 @@ void normalise(Timeline& r) {
             fit_fades(c);
         }
         in_order(t);
+        unique_parts(t.strip);
     }
+    for (auto& b : r.buses) unique_parts(b.strip);
     std::erase_if(r.picture, [](const VideoClip& c) { return c.length < 1 || c.start < 0 || c.offset < 0; });
     for (auto& c : r.picture) unique(c.id);
     std::ranges::stable_sort(r.picture, {}, &VideoClip::start);
@@ -554,6 +582,32 @@ bool cross_fade_to_next(Timeline& timeline, std::span<const int> clips, const Me
                            same ? FadeShape::Linear : FadeShape::EqualPower, length);
     }
     return done;
+}
+
+void toggle_mute(Timeline& timeline, std::span<const int> clips) {
+    const auto sounds = [&](int id) {
+        const Clip* clip = timeline.clip(id);
+        return clip != nullptr && !clip->mute;
+    };
+    const bool mute = std::ranges::any_of(clips, sounds);
+    for (const int id : clips) {
+        if (Clip* clip = timeline.clip(id)) clip->mute = mute;
+    }
+}
+
+void remove_part(Strip& strip, int part) {
+    std::erase_if(strip.chain, [part](const Insert& p) { return p.id == part; });
+    std::erase_if(strip.lines, [part](const StripLane& line) {
+        return line.target == LaneTarget::Part && line.part == part;
+    });
+}
+
+void take_chain(Timeline& timeline, int strip_id, const std::vector<Insert>& parts) {
+    Strip* strip = timeline.strip(strip_id);
+    if (strip == nullptr) return;
+    std::erase_if(strip->lines, [](const StripLane& line) { return line.target == LaneTarget::Part; });
+    strip->chain = parts;
+    for (auto& part : strip->chain) part.id = timeline.new_id();
 }
 
 void set_clip_gain(Timeline& timeline, std::span<const int> clips, double gain_db) {

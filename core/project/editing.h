@@ -92,6 +92,12 @@ bool cross_fade(Timeline& timeline, int earlier, int later, std::int64_t frames,
 // straight fades where both play one sound on, which sums to it again, else with fades of equal power. False
 // when none could.
 bool cross_fade_to_next(Timeline& timeline, std::span<const int> clips, const MediaLength& length);
+// Mutes them all when one of them sounds, else lets them all sound.
+void toggle_mute(Timeline& timeline, std::span<const int> clips);
+// Takes a part out of a chain, with its lines.
+void remove_part(Strip& strip, int part);
+// Parts in place of the chain of a track or bus, with ids of their own; lines of the old ones go.
+void take_chain(Timeline& timeline, int strip, const std::vector<Insert>& parts);
 void set_clip_gain(Timeline& timeline, std::span<const int> clips, double gain_db);
 
 // Puts other music where a clip is: as long as it at most, with its fades (at least `least_fade` frames

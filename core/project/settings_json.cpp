@@ -122,9 +122,7 @@ std::vector<SettingLane> lines_from_json(const json& entry) {
             if (const auto at = frame(point, "frame"))
                 line.points.push_back({*at, number(point, "value", p.lowest, p.highest, p.standard)});
         }
-        std::ranges::stable_sort(line.points, {}, &Breakpoint::frame);
-        const auto same_frame = [](const Breakpoint& a, const Breakpoint& b) { return a.frame == b.frame; };
-        line.points.erase(std::unique(line.points.begin(), line.points.end(), same_frame), line.points.end());
+        order_points(line.points);
         if (!line.points.empty()) lines.push_back(std::move(line));
     }
     return lines;

@@ -123,11 +123,42 @@ void put_point(Strip& strip, const StripLane& target, Breakpoint point) {
     put_point(line->points, point);
 }
 
+void set_points(Strip& strip, const StripLane& target, std::vector<Breakpoint> points) {
+    order_points(points);
+    auto line = place_of(strip, target);
+    if (points.empty()) {
+        if (line != strip.lines.end()) strip.lines.erase(line);
+        return;
+    }
+    if (line == strip.lines.end()) line = strip.lines.insert(line, target);
+    line->points = std::move(points);
+}
+
 void erase_points(Strip& strip, const StripLane& target, std::int64_t first, std::int64_t last) {
     const auto line = place_of(strip, target);
     if (line == strip.lines.end()) return;
     erase_points(line->points, first, last);
     if (line->points.empty()) strip.lines.erase(line);
+}
+
+void set_base_value(Strip& strip, const StripLane& target, double value) {
+    switch (target.target) {
+        case LaneTarget::Gain:
+            strip.gain_db = value;
+            break;
+        case LaneTarget::Pan:
+            strip.pan_percent = value;
+            break;
+        case LaneTarget::Mute:
+            strip.mute = value >= 0.5;
+            break;
+        case LaneTarget::Part:
+            for (auto& part : strip.chain) {
+                const auto at = static_cast<std::size_t>(target.parameter);
+                if (part.id == target.part && at < part.values.size()) part.values[at] = value;
+            }
+            break;
+    }
 }
 
 double value_at(const Strip& strip, const StripLane& target, std::int64_t frame) {

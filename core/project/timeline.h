@@ -164,9 +164,13 @@ struct Timeline {
 // The line of a target; null where there is none.
 [[nodiscard]] const StripLane* find_lane(const Strip& strip, const StripLane& target);
 void put_point(Strip& strip, const StripLane& target, Breakpoint point);
+// The same for all points of a line at once, in any order; they replace those that are there.
+void set_points(Strip& strip, const StripLane& target, std::vector<Breakpoint> points);
 void erase_points(Strip& strip, const StripLane& target, std::int64_t first, std::int64_t last);
 // Value of a strip's gain, pan or part at a frame: its line's, or its own where it has none.
 [[nodiscard]] double value_at(const Strip& strip, const StripLane& target, std::int64_t frame);
+// Sets the value for all times, which a line overrides.
+void set_base_value(Strip& strip, const StripLane& target, double value);
 // Lowest, highest and standard value of what a line moves.
 struct ValueRange {
     double lowest = 0, highest = 1, standard = 0;

@@ -82,13 +82,14 @@ Strip strip_from_json(const json& entry) {
                                {}};
         const ValueRange range = range_of(strip, target);
         const json& points = part(e, "points");
+        std::vector<Breakpoint> read;
         for (std::size_t i = 0; points.is_array() && i < points.size(); ++i) {
             const json& p = points[i];
             if (!p.is_array() || p.size() != 2 || !p[0].is_number_integer() || !p[1].is_number()) continue;
-            put_point(strip, target,
-                      {std::clamp<std::int64_t>(p[0].get<std::int64_t>(), 0, kMostFrames),
-                       std::clamp(p[1].get<double>(), range.lowest, range.highest)});
+            read.push_back({std::clamp<std::int64_t>(p[0].get<std::int64_t>(), 0, kMostFrames),
+                            std::clamp(p[1].get<double>(), range.lowest, range.highest)});
         }
+        set_points(strip, target, std::move(read));
     });
     return strip;
 }

@@ -43,6 +43,13 @@ void place_recording(Timeline& timeline, const PlacedRecording& recording, int t
     for (auto& insert : own) insert.id = timeline.new_id();
 }
 
+int track_for_file(const Timeline& timeline, int chosen) {
+    const Track* track = timeline.track(chosen);
+    if (track == nullptr) return 0;
+    const bool fits = track->clips.empty() || track->clips.front().clip_source == ClipSource::Whole;
+    return fits ? track->id : 0;
+}
+
 Session session_of_recording(const PlacedRecording& recording, const std::string& hash) {
     Session session;
     SessionItem item;

@@ -31,6 +31,9 @@ void place_recording_stems(Timeline& timeline, const PlacedRecording& recording,
 // The whole of it on a track; 0: on a new one, with this chain.
 void place_recording(Timeline& timeline, const PlacedRecording& recording, int track,
                      const std::vector<Insert>& chain = {});
+// The track that a file can be put onto when this one is chosen: a track of stems keeps to its stems, and
+// other material gets a new one (0).
+[[nodiscard]] int track_for_file(const Timeline& timeline, int chosen);
 // A session of one recording with its stems placed. hash: of its sound.
 [[nodiscard]] Session session_of_recording(const PlacedRecording& recording, const std::string& hash);
 

@@ -6,6 +6,10 @@
 
 namespace rivlen {
 
+std::filesystem::path suggested_put_back(const std::filesystem::path& picture) {
+    return picture.parent_path() / (picture.stem().string() + " kept" + layback_ending(picture));
+}
+
 Result<LaybackReport> put_kept_back(const Source& source, const MaskMap& map, const TimedSettings& settings,
                                     const KeptUnderPicture& what, const JobControl& job) {
     const ScratchFile sound(what.work_folder, "put back", ".wav");

@@ -11,6 +11,9 @@
 
 namespace rivlen {
 
+// The file that is suggested: beside the picture, "NAME kept" with an ending that can be written.
+[[nodiscard]] std::filesystem::path suggested_put_back(const std::filesystem::path& picture);
+
 struct KeptUnderPicture {
     std::filesystem::path picture;      // the recording's own file
     std::filesystem::path out;          // the file to write

@@ -86,7 +86,7 @@ class RebuildWindowTest : public QObject {
 
     void stemsArePlacedAsTracks() {
         key(Qt::Key_2);
-        QCOMPARE(window_->view(), MainWindow::View::Rebuild);
+        QCOMPARE(window_->view(), View::Rebuild);
         keep();
         key(Qt::Key_P, Qt::ShiftModifier);
         QCOMPARE(timeline().tracks.size(), std::size_t{4});
@@ -224,12 +224,12 @@ class RebuildWindowTest : public QObject {
         QCOMPARE(timeline().tracks[1].strip.chain.back().kind, EffectType::Equaliser);
         auto* graph = find<PartGraph>("part_graph_4");
         const QPoint from = graph->point_of(2).toPoint();
-        const int before = window_->document().undo_stack().index();
+        const int before = window_->document().history().position();
         drag(*graph, from, from + QPoint(20, -20));
         const auto& values = timeline().tracks[1].strip.chain.back().values;
         const std::size_t bell = parameter::kBells + parameter::kBellSize;
         QVERIFY(values[bell] > 1300 && values[bell + 1] > 5);
-        QCOMPARE(window_->document().undo_stack().index(), before + 1);  // one drag, one step
+        QCOMPARE(window_->document().history().position(), before + 1);  // one drag, one step
         const auto louder = track_alone(1);
         // Moved up in the chain, switched off, taken out.
         click("part_up_4");
@@ -260,7 +260,7 @@ class RebuildWindowTest : public QObject {
         QVERIFY(line != nullptr && !line->points.empty() && line->points.size() < 200);
         for (const auto& point : line->points) QVERIFY(std::abs(point.value) <= 9.0 + 1e-9);
         keep();
-        window_->document().undo_stack().undo();  // what follows is about the voice as it was
+        window_->document().undo();  // what follows is about the voice as it was
         QVERIFY(find_lane(timeline().tracks[0].strip, target) == nullptr);
         kept_.pop_back();
     }
@@ -438,7 +438,7 @@ class RebuildWindowTest : public QObject {
         QApplication::sendEvent(window_.get(), &drop);
         QTRY_VERIFY_WITH_TIMEOUT(timeline().tracks.size() == before + 1, 20000);
         QCOMPARE(window_->document().session().items.size(), std::size_t{1});
-        window_->document().undo_stack().undo();
+        window_->document().undo();
         QCOMPARE(timeline().tracks.size(), before);
     }
 
@@ -462,30 +462,30 @@ class RebuildWindowTest : public QObject {
 
     // Each state that was kept sounds as it did, going back and going forth.
     void undoAndRedoReachEverything() {
-        QUndoStack& stack = window_->document().undo_stack();
+        Document& document = window_->document();
         QVERIFY(kept_.size() >= 8);
         const auto last = heard();
-        const int top = stack.index();
+        const int top = document.history().position();
         for (auto state = kept_.rbegin(); state != kept_.rend(); ++state) {
-            while (stack.index() > state->step) stack.undo();
+            while (document.history().position() > state->step) document.undo();
             QVERIFY2(window_->document().timeline() == state->timeline,
                      qPrintable(QString::number(state->step)));
             QCOMPARE(heard(), state->mix);
         }
-        while (stack.canUndo()) stack.undo();
+        while (document.history().can_undo()) document.undo();
         QVERIFY(timeline().empty());
         for (const auto& state : kept_) {
-            while (stack.index() < state.step) stack.redo();
+            while (document.history().position() < state.step) document.redo();
             QCOMPARE(heard(), state.mix);
         }
-        while (stack.index() < top) stack.redo();
+        while (document.history().position() < top) document.redo();
         QCOMPARE(heard(), last);
     }
 
     // The table of deliveries is checked, carried out and carried out again, by keys and clicks.
     void deliveriesAreMadeFromTheTable() {
         key(Qt::Key_3);
-        QCOMPARE(window_->view(), MainWindow::View::Handover);
+        QCOMPARE(window_->view(), View::Handover);
         auto& view = window_->handover_view();
         auto* rows = find<QTableWidget>("handover_rows");
         QCOMPARE(rows->rowCount(), 7);
@@ -569,7 +569,7 @@ class RebuildWindowTest : public QObject {
         choose_track(0);
         QTRY_VERIFY_WITH_TIMEOUT(energy_of(heard()[0]) > 0, 20000);
         const auto before = heard();
-        const int step = window_->document().undo_stack().index();
+        const int step = window_->document().history().position();
         key(Qt::Key_F);
         FirstLookDialog* dialog = nullptr;
         QTRY_VERIFY_WITH_TIMEOUT((dialog = window_->findChild<FirstLookDialog*>()) != nullptr, 60000);
@@ -606,8 +606,8 @@ class RebuildWindowTest : public QObject {
             if (action->text() == "Mains, 60 Hz") action->trigger();
         }
         QCOMPARE(timeline().tracks[0].strip.chain[3].values[parameter::kHumHz], 60.0);
-        QVERIFY(window_->document().undo_stack().index() <= step + 5);
-        while (window_->document().undo_stack().index() > step) window_->document().undo_stack().undo();
+        QVERIFY(window_->document().history().position() <= step + 5);
+        while (window_->document().history().position() > step) window_->document().undo();
         QVERIFY(timeline().tracks[0].strip.chain.empty());
     }
 
@@ -620,7 +620,7 @@ class RebuildWindowTest : public QObject {
     [[nodiscard]] const Timeline& timeline() const { return window_->document().timeline(); }
     void keep() {
         window_->document().close_step();
-        kept_.push_back({window_->document().undo_stack().index(), timeline(), heard()});
+        kept_.push_back({window_->document().history().position(), timeline(), heard()});
     }
     void key(int code, Qt::KeyboardModifiers modifiers = {}) {
         QTest::keyClick(window_.get(), static_cast<Qt::Key>(code), modifiers);

@@ -237,20 +237,20 @@ class WidgetTest : public QObject {
         JobList jobs;
         Document document(jobs, scratch / "work");
         begin(document, scratch);
-        const int start = document.undo_stack().index();
+        const int start = document.history().position();
         for (int i = 1; i <= 5; ++i) document.set_value("Gain", 2, Setting::Gain, -i);
-        QCOMPARE(document.undo_stack().index(), start + 1);
+        QCOMPARE(document.history().position(), start + 1);
         document.close_step();
         document.set_value("Gain", 2, Setting::Gain, -9);
-        QCOMPARE(document.undo_stack().index(), start + 2);
+        QCOMPARE(document.history().position(), start + 2);
         document.set_value("Gain", 3, Setting::Gain, -9);  // another stem
-        QCOMPARE(document.undo_stack().index(), start + 3);
+        QCOMPARE(document.history().position(), start + 3);
         document.edit_settings("nothing", {}, [](ShapeSettings&) {});
-        QCOMPARE(document.undo_stack().index(), start + 3);  // no change, no step
+        QCOMPARE(document.history().position(), start + 3);  // no change, no step
         const Session after = document.session();
-        while (document.undo_stack().canUndo()) document.undo_stack().undo();
+        while (document.history().can_undo()) document.undo();
         QVERIFY(document.session().items.empty());
-        while (document.undo_stack().canRedo()) document.undo_stack().redo();
+        while (document.history().can_redo()) document.redo();
         QVERIFY(document.session() == after);
         // A setting that is switched off keeps its value, and moving it switches it on.
         document.set_value("Floor", 0, Setting::Floor, -30);
@@ -278,7 +278,7 @@ class WidgetTest : public QObject {
         QCOMPARE(rows().size(), standard + 1);
         QCOMPARE(cells->rowCount(), static_cast<int>(standard) + 1);
         QVERIFY(document.changed_since_saving());
-        document.undo_stack().undo();
+        document.undo();
         QCOMPARE(cells->rowCount(), static_cast<int>(standard));
         QVERIFY(!document.changed_since_saving());
         // A control of a row, and typing, which is one step.
@@ -293,14 +293,14 @@ class WidgetTest : public QObject {
         });
         QVERIFY(cells->item(0, 8)->text().endsWith(".mov"));  // no AVI is written
         cells->setCurrentCell(0, 1);
-        const int before = document.undo_stack().index();
+        const int before = document.history().position();
         auto* pattern = view.findChild<QLineEdit*>("handover_pattern");
         pattern->setFocus();
         pattern->selectAll();
         QTest::keyClicks(pattern, "take one");
         QCOMPARE(rows()[0].name, std::string("take one"));
-        QCOMPARE(document.undo_stack().index(), before + 1);
-        while (document.undo_stack().index() > 1) document.undo_stack().undo();
+        QCOMPARE(document.history().position(), before + 1);
+        while (document.history().position() > 1) document.undo();
         QVERIFY(document.session().deliveries == standard_template());
         QCOMPARE(qobject_cast<QComboBox*>(cells->cellWidget(0, 5))->currentIndex(),
                  static_cast<int>(Container::Wav));
@@ -315,18 +315,18 @@ class WidgetTest : public QObject {
         Proposal proposal;
         proposal.isolation_percent = 65;
         proposal.temporal_smoothing_percent = 5;
-        const int start = document.undo_stack().index();
+        const int start = document.history().position();
         document.take_proposal("Take", 0, proposal);
-        QCOMPARE(document.undo_stack().index(), start + 1);
+        QCOMPARE(document.history().position(), start + 1);
         const auto& stem = document.session().items[0].settings.stems[0];
         QCOMPARE(stem.value(Setting::Isolation), 65.0);
         QVERIFY(stem.acts(Setting::TemporalSmoothing));
-        document.undo_stack().undo();
+        document.undo();
         QVERIFY(!document.session().items[0].settings.stems[0].acts(Setting::TemporalSmoothing));
         document.edit_lines("line", {}, [](auto& lines) {
             put_point(lines, 0, Setting::Isolation, {0, 10});
         });
-        document.set_playhead(5000);
+        document.set_playhead({5000});
         document.take_proposal("Take", 0, proposal);
         const auto* line = document.line_of(0, Setting::Isolation);
         QVERIFY(line != nullptr);

@@ -6,6 +6,7 @@
 #include <QDropEvent>
 #include <QLabel>
 #include <QMenu>
+#include <QMenuBar>
 #include <QMimeData>
 #include <QSignalSpy>
 #include <QStandardPaths>
@@ -18,6 +19,7 @@
 #include "app/separate/weighting_editor.h"
 #include "app/shell/main_window.h"
 #include "app/widgets/theme.h"
+#include "core/base/output_file.h"
 #include "core/metering/loudness.h"
 #include "learn/metrics/si_sdr.h"
 #include "tests/support/fixtures.h"
@@ -71,7 +73,7 @@ class WindowTest : public QObject {
         QCOMPARE(window_->document().source()->frames(), std::uint64_t{44 * 48000});
         // What is split so far can be listened to before all of it is: stems yes, writing no.
         window_->player().locate(40 * 48000);
-        QTRY_COMPARE(window_->document().playhead(), std::int64_t{40 * 48000});
+        QTRY_COMPARE(window_->document().playhead().count, std::int64_t{40 * 48000});
         int heard_early = 0;
         bool there_at_playhead = false;
         const auto watching = connect(&window_->document(), &Document::material_changed, this, [&] {
@@ -118,27 +120,27 @@ class WindowTest : public QObject {
 
     void draggingARailIsOneStep() {
         auto* slider = window_->findChild<ParameterSlider*>("isolation");
-        const int before = window_->document().undo_stack().index();
+        const int before = window_->document().history().position();
         QTest::mousePress(slider, Qt::LeftButton, {}, {80, 11});
         for (int x = 80; x > 30; x -= 10) QTest::mouseMove(slider, {x, 11});
         QTest::mouseRelease(slider, Qt::LeftButton, {}, {30, 11});
         QVERIFY(settings().stems[0].value(Setting::Isolation) < 60);
-        QCOMPARE(window_->document().undo_stack().index(), before + 1);
-        QCOMPARE(window_->document().undo_stack().count(), before + 1);  // nothing left to redo
+        QCOMPARE(window_->document().history().position(), before + 1);
+        QCOMPARE(window_->document().history().count(), before + 1);  // nothing left to redo
         QTest::keyClick(slider, Qt::Key_Backspace);
         QCOMPARE(settings().stems[0].value(Setting::Isolation), 100.0);
     }
 
     void draggingOverTheLanesSetsTheLoop() {
         auto* lanes = window_->findChild<LaneCanvas*>("lanes");
-        window_->time_view().settle();
+        window_->separate_view().time_view().settle();
         QTest::mousePress(lanes, Qt::LeftButton, {}, {100, 40});
         QTest::mouseMove(lanes, {200, 40});
         QTest::mouseMove(lanes, {300, 40});
         QTest::mouseRelease(lanes, Qt::LeftButton, {}, {300, 40});
         const auto loop = window_->document().current_item()->loop;
         QVERIFY(loop.has_value());
-        const double expected = window_->time_view().to_seconds(100, lanes->width()) * 48000;
+        const double expected = window_->separate_view().time_view().to_seconds(100, lanes->width()) * 48000;
         QVERIFY(std::abs(static_cast<double>(loop->first) - expected) < 2000);
         QVERIFY(loop->last > loop->first + 48000);
         QTest::keyClick(window_.get(), Qt::Key_L);
@@ -278,7 +280,7 @@ class WindowTest : public QObject {
     // A line is drawn by the mouse, changed by keys, written by a control, undone as a whole.
     void aSettingIsDrawnOverTime() {
         const auto lines = [this] { return window_->document().current_item()->lines; };
-        const int before = window_->document().undo_stack().index();
+        const int before = window_->document().history().position();
         QTest::mouseClick(window_->findChild<QToolButton*>("isolation_line"), Qt::LeftButton);
         auto* editor = window_->findChild<LineEditor*>("line_editor");
         QVERIFY(editor->isVisible());
@@ -291,7 +293,7 @@ class WindowTest : public QObject {
         QCOMPARE(lines()[0].points.size(), std::size_t{2});
         QVERIFY(std::abs(lines()[0].points[0].value - 50) < 6);
         QCOMPARE(lines()[0].points[1].value, 100.0);
-        QCOMPARE(window_->document().undo_stack().index(), before + 2);  // a click, and one drag
+        QCOMPARE(window_->document().history().position(), before + 2);  // a click, and one drag
         QTest::keyClick(editor, Qt::Key_Down);
         QCOMPARE(lines()[0].points[1].value, 99.0);
         QTest::keyClick(editor, Qt::Key_Left);
@@ -301,7 +303,7 @@ class WindowTest : public QObject {
         // With a line, the control writes where playback is.
         const std::int64_t at = lines()[0].points[0].frame + 48000;
         window_->player().locate(at);
-        QTRY_COMPARE(window_->document().playhead(), at);
+        QTRY_COMPARE(window_->document().playhead().count, at);
         QTest::keyClick(window_->findChild<ParameterSlider*>("isolation"), Qt::Key_Left, Qt::ShiftModifier);
         QCOMPARE(lines()[0].points.size(), std::size_t{2});
         QCOMPARE(lines()[0].points[1], (Breakpoint{at, 89}));
@@ -314,7 +316,7 @@ class WindowTest : public QObject {
         QVERIFY(!window_->findChild<QToolButton*>("isolation_line")->isChecked());
         QTest::keyClick(window_.get(), Qt::Key_Y, Qt::ShiftModifier);
         QVERIFY(lines().empty());
-        while (window_->document().undo_stack().index() > before) window_->document().undo_stack().undo();
+        while (window_->document().history().position() > before) window_->document().undo();
         QVERIFY(lines().empty());
     }
 
@@ -340,27 +342,27 @@ class WindowTest : public QObject {
         QVERIFY2(line->points.size() < 30, "thinned out");
         QVERIFY(line->points.back().frame > line->points[1].frame + 24000);
         QVERIFY(line->points.back().value < line->points[1].value - 3);
-        window_->document().undo_stack().undo();  // the drag as a whole
+        window_->document().undo();  // the drag as a whole
         QCOMPARE(find_lane(window_->document().current_item()->lines, 0, Setting::Gain)->points.size(),
                  std::size_t{1});
-        window_->document().undo_stack().undo();
+        window_->document().undo();
     }
 
     void theGraphIsDraggedAndTheProposalTaken() {
-        QTRY_VERIFY_WITH_TIMEOUT(window_->measuring().now() != nullptr, 20000);
+        QTRY_VERIFY_WITH_TIMEOUT(window_->separate_view().measuring().now() != nullptr, 20000);
         auto* graph = window_->findChild<TradeOffGraph*>("graph");
-        const int before = window_->document().undo_stack().index();
+        const int before = window_->document().history().position();
         QTest::mousePress(graph, Qt::LeftButton, {}, {static_cast<int>(graph->x_of(90)), 40});
         for (int p = 90; p >= 30; p -= 10) QTest::mouseMove(graph, {static_cast<int>(graph->x_of(p)), 40});
         QTest::mouseRelease(graph, Qt::LeftButton, {}, {static_cast<int>(graph->x_of(30)), 40});
         QVERIFY(std::abs(settings().stems[0].value(Setting::Isolation) - 30) <= 1);
-        QCOMPARE(window_->document().undo_stack().index(), before + 1);
-        QTRY_VERIFY_WITH_TIMEOUT(window_->measuring().settled(), 20000);
-        QVERIFY(window_->measuring().now()->figures.bleed_db >
-                window_->measuring().now()->curve.back().bleed_db);
+        QCOMPARE(window_->document().history().position(), before + 1);
+        QTRY_VERIFY_WITH_TIMEOUT(window_->separate_view().measuring().settled(), 20000);
+        QVERIFY(window_->separate_view().measuring().now()->figures.bleed_db >
+                window_->separate_view().measuring().now()->curve.back().bleed_db);
         QTest::keyClick(window_.get(), Qt::Key_P);
         QCOMPARE(settings().stems[0].value(Setting::Isolation),
-                 window_->measuring().proposal()->isolation_percent);
+                 window_->separate_view().measuring().proposal()->isolation_percent);
         QTest::keyClick(window_.get(), Qt::Key_Z, Qt::ControlModifier);
         QTest::keyClick(window_.get(), Qt::Key_Z, Qt::ControlModifier);
         QCOMPARE(settings().stems[0].value(Setting::Isolation), 100.0);
@@ -373,8 +375,8 @@ class WindowTest : public QObject {
         QVERIFY(!(settings() == kept));
         QTest::keyClick(window_.get(), Qt::Key_F2);
         QVERIFY(settings() == kept);
-        QTRY_VERIFY_WITH_TIMEOUT(window_->measuring().card(0) != nullptr, 20000);
-        QVERIFY(window_->measuring().card(0)->loudness_lufs > -60);
+        QTRY_VERIFY_WITH_TIMEOUT(window_->separate_view().measuring().card(0) != nullptr, 20000);
+        QVERIFY(window_->separate_view().measuring().card(0)->loudness_lufs > -60);
         QTest::keyClick(window_.get(), Qt::Key_F7);
         QVERIFY(label("message").contains("empty"));
     }
@@ -395,8 +397,8 @@ class WindowTest : public QObject {
     }
 
     void theWorstSpotIsLoopedByKey() {
-        QTRY_VERIFY_WITH_TIMEOUT(!window_->measuring().spots().empty(), 30000);
-        const double worst = window_->measuring().spots()[0].seconds;
+        QTRY_VERIFY_WITH_TIMEOUT(!window_->separate_view().measuring().spots().empty(), 30000);
+        const double worst = window_->separate_view().measuring().spots()[0].seconds;
         QTest::keyClick(window_.get(), Qt::Key_N);
         const auto loop = window_->document().current_item()->loop;
         QVERIFY(loop && static_cast<double>(loop->first) / 48000 < worst &&
@@ -437,9 +439,9 @@ class WindowTest : public QObject {
     }
 
     void stemsAreWrittenAndPutBack() {
-        window_->write_stems_to(*scratch_ / "stems", false);
+        window_->recording().write_stems_to(*scratch_ / "stems", false);
         QTRY_VERIFY_WITH_TIMEOUT(fs::exists(*scratch_ / "stems/tide-mill kept.wav"), 60000);
-        window_->lay_back_to(*scratch_ / "back.mov", false);
+        window_->recording().put_back_to(*scratch_ / "back.mov", false);
         QTRY_VERIFY_WITH_TIMEOUT(fs::exists(*scratch_ / "back.mov"), 60000);
         QTRY_VERIFY_WITH_TIMEOUT(label("message").contains("identical"), 10000);
         const auto was = test::read_wav(kDemo);
@@ -467,7 +469,7 @@ class WindowTest : public QObject {
         window_->open_path(path);
         window_->document().edit("x", {}, [](Session& s) { s.level_match = !s.level_match; });
         QTRY_VERIFY(label("message").contains("not what it was"));
-        window_->document().undo_stack().undo();
+        window_->document().undo();
     }
 
     void recentSessionsAreListedAndOpen() {
@@ -502,7 +504,7 @@ class WindowTest : public QObject {
         document.relocate(session.items[0].path, *scratch_ / "new/one.wav");
         QCOMPARE(document.session().items[1].path, *scratch_ / "new/two.wav");
         QTRY_VERIFY_WITH_TIMEOUT(document.source() != nullptr, 10000);
-        document.undo_stack().undo();
+        document.undo();
         QCOMPARE(document.session().items[0].path, *scratch_ / "old/one.wav");
         QTRY_VERIFY_WITH_TIMEOUT(!jobs.busy(), 20000);
     }
@@ -523,7 +525,7 @@ class WindowTest : public QObject {
         QCOMPARE(document.session().items[0].settings.stems[2].value(Setting::Gain), -7.0);
         QVERIFY(document.changed_since_saving());
         document.edit("x", {}, [](Session& s) { s.level_match = false; });
-        // The change reaches the disk within two seconds.
+        // The change reaches the disk by itself.
         const auto saved = [&] {
             for (const auto& entry : fs::directory_iterator(work / "recovery")) {
                 if (entry.path().extension() != ".rivlen") continue;
@@ -532,9 +534,54 @@ class WindowTest : public QObject {
             }
             return false;
         };
-        QTRY_VERIFY_WITH_TIMEOUT(saved(), 3000);
+        QTRY_VERIFY_WITH_TIMEOUT(saved(), 60000);
         jobs.cancel_all();
         QTRY_VERIFY_WITH_TIMEOUT(!jobs.busy(), 20000);
+    }
+
+    // A session whose recordings ended the program is shown without them; they are read when asked for.
+    void afterACrashWhileReadingRecordingsAreLeftAlone() {
+        const fs::path work = *scratch_ / "crash loop";
+        JobList jobs;
+        fs::create_directories(work / "recovery");
+        Session left;
+        left.items.push_back({kDemo, "", {}, {}, true});
+        left.current = 0;
+        QVERIFY(save_session(left, work / "recovery/0.rivlen").ok());
+        QVERIFY(write_text_file(work / "recovery/0.rivlen.reading", "").ok());
+        Document document(jobs, work);
+        QVERIFY(document.recover());
+        QVERIFY(!jobs.busy());
+        QVERIFY(document.source() == nullptr);
+        QCOMPARE(document.left_alone(), std::vector<fs::path>{kDemo});
+        document.read_anyway(kDemo);
+        QVERIFY(document.left_alone().empty());
+        QTRY_VERIFY_WITH_TIMEOUT(document.source() != nullptr, 60000);
+        jobs.cancel_all();
+        QTRY_VERIFY_WITH_TIMEOUT(!jobs.busy(), 20000);
+    }
+
+    // The table of actions: every key acts in one way in a view, and tool tips name the keys of the table.
+    void keysAreNotTakenTwice() {
+        for (const View view : {View::Separate, View::Rebuild, View::Handover}) {
+            window_->show_view(view);
+            QStringList taken;
+            for (auto* title : window_->menuBar()->actions()) {
+                if (!title->isVisible()) continue;
+                for (auto* action : title->menu()->actions()) {
+                    for (const auto& key : action->shortcuts()) {
+                        QVERIFY2(!taken.contains(key.toString()), qPrintable(key.toString()));
+                        taken << key.toString();
+                    }
+                }
+            }
+            QVERIFY(taken.size() > 15);
+            QVERIFY(window_->menus().keys_in(view).size() > 12);
+        }
+        window_->show_view(View::Separate);
+        QVERIFY(window_->findChild<QToolButton*>("split")->toolTip().endsWith("(K)"));
+        QVERIFY(window_->findChild<QToolButton*>("solo_music")->toolTip().endsWith("(O)"));
+        QVERIFY(window_->findChild<QToolButton*>("mix_play")->toolTip().endsWith("(Space)"));
     }
 
     void channelsAreSplitEachAloneWhenAskedTo() {
@@ -554,7 +601,7 @@ class WindowTest : public QObject {
         menu->actions()[2]->trigger();
         QTRY_VERIFY_WITH_TIMEOUT(document.map() != nullptr && document.map()->facts().groups == 4, 60000);
         QCOMPARE(document.current_item()->channels, ChannelGrouping::Alone);
-        document.undo_stack().undo();  // the earlier map is still there
+        document.undo();  // the earlier map is still there
         QVERIFY(document.map() != nullptr);
         QCOMPARE(document.map()->facts().groups, 2);
         emit menu->aboutToShow();

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // The mix engine: sums, levels, chains, ducking, lines, and that it plays the same however it is asked.
+#include <ebur128.h>
 #include <gtest/gtest.h>
 
 #include <array>
@@ -9,6 +10,7 @@
 #include <thread>
 
 #include "core/dsp/decibels.h"
+#include "core/dsp/interleave.h"
 #include "core/effects/cut_filter.h"
 #include "core/effects/limiter.h"
 #include "core/metering/loudness.h"
@@ -434,6 +436,23 @@ TEST(Chain, HighPassIsButterworth) {
 }
 
 // The ceiling holds for true peaks as libebur128 measures them (ITU-R BS.1770-4, Annex 2).
+// By the interpolator of a library that is not ours (libebur128, after ITU-R BS.1770-4, annex 2).
+double libebur128_true_peak_dbtp(const Channels& x, int rate) {
+    ebur128_state* state = ebur128_init(static_cast<unsigned>(x.size()), static_cast<unsigned long>(rate),
+                                        EBUR128_MODE_TRUE_PEAK);
+    std::vector<float> interleaved;
+    interleave(x, interleaved);
+    EXPECT_EQ(ebur128_add_frames_float(state, interleaved.data(), x[0].size()), EBUR128_SUCCESS);
+    double highest = 0.0;
+    for (unsigned c = 0; c < x.size(); ++c) {
+        double peak = 0.0;
+        EXPECT_EQ(ebur128_true_peak(state, c, &peak), EBUR128_SUCCESS);
+        highest = std::max(highest, peak);
+    }
+    ebur128_destroy(&state);
+    return db_of_amplitude(highest);
+}
+
 TEST(Chain, LimiterNeverPassesItsCeiling) {
     for (const int rate : {44100, 48000, 96000}) {
         for (unsigned seed = 1; seed <= 3; ++seed) {
@@ -450,10 +469,9 @@ TEST(Chain, LimiterNeverPassesItsCeiling) {
             const std::array<double, 3> values = {6, -0.5, 80};
             limiter.set(values);
             limiter.process({x[0], x[1]});
-            LoudnessMeter meter(rate, 2);
-            meter.add(x);
-            EXPECT_LE(meter.result().true_peak_dbtp, -0.5) << rate << " seed " << seed;
-            EXPECT_GE(meter.result().true_peak_dbtp, -1.2);
+            const double peak = libebur128_true_peak_dbtp(x, rate);
+            EXPECT_LE(peak, -0.5) << rate << " seed " << seed;
+            EXPECT_GE(peak, -1.2);
         }
     }
 }

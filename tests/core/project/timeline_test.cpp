@@ -6,6 +6,7 @@
 
 #include <array>
 #include <random>
+#include <set>
 
 #include "core/project/editing.h"
 #include "core/project/session.h"
@@ -365,6 +366,80 @@ TEST(Timeline, DamagedJsonIsMended) {
     EXPECT_EQ(r.tracks[0].strip.gain_db, kHighestGainDb);
     EXPECT_EQ(r.tracks[0].strip.chain.size(), 1U);
     EXPECT_EQ(r.tracks[0].ducking.key_track, 0);
+}
+
+// Two parts that share an id would share their lines, whose parameters only one of them has.
+TEST(Timeline, PartsThatShareAnIdGetTheirOwn) {
+    const auto read = session_from_json(
+        R"({"rivlen_session": 3, "rebuild": {"sample_rate": 48000, "buses": [{"id": 1}], "tracks": [{"id": 2, "bus": 1,
+        "strip": {"chain": [{"kind": "gain", "id": 7}, {"kind": "equaliser", "id": 7}, {"kind": "gain", "id": 2000000001}],
+        "lines": [{"target": "part", "part": 7, "parameter": 9, "points": [[0, 1]]},
+                  {"target": "part", "part": 7, "parameter": 0, "points": [[0, 1]]}]}}]}})",
+        {});
+    ASSERT_TRUE(read.ok());
+    const Timeline& r = read->timeline;
+    ASSERT_EQ(r.tracks.size(), 1U);
+    const Strip& strip = r.tracks[0].strip;
+    ASSERT_EQ(strip.chain.size(), 3U);
+    std::set<int> ids = {1, 2};
+    for (const auto& part : strip.chain) EXPECT_TRUE(ids.insert(part.id).second) << part.id;
+    for (const auto& line : strip.lines) {
+        const auto part = std::ranges::find(strip.chain, line.part, &Insert::id);
+        ASSERT_NE(part, strip.chain.end());
+        EXPECT_LT(static_cast<std::size_t>(line.parameter), part->values.size());
+    }
+    EXPECT_TRUE(well_formed(r));
+    EXPECT_LT(r.next_id, 1'000'000'001);
+}
+
+TEST(Timeline, ABaseValueReachesWhatItNamesAndNothingElse) {
+    Strip strip;
+    strip.chain.push_back(make_part(EffectType::Gain, 5));
+    set_base_value(strip, {LaneTarget::Gain, 0, 0, {}}, -3);
+    set_base_value(strip, {LaneTarget::Pan, 0, 0, {}}, 25);
+    set_base_value(strip, {LaneTarget::Mute, 0, 0, {}}, 1);
+    set_base_value(strip, {LaneTarget::Part, 5, 0, {}}, -9);
+    EXPECT_EQ(strip.gain_db, -3);
+    EXPECT_EQ(strip.pan_percent, 25);
+    EXPECT_TRUE(strip.mute);
+    EXPECT_EQ(strip.chain[0].values[0], -9);
+    const Strip before = strip;
+    set_base_value(strip, {LaneTarget::Part, 5, 44, {}}, 1);  // there is no such parameter
+    set_base_value(strip, {LaneTarget::Part, 6, 0, {}}, 1);   // nor such a part
+    EXPECT_EQ(strip, before);
+}
+
+TEST(Timeline, MutingSeveralClipsGoesByWhetherOneSounds) {
+    Timeline r = placed();
+    std::vector<int> clips;
+    for (const auto& track : r.tracks) clips.push_back(track.clips[0].id);
+    r.clip(clips[1])->mute = true;
+    toggle_mute(r, clips);
+    for (const int id : clips) EXPECT_TRUE(r.clip(id)->mute);
+    toggle_mute(r, clips);
+    for (const int id : clips) EXPECT_FALSE(r.clip(id)->mute);
+}
+
+TEST(Timeline, TakingPartsOutTakesTheirLinesWithThem) {
+    Timeline r = placed();
+    const int id = r.tracks[0].id;
+    take_chain(r, id, voice_start_chain());
+    Strip& strip = *r.strip(id);
+    ASSERT_GE(strip.chain.size(), 3U);
+    std::set<int> ids;
+    for (const auto& part : strip.chain) ids.insert(part.id);
+    EXPECT_EQ(ids.size(), strip.chain.size());
+    const int first = strip.chain[0].id;
+    const int second = strip.chain[1].id;
+    put_point(strip, {LaneTarget::Part, first, 0, {}}, {0, 100});
+    put_point(strip, {LaneTarget::Part, second, 0, {}}, {0, 1});
+    put_point(strip, {LaneTarget::Gain, 0, 0, {}}, {0, -3});
+    remove_part(strip, first);
+    EXPECT_EQ(strip.lines.size(), 2U);
+    EXPECT_EQ(find_lane(strip, {LaneTarget::Part, first, 0, {}}), nullptr);
+    take_chain(r, id, {make_part(EffectType::Gain, 1)});
+    EXPECT_EQ(r.strip(id)->chain.size(), 1U);
+    EXPECT_EQ(r.strip(id)->lines.size(), 1U);  // the gain's
 }
 
 }  // namespace

@@ -1,0 +1,42 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Edits of chosen clips, picture cuts, tracks and buses: one step of the history each.
+#pragma once
+
+#include <QObject>
+
+#include "app/shell/document.h"
+#include "app/shell/selection.h"
+#include "core/play/mix_player.h"
+
+namespace rivlen::app {
+
+class ClipActs : public QObject {
+    Q_OBJECT
+  public:
+    // The playhead is that of the player.
+    ClipActs(Document& document, Selection& selection, const MixPlayer& player, QObject* parent = nullptr)
+        : QObject(parent), document_(document), selection_(selection), player_(player) {}
+
+    void split_at_playhead();
+    void trim_to_playhead(bool start);
+    void remove(bool close_gap);
+    void copy_behind();
+    void mute_clips();
+    void group_clips(bool together);
+    void cross_fade_to_next();
+    void mute_loop_range();
+    void add_track();
+    void add_bus();
+    void remove_strip();
+    void move_strip(int by);
+
+  signals:
+    void said(const QString& sentence, bool trouble);
+
+  private:
+    Document& document_;
+    Selection& selection_;
+    const MixPlayer& player_;
+};
+
+}  // namespace rivlen::app

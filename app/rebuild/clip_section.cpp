@@ -1,0 +1,99 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/rebuild/clip_section.h"
+
+#include <QComboBox>
+#include <QSignalBlocker>
+#include <cmath>
+
+#include "app/rebuild/parameters.h"
+#include "app/widgets/controls.h"
+
+namespace rivlen::app {
+
+ClipSection::ClipSection(Document& document, const std::vector<int>& clips, QWidget* parent)
+    : Section(document, parent) {
+    const int first = clips.front();
+    const auto clip = [this, first] {
+        const Clip* c = document_.timeline().clip(first);
+        return c != nullptr ? *c : Clip();
+    };
+    const std::string name = clip().path.stem().string();
+    add_heading(clips.size() == 1 ? tr("Clip: %1").arg(QString::fromStdString(name))
+                                  : tr("%1 clips").arg(clips.size()));
+    auto* settings = new QComboBox(this);
+    settings->setObjectName("clip_card");
+    settings->setAccessibleName(tr("Settings of the clip"));
+    settings->setToolTip(tr("Which settings shape what the clip plays."));
+    settings->addItems({tr("Settings of the track"), tr("As tuned now")});
+    for (std::size_t i = 0; i < kCards; ++i) settings->addItem(tr("Card %1").arg(i + 1));
+    connect(settings, &QComboBox::activated, this, [this, clips](int index) {
+        document_.edit_timeline(tr("Settings of clips"), {}, [&](Timeline& r) {
+            for (const int id : clips) {
+                if (Clip* c = r.clip(id))
+                    c->card = index == 0 ? kTrackSettings : index == 1 ? kTunedSettings : index - 2;
+            }
+        });
+    });
+    on_refresh([settings, clip] {
+        const int card = clip().card;
+        const QSignalBlocker quiet(settings);
+        settings->setCurrentIndex(card == kTrackSettings ? 0 : card == kTunedSettings ? 1 : card + 2);
+        settings->setEnabled(clip().clip_source != ClipSource::Whole);
+    });
+    column().addWidget(settings);
+    add_slider(
+        kClipGain, "clip_gain", [clip] { return clip().gain_db; },
+        [this, clips](double value) {
+            document_.edit_timeline(tr("Gain of clips"), "clip gain",
+                                    [&](Timeline& r) { set_clip_gain(r, clips, value); });
+        });
+    const auto fade = [this, clip, clips](bool in) {
+        add_slider(
+            in ? kFadeInMs : kFadeOutMs, in ? "clip_fade_in" : "clip_fade_out",
+            [this, clip, in] {
+                const Clip c = clip();
+                return 1000.0 * static_cast<double>(in ? c.fade_in.frames : c.fade_out.frames) /
+                       std::max(1, document_.timeline().sample_rate);
+            },
+            [this, clips, in](double ms) {
+                document_.edit_timeline(in ? tr("Fade in") : tr("Fade out"), in ? "fade in" : "fade out",
+                                        [&](Timeline& r) {
+                                            for (const int id : clips) {
+                                                const Clip* c = r.clip(id);
+                                                if (c == nullptr) continue;
+                                                Fade f = in ? c->fade_in : c->fade_out;
+                                                f.frames = std::llround(ms / 1000 * r.sample_rate);
+                                                set_fade(r, id, in, f);
+                                            }
+                                        });
+            });
+    };
+    fade(true);
+    fade(false);
+    auto* shape = new QComboBox(this);
+    shape->setObjectName("fade_shape");
+    shape->setAccessibleName(tr("Shape of the fades"));
+    shape->addItems({tr("Linear fades"), tr("Equal-power fades"), tr("Smooth fades")});
+    connect(shape, &QComboBox::activated, this, [this, clips](int index) {
+        document_.edit_timeline(tr("Shape of fades"), {}, [&](Timeline& r) {
+            for (const int id : clips) {
+                Clip* c = r.clip(id);
+                if (c != nullptr) c->fade_in.shape = c->fade_out.shape = static_cast<FadeShape>(index);
+            }
+        });
+    });
+    on_refresh([shape, clip] {
+        const QSignalBlocker quiet(shape);
+        shape->setCurrentIndex(static_cast<int>(clip().fade_in.shape));
+    });
+    column().addWidget(shape);
+    if (clips.size() == 1) {
+        auto* replace =
+            make_button(tr("Replace…"), "replace",
+                        tr("Other music in its place: as long at most, faded, and as loud."), this);
+        connect(replace, &QToolButton::clicked, this, [this, first] { emit replace_wanted(first); });
+        add_row({replace});
+    }
+}
+
+}  // namespace rivlen::app

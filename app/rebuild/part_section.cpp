@@ -1,0 +1,210 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/rebuild/part_section.h"
+
+#include <QCheckBox>
+#include <QFileDialog>
+#include <QMenu>
+#include <algorithm>
+
+#include "app/rebuild/chain_files.h"
+#include "app/widgets/controls.h"
+#include "app/widgets/theme.h"
+#include "core/effects/effect_presets.h"
+#include "core/project/editing.h"
+
+namespace rivlen::app {
+
+namespace {
+
+constexpr double kMeterFallDb = 0.3;  // each time it is shown
+constexpr double kSmallestShownDb = 0.05;
+
+}  // namespace
+
+PartSection::PartSection(Document& document, int strip, std::size_t place, SetStripValue set_value,
+                         const PartHearing& hearing, QWidget* parent)
+    : Section(document, parent),
+      strip_(strip),
+      part_(document.timeline().strip(strip)->chain[place].id),
+      place_(place),
+      kind_(document.timeline().strip(strip)->chain[place].kind) {
+    build_head();
+    build_acts(hearing);
+    build_graph();
+    build_sliders(set_value);
+}
+
+const Insert* PartSection::insert() const {
+    const Strip* strip = document_.timeline().strip(strip_);
+    if (strip == nullptr) return nullptr;
+    const auto found = std::ranges::find(strip->chain, part_, &Insert::id);
+    return found != strip->chain.end() ? &*found : nullptr;
+}
+
+void PartSection::edit_strip(const QString& label, const QString& key,
+                             const std::function<void(Strip&)>& change) {
+    document_.edit_timeline(label, key, [&](Timeline& r) {
+        if (Strip* s = r.strip(strip_)) change(*s);
+    });
+}
+
+bool PartSection::shows_spectrum() const {
+    return curve_kind(kind_) == CurveKind::Frequency || is_repair(kind_);
+}
+
+void PartSection::show_reduction(double reduction_db) {
+    reduction_db_ = std::min(reduction_db, std::min(0.0, reduction_db_ + kMeterFallDb));
+    const QString shown =
+        reduction_db_ < -kSmallestShownDb ? tr("%1 dB").arg(reduction_db_, 0, 'f', 1) : QString();
+    if (shown != meter_->text()) meter_->setText(shown);
+}
+
+void PartSection::build_head() {
+    const EffectInfo& about = info(kind_);
+    auto* on = new QCheckBox(tr(about.label), this);
+    on->setObjectName(QString("part_on_%1").arg(place_));
+    on->setToolTip(tr(about.sentence));
+    connect(on, &QCheckBox::clicked, this, [this](bool checked) {
+        edit_strip(tr("Switch a part"), {}, [&](Strip& s) {
+            for (auto& p : s.chain) {
+                if (p.id == part_) p.on = checked;
+            }
+        });
+    });
+    on_refresh([this, on] {
+        if (const Insert* p = insert()) on->setChecked(p->on);
+    });
+    meter_ = new QLabel(this);
+    meter_->setFont(number_font());
+    meter_->setMinimumWidth(52);
+    meter_->setAlignment(Qt::AlignRight | Qt::AlignVCenter);
+    auto* up =
+        make_button(QChar(0x2191), QString("part_up_%1").arg(place_), tr("Earlier in the chain"), this);
+    auto* away = make_button(QChar(0x00D7), QString("part_away_%1").arg(place_), tr("Take it out"), this);
+    for (auto* b : {up, away}) b->setProperty("compact", true);
+    connect(up, &QToolButton::clicked, this, [this] {
+        edit_strip(tr("Order of the chain"), {}, [&](Strip& s) {
+            if (place_ > 0 && place_ < s.chain.size()) std::swap(s.chain[place_], s.chain[place_ - 1]);
+        });
+    });
+    connect(away, &QToolButton::clicked, this,
+            [this] { edit_strip(tr("Take a part out"), {}, [&](Strip& s) { remove_part(s, part_); }); });
+    auto* head = new QHBoxLayout;
+    head->setSpacing(4);
+    head->addWidget(on, 1);
+    head->addWidget(meter_);
+    head->addWidget(up);
+    head->addWidget(away);
+    column().addLayout(head);
+}
+
+void PartSection::build_acts(const PartHearing& hearing) {
+    auto* acts = add_row({presets_button(), hearing_button(hearing, Chain::Audition::Original)});
+    if (!is_repair(kind_)) return;
+    auto* propose = make_button(tr("propose"), QString("part_propose_%1").arg(place_),
+                                tr("Sets it by what the track plays."), this);
+    propose->setProperty("compact", true);
+    propose->setEnabled(document_.timeline().track(strip_) != nullptr);
+    connect(propose, &QToolButton::clicked, this, [this] { emit proposal_wanted(strip_, part_); });
+    const int end = acts->count() - 1;  // before the stretch
+    acts->insertWidget(end, hearing_button(hearing, Chain::Audition::Removed));
+    acts->insertWidget(end + 1, propose);
+}
+
+QToolButton* PartSection::hearing_button(const PartHearing& hearing, Chain::Audition what) {
+    const bool removed = what == Chain::Audition::Removed;
+    auto* button =
+        removed ? make_button(tr("removed"), QString("part_removed_%1").arg(place_),
+                              tr("Hear only what this part takes out."), this)
+                : make_button(tr("original"), QString("part_original_%1").arg(place_),
+                              tr("Hear what goes into this part, as loud as what comes out of it."), this);
+    button->setCheckable(true);
+    button->setProperty("compact", true);
+    button->setChecked(hearing.part == part_ && hearing.what == what);
+    connect(button, &QToolButton::clicked, this,
+            [this, what](bool hear) { emit hearing_wanted(hear ? part_ : 0, what); });
+    return button;
+}
+
+// Ready values, and the part as a file of its own.
+QToolButton* PartSection::presets_button() {
+    auto* button = make_button(tr("values"), QString("part_presets_%1").arg(place_),
+                               tr("Ready values for this part, or keep these as a file."), this);
+    button->setProperty("compact", true);
+    button->setPopupMode(QToolButton::InstantPopup);
+    auto* menu = new QMenu(button);
+    menu->setObjectName(QString("part_presets_menu_%1").arg(place_));
+    const auto take = [this](const std::function<void(Insert&)>& change) {
+        edit_strip(tr("Take ready values"), {}, [&](Strip& s) {
+            for (auto& p : s.chain) {
+                if (p.id == part_) change(p);
+            }
+        });
+    };
+    menu->addAction(tr("Standard"), this,
+                    [take] { take([](Insert& p) { p.values = make_part(p.kind, p.id).values; }); });
+    for (const auto& preset : presets_of(kind_))
+        menu->addAction(tr(preset.name), this,
+                        [take, preset] { take([&](Insert& p) { apply(preset, p); }); });
+    menu->addSeparator();
+    menu->addAction(tr("Take from a file…"), this, [this, take] { take_from_file(take); });
+    menu->addAction(tr("Keep as a file…"), this, [this] {
+        const Insert* here = insert();
+        if (here == nullptr) return;
+        if (const Status kept = ask_and_keep_chain(this, tr("Keep the part"), {*here}); !kept)
+            emit said(QString::fromStdString(kept.error().message), true);
+    });
+    button->setMenu(menu);
+    return button;
+}
+
+void PartSection::take_from_file(const std::function<void(const std::function<void(Insert&)>&)>& take) {
+    const auto preset = ask_chain(this, tr("A part"));
+    if (!preset) return;
+    if (!*preset) return emit said(QString::fromStdString(preset->error().message), true);
+    const auto& parts = (*preset)->parts;
+    const auto found = std::ranges::find(parts, kind_, &Insert::kind);
+    if (found == parts.end())
+        return emit said(tr("There is no %1 in that file. Choose another.").arg(tr(info(kind_).label)), true);
+    take([&](Insert& p) { p.values = found->values; });
+}
+
+void PartSection::build_graph() {
+    graph_ = new PartGraph(this);
+    graph_->setObjectName(QString("part_graph_%1").arg(place_));
+    on_refresh([this] {
+        if (const Insert* p = insert()) graph_->show_part(*p, document_.timeline().sample_rate);
+    });
+    connect(graph_, &PartGraph::changed, this, [this](std::size_t parameter, double value) {
+        edit_strip(tr("Equaliser"), QString("graph %1").arg(part_), [&](Strip& s) {
+            for (auto& p : s.chain) {
+                if (p.id == part_) p.values[parameter] = value;
+            }
+        });
+    });
+    connect(graph_, &PartGraph::released, this, [this] { document_.close_step(); });
+    column().addWidget(graph_);
+}
+
+void PartSection::build_sliders(const SetStripValue& set_value) {
+    const EffectInfo& about = info(kind_);
+    for (std::size_t p = 0; p < about.parameters.size(); ++p) {
+        const StripLane target{LaneTarget::Part, part_, static_cast<int>(p), {}};
+        ParameterSlider* slider = add_slider(
+            about.parameters[p], QString("part_%1_%2").arg(place_).arg(about.parameters[p].key),
+            [this, target] {
+                const Strip* s = document_.timeline().strip(strip_);
+                return s != nullptr ? value_at(*s, target, playhead_.count) : 0.0;
+            },
+            [this, set_value, target](double value) { set_value(strip_, target, value); });
+        on_refresh([this, target, slider] {
+            const Strip* s = document_.timeline().strip(strip_);
+            const Insert* here = insert();
+            if (s == nullptr || here == nullptr) return;
+            slider->set_marked(find_lane(*s, target) != nullptr);
+            slider->set_faint(!here->on);
+        });
+    }
+}
+
+}  // namespace rivlen::app

@@ -1,0 +1,115 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// What can be done in the Rebuild view, with its keys.
+#include <QFileDialog>
+
+#include "app/rebuild/rebuild_view.h"
+
+namespace rivlen::app {
+
+std::vector<ActionMenu> RebuildView::menus() {
+    return {listen_menu(), clip_menu(), track_menu(), show_menu()};
+}
+
+ActionMenu RebuildView::listen_menu() {
+    const auto jog_by = [this](int frames) { return [this, frames] { jog(frames); }; };
+    return {
+        tr("Listen"),
+        {{
+            {"mix_play", tr("Play or stop"), {QKeySequence("Space")}, [this] { play_or_stop(); }},
+            {"mix_loop", tr("Loop on or off"), {QKeySequence("L")}, [this] { toggle_loop(); }},
+            {"mix_start", tr("Go to the start"), {QKeySequence("Home")}, [this] { go_to_start(); }},
+            {"mix_frame_back", tr("One frame back"), {QKeySequence(","), QKeySequence("Left")}, jog_by(-1)},
+            {"mix_frame_on", tr("One frame on"), {QKeySequence("."), QKeySequence("Right")}, jog_by(1)},
+            {"mix_frames_back", tr("Ten frames back"), {QKeySequence("Shift+Left")}, jog_by(-10)},
+            {"mix_frames_on", tr("Ten frames on"), {QKeySequence("Shift+Right")}, jog_by(10)},
+        }}};
+}
+
+ActionMenu RebuildView::clip_menu() {
+    ClipActs* c = &clip_acts_;
+    std::vector<Action> edits = {
+        {"cut", tr("Cut at the playhead"), {QKeySequence("T")}, [c] { c->split_at_playhead(); }},
+        {"trim_start",
+         tr("Trim the start to the playhead"),
+         {QKeySequence("[")},
+         [c] { c->trim_to_playhead(true); }},
+        {"trim_end",
+         tr("Trim the end to the playhead"),
+         {QKeySequence("]")},
+         [c] { c->trim_to_playhead(false); }},
+        {"delete",
+         tr("Delete, leave the gap"),
+         {QKeySequence("Delete"), QKeySequence("Backspace")},
+         [this] { remove(false); }},
+        {"delete_close",
+         tr("Delete, close the gap"),
+         {QKeySequence("Shift+Delete"), QKeySequence("Shift+Backspace")},
+         [this] { remove(true); }},
+        {"copy", tr("Copy behind itself"), {QKeySequence("C")}, [c] { c->copy_behind(); }},
+        {"cross_fade", tr("Cross-fade with the next"), {QKeySequence("X")}, [c] { c->cross_fade_to_next(); }},
+        {"mute_clips", tr("Mute or unmute clips"), {QKeySequence("M")}, [c] { c->mute_clips(); }},
+        {"mute_loop",
+         tr("Mute the loop range on this track"),
+         {QKeySequence("Shift+M")},
+         [c] { c->mute_loop_range(); }},
+    };
+    std::vector<Action> ways = {
+        {"group", tr("Group"), {QKeySequence("G")}, [c] { c->group_clips(true); }},
+        {"ungroup", tr("Ungroup"), {QKeySequence("U")}, [c] { c->group_clips(false); }},
+        {"groups", tr("Edit groups as one, or not"), {QKeySequence("Shift+G")}, [this] { toggle_groups(); }},
+        {"snap", tr("Snap or not"), {QKeySequence("N")}, [this] { toggle_snapping(); }},
+        {"silences", tr("Silences in talk…"), {QKeySequence("Shift+S")}, [this] { toggle_silences(); }},
+    };
+    return {tr("Clip"), {edits, ways}};
+}
+
+ActionMenu RebuildView::track_menu() {
+    ClipActs* c = &clip_acts_;
+    std::vector<Action> material = {
+        {"place_stems",
+         tr("Place the stems of the recording"),
+         {QKeySequence("Shift+P")},
+         [this] { place_stems(); }},
+        {"add_file",
+         tr("Bring a file onto the track…"),
+         {QKeySequence("Shift+B")},
+         [this] { ask_file_for_track(); }},
+        {"look_at_track", tr("First look…"), {QKeySequence("F")}, [this] { look_at(selection_.strip()); }},
+        {"record", tr("Record"), {QKeySequence("Shift+R")}, [this] { take_.toggle(); }},
+        {"track_line", tr("Line over time"), {QKeySequence("Y")}, [this] { toggle_line(); }},
+    };
+    std::vector<Action> tracks = {
+        {"add_track", tr("Add a track"), {QKeySequence("Shift+T")}, [c] { c->add_track(); }},
+        {"add_bus", tr("Add a bus"), {}, [c] { c->add_bus(); }},
+        {"remove_strip", tr("Remove the track or bus"), {}, [c] { c->remove_strip(); }},
+        {"track_above", tr("Track above"), {QKeySequence("Up")}, [this] { choose_next_strip(-1); }},
+        {"track_below", tr("Track below"), {QKeySequence("Down")}, [this] { choose_next_strip(1); }},
+        {"track_up", tr("Move the track up"), {QKeySequence("Ctrl+Up")}, [c] { c->move_strip(-1); }},
+        {"track_down", tr("Move the track down"), {QKeySequence("Ctrl+Down")}, [c] { c->move_strip(1); }},
+    };
+    std::vector<Action> out = {
+        {"write_mix", tr("Write the mix…"), {QKeySequence("Ctrl+M")}, [this] { ask_mix_file(); }}};
+    return {tr("Track"), {material, tracks, out}};
+}
+
+ActionMenu RebuildView::show_menu() {
+    return {tr("Show"),
+            {{
+                {"mix_closer", tr("Closer"), {QKeySequence("+"), QKeySequence("=")}, [this] { zoom(0.5); }},
+                {"mix_wider", tr("Wider"), {QKeySequence("-")}, [this] { zoom(2.0); }},
+                {"mix_show_all", tr("Everything"), {QKeySequence("W")}, [this] { show_all(); }},
+                {"mix_show_loop", tr("Loop range"), {QKeySequence("Z")}, [this] { show_loop(); }},
+                {"picture_window",
+                 tr("Picture in a window of its own"),
+                 {QKeySequence("V")},
+                 [this] { show_picture_window(); }},
+            }}};
+}
+
+void RebuildView::ask_mix_file() {
+    const QString file =
+        QFileDialog::getSaveFileName(this, tr("Write the mix"), {}, tr("Sound (*.wav *.flac)"));
+    if (!file.isEmpty()) write_mix(file.toStdString());
+}
+
+}  // namespace rivlen::app

@@ -1,0 +1,464 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/separate/separate_view.h"
+
+#include <QGridLayout>
+#include <QHBoxLayout>
+#include <QVBoxLayout>
+#include <algorithm>
+#include <cmath>
+
+#include "app/widgets/controls.h"
+#include "app/widgets/theme.h"
+#include "core/dsp/decibels.h"
+#include "core/workflow/looping.h"
+
+namespace rivlen::app {
+
+namespace {
+
+constexpr int kHeaderWidth = 138;
+constexpr double kSilentDb = -90;
+constexpr double kMeterFallDb = 0.4;  // each time the meter is looked at
+
+}  // namespace
+
+SeparateView::SeparateView(Document& document, JobList& jobs, Player& player, const QString& device,
+                           QWidget* parent)
+    : QWidget(parent),
+      document_(document),
+      jobs_(jobs),
+      player_(player),
+      measuring_(document, jobs),
+      device_(new QLabel(device, this)) {
+    gains_.fill(1.0F);
+    auto* column = new QVBoxLayout(this);
+    column->setContentsMargins(0, 0, 0, 0);
+    column->setSpacing(4);
+    auto* middle = new QHBoxLayout;
+    middle->setSpacing(6);
+    middle->addWidget(build_lanes(), 1);
+    middle->addWidget(build_side());
+    column->addLayout(middle, 1);
+    cards_ = new CardRow(document_, measuring_, this);
+    cards_->setObjectName("cards");
+    column->addWidget(cards_);
+    column->addWidget(build_transport());
+    match_timer_.setSingleShot(true);
+    match_timer_.setInterval(120);
+    connect(cards_, &CardRow::said, this, &SeparateView::said);
+    connect(&document_, &Document::session_changed, this, &SeparateView::follow_session);
+    connect(&document_, &Document::material_changed, this, &SeparateView::follow_material);
+    connect(tuning_, &TuningPanel::line_wanted, this, &SeparateView::open_line);
+    connect(line_, &LineEditor::opened_or_closed, this, [this] { tuning_->show_line(line_->setting()); });
+    connect(lanes_, &LaneCanvas::lane_clicked, this, [this](int lane) {
+        if (lane > 0) choose_stem(lane - 1);
+    });
+    connect(&match_timer_, &QTimer::timeout, this, &SeparateView::measure_match);
+    choose_stem(0);
+    follow_session();
+    follow_material();
+}
+
+QWidget* SeparateView::build_lanes() {
+    auto* area = new QWidget(this);
+    auto* grid = new QGridLayout(area);
+    grid->setContentsMargins(0, 0, 0, 0);
+    grid->setSpacing(3);
+    strip_ = new TimeStrip(document_, player_, view_, area);
+    lanes_ = new LaneCanvas(document_, player_, view_, area);
+    lanes_->setObjectName("lanes");
+    strip_->setObjectName("strip");
+    line_ = new LineEditor(document_, view_, *lanes_);
+    auto* headers = new QWidget(area);
+    headers->setFixedWidth(kHeaderWidth);
+    auto* column = new QVBoxLayout(headers);
+    column->setContentsMargins(0, 0, 0, 0);
+    column->setSpacing(3);
+    for (int lane = 0; lane < kLanes; ++lane) column->addWidget(build_lane_header(lane, headers), 1);
+    grid->addWidget(strip_, 0, 1);
+    grid->addWidget(headers, 1, 0);
+    grid->addWidget(lanes_, 1, 1);
+    risk_ = new RiskStrip(document_, measuring_, view_, area);
+    risk_->setObjectName("risk");
+    auto* risk_label = new QLabel(tr("Risk"), area);
+    risk_label->setContentsMargins(4, 0, 0, 0);
+    risk_label->setToolTip(risk_->toolTip());
+    grid->addWidget(risk_label, 2, 0);
+    grid->addWidget(risk_, 2, 1);
+    grid->setColumnStretch(1, 1);
+    return area;
+}
+
+QWidget* SeparateView::build_lane_header(int lane, QWidget* parent) {
+    auto* header = new QWidget(parent);
+    auto* box = new QVBoxLayout(header);
+    box->setContentsMargins(4, 6, 4, 4);
+    box->setSpacing(4);
+    if (lane == 0) {
+        box->addWidget(new QLabel(tr("Source"), header));
+        auto* note = new QLabel(tr("as brought in"), header);
+        dim(note);
+        box->addWidget(note);
+    } else {
+        fill_stem_header(static_cast<std::size_t>(lane - 1), header);
+    }
+    box->addStretch(1);
+    return header;
+}
+
+void SeparateView::fill_stem_header(std::size_t s, QWidget* header) {
+    const QString key = kStemNames[s];
+    names_[s] = make_button(stem_label(s), "stem_" + key,
+                            tr("Choose this stem for tuning (arrow up, arrow down)."), header);
+    names_[s]->setCheckable(true);
+    names_[s]->setProperty("drawn", true);  // its icon has the stem's colour: no bright ground behind it
+    names_[s]->setIcon(stem_icon(s));
+    names_[s]->setToolButtonStyle(Qt::ToolButtonTextBesideIcon);
+    names_[s]->setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Fixed);
+    connect(names_[s], &QToolButton::clicked, this, [this, s] { choose_stem(static_cast<int>(s)); });
+    solo_[s] = make_button(tr("Solo"), "solo_" + key, tr("Hear and keep only the stems with solo."), header);
+    mute_[s] = make_button(tr("Mute"), "mute_" + key, tr("Leave this stem out of what is kept."), header);
+    solo_[s]->setProperty("action", "solo");
+    mute_[s]->setProperty("action", "mute");
+    auto* pair = new QHBoxLayout;
+    for (auto* b : {solo_[s], mute_[s]}) {
+        b->setCheckable(true);
+        b->setAccessibleName(QString("%1 %2").arg(b->text(), stem_label(s)));
+        pair->addWidget(b);
+    }
+    auto* box = static_cast<QVBoxLayout*>(header->layout());
+    box->addWidget(names_[s]);
+    box->addLayout(pair);
+    connect(solo_[s], &QToolButton::clicked, this, [this, s](bool on) {
+        document_.edit_settings(tr("Solo"), {}, [&](ShapeSettings& x) { x.stems[s].solo = on; });
+    });
+    connect(mute_[s], &QToolButton::clicked, this, [this, s](bool on) {
+        document_.edit_settings(tr("Mute"), {}, [&](ShapeSettings& x) { x.stems[s].mute = on; });
+    });
+}
+
+QWidget* SeparateView::build_side() {
+    auto* side = new QWidget(this);
+    side->setFixedWidth(330);
+    auto* column = new QVBoxLayout(side);
+    column->setContentsMargins(0, 0, 0, 0);
+    picture_ = new PicturePane(side);
+    picture_->setFixedHeight(96);
+    picture_->setVisible(false);
+    tuning_ = new TuningPanel(document_, measuring_, side);
+    column->addWidget(picture_);
+    column->addWidget(tuning_, 1);
+    return side;
+}
+
+QWidget* SeparateView::build_transport() {
+    auto* bar = new QWidget(this);
+    auto* line = new QHBoxLayout(bar);
+    line->setContentsMargins(0, 2, 0, 0);
+    play_ = make_button(tr("Play"), "play", tr("Play or stop."), bar);
+    loop_ = make_button(tr("Loop"), "loop",
+                        tr("Play the loop range again and again. Drag over the lanes to set it."), bar);
+    loop_->setCheckable(true);
+    time_ = new QLabel(bar);
+    time_->setFont(number_font());
+    time_->setMinimumWidth(112);
+    time_->setAccessibleName(tr("Playhead"));
+    level_match_ = make_button(tr("Level match"), "level_match",
+                               tr("All ways of listening are made as loud as the source over the loop, so "
+                                  "that the louder one does not seem better."),
+                               bar);
+    level_match_->setCheckable(true);
+    match_ = new QLabel(bar);
+    match_->setFont(number_font());
+    match_->setMinimumWidth(64);
+    match_->setObjectName("match_gain");
+    sum_ = new QLabel(bar);
+    sum_->setObjectName("sum");
+    sum_->setToolTip(tr("Peak of the difference between the four neutral stems together and the source."));
+    meter_ = new QLabel(bar);
+    meter_->setFont(number_font());
+    meter_->setMinimumWidth(84);
+    meter_->setAlignment(Qt::AlignRight | Qt::AlignVCenter);
+    meter_->setAccessibleName(tr("Peak level"));
+    line->addWidget(play_);
+    line->addWidget(loop_);
+    line->addWidget(time_);
+    line->addSpacing(14);
+    line->addWidget(build_monitors(bar));
+    line->addWidget(level_match_);
+    line->addWidget(match_);
+    line->addStretch(1);
+    line->addWidget(sum_);
+    line->addSpacing(8);
+    line->addWidget(meter_);
+    line->addSpacing(8);
+    line->addWidget(device_);
+    connect(play_, &QToolButton::clicked, this, &SeparateView::play_or_stop);
+    connect(loop_, &QToolButton::clicked, this, &SeparateView::toggle_loop);
+    connect(level_match_, &QToolButton::clicked, this, [this](bool on) {
+        document_.edit(tr("Level match"), {}, [on](Session& s) { s.level_match = on; });
+    });
+    return bar;
+}
+
+QWidget* SeparateView::build_monitors(QWidget* parent) {
+    auto* row = new QWidget(parent);
+    auto* line = new QHBoxLayout(row);
+    line->setContentsMargins(0, 0, 0, 0);
+    line->addWidget(new QLabel(tr("Listen to"), row));
+    const std::array<QString, kMonitors> labels = {tr("Source"),  tr("Kept"),    tr("Removed"), stem_label(0),
+                                                   stem_label(1), stem_label(2), stem_label(3)};
+    const std::array<QString, kMonitors> names = {"source", "kept",  "removed", "dialogue",
+                                                  "reverb", "music", "ambience"};
+    auto* group = new QButtonGroup(this);
+    for (std::size_t m = 0; m < kMonitors; ++m) {
+        monitors_[m] =
+            make_button(labels[m], "monitor_" + names[m],
+                        m < 3 ? tr("Listen to: %1.").arg(labels[m]) : tr("Listen to this stem alone."), row);
+        monitors_[m]->setCheckable(true);
+        group->addButton(monitors_[m]);
+        if (m >= 3) {
+            monitors_[m]->setProperty("drawn", true);
+            monitors_[m]->setIcon(stem_icon(m - 3));
+            monitors_[m]->setToolButtonStyle(Qt::ToolButtonIconOnly);
+        }
+        connect(monitors_[m], &QToolButton::clicked, this,
+                [this, m] { set_monitor(static_cast<Monitor>(m)); });
+        line->addWidget(monitors_[m]);
+    }
+    return row;
+}
+
+void SeparateView::follow_session() {
+    const Session& session = document_.session();
+    const auto* item = document_.current_item();
+    for (std::size_t s = 0; s < kStems; ++s) {
+        const StemSettings settings = item != nullptr ? item->settings.stems[s] : StemSettings{};
+        solo_[s]->setChecked(settings.solo);
+        mute_[s]->setChecked(settings.mute);
+        solo_[s]->setEnabled(item != nullptr);
+        mute_[s]->setEnabled(item != nullptr);
+    }
+    monitors_[static_cast<std::size_t>(session.monitor)]->setChecked(true);
+    level_match_->setChecked(session.level_match);
+    loop_->setChecked(item != nullptr && item->loop && item->loop_on);
+    loop_->setEnabled(item != nullptr && item->loop);
+    feed_player();
+    match_timer_.start();
+}
+
+// While a blind comparison runs, it alone decides what is heard.
+void SeparateView::feed_player() {
+    const auto* item = document_.current_item();
+    if (item != nullptr) player_.set_loop(item->heard_loop());
+    if (blind_ != nullptr && blind_->running()) return;
+    player_.set_monitor(document_.session().monitor);
+    if (item != nullptr) player_.set_settings(item->timed());
+}
+
+void SeparateView::follow_material() {
+    const Material* material = document_.current_material();
+    const auto source = document_.source();
+    const auto map = document_.map();
+    const auto heard = document_.map_so_far();
+    if (source != shown_source_ || heard != shown_map_) {
+        if (source != shown_source_) view_.set_total(source ? source->seconds() : 1.0);
+        shown_source_ = source;
+        shown_map_ = heard;
+        player_.set_material(source, heard);
+        emit recording_changed();
+        picture_->set_picture(source && material->info.picture ? source->original()
+                                                               : std::filesystem::path());
+        match_timer_.start();
+    }
+    play_->setEnabled(source != nullptr);
+    for (std::size_t m = 1; m < kMonitors; ++m) monitors_[m]->setEnabled(heard != nullptr);
+    if (!source) {
+        sum_->setText({});
+    } else if (!map) {
+        sum_->setText(heard ? tr("What is split can be heard.") : tr("Not split yet."));
+    } else if (material->sum_dbfs) {
+        sum_->setText(tr("Sum check %1 dBFS").arg(*material->sum_dbfs, 0, 'f', 1));
+    } else {
+        sum_->setText(tr("Sum check…"));
+    }
+}
+
+void SeparateView::follow_time() {
+    if (!shown_source_) return;
+    const RecordingFrame at{player_.position()};
+    const double seconds = playhead_seconds();
+    const bool playing = player_.playing();
+    if (document_.playhead() != at) {
+        document_.set_playhead(at);
+        tuning_->follow_playhead();
+        tuning_->update();
+    }
+    const QString shown = strip_->time_text().of(seconds);
+    if (shown != time_->text() || playing) {
+        time_->setText(shown);
+        if (playing) view_.follow(seconds);
+        picture_->show_time(seconds);
+        lanes_->update();
+        strip_->update();
+    }
+    play_->setText(playing ? tr("Stop") : tr("Play"));
+    const auto peak = static_cast<double>(player_.take_peak());
+    meter_db_ = std::max(peak > 0 ? db_of_amplitude(peak) : kSilentDb, meter_db_ - kMeterFallDb);
+    meter_->setText(meter_db_ > kSilentDb + 1 ? tr("%1 dBFS").arg(meter_db_, 0, 'f', 1) : tr("— dBFS"));
+}
+
+bool SeparateView::settled() const {
+    return measuring_.settled() && !match_timer_.isActive() && match_job_ == 0;
+}
+
+double SeparateView::playhead_seconds() const {
+    return shown_source_ ? static_cast<double>(player_.position()) / shown_source_->sample_rate() : 0.0;
+}
+
+void SeparateView::choose_stem(int chosen) {
+    if (stem_ != chosen && line_->setting()) line_->close_line();
+    stem_ = chosen;
+    tuning_->choose(stem());
+    lanes_->set_chosen(chosen);
+    for (std::size_t s = 0; s < kStems; ++s) names_[s]->setChecked(s == stem());
+}
+
+void SeparateView::set_monitor(Monitor monitor) {
+    document_.edit(tr("Listen to another"), "monitor", [monitor](Session& s) { s.monitor = monitor; });
+    show_match_gain();
+}
+
+void SeparateView::show_match_gain() {
+    const auto gain = static_cast<double>(gains_[static_cast<std::size_t>(document_.session().monitor)]);
+    match_->setText(document_.session().level_match ? tr("%1 dB").arg(db_of_amplitude(gain), 0, 'f', 1)
+                                                    : QString());
+}
+
+// Measured in the background over the loop (or the whole) whenever settings rest for a moment.
+void SeparateView::measure_match() {
+    const auto* item = document_.current_item();
+    if (!shown_source_ || !shown_map_ || item == nullptr) return;
+    if (match_job_ != 0) jobs_.cancel(match_job_);
+    const int number = ++match_count_;
+    auto result = std::make_shared<MatchResult>();
+    const auto total = static_cast<std::int64_t>(shown_source_->frames());
+    const LoopRange range = item->loop && item->loop_on ? *item->loop : LoopRange{0, total};
+    match_job_ = jobs_.start(
+        tr("Measuring"),
+        [source = shown_source_, map = shown_map_, settings = item->timed(), range,
+         result](const JobControl& job) -> Status {
+            auto measured = rivlen::measure_match(*source, map.get(), settings, range.first, range.last, job);
+            if (!measured) return measured.error();
+            *result = *measured;
+            return {};
+        },
+        [this, result, number, wanted = document_.session().level_match](const Status& status) {
+            if (number == match_count_) match_job_ = 0;
+            if (!status) return;
+            gains_ = result->gain;
+            if (blind_ != nullptr && blind_->running()) return;
+            std::array<float, kMonitors> flat{};
+            flat.fill(1.0F);
+            player_.set_match_gains(wanted ? gains_ : flat);
+            show_match_gain();
+        },
+        true);
+}
+
+void SeparateView::play_or_stop() {
+    player_.playing() ? player_.stop() : player_.play();
+}
+
+void SeparateView::toggle_loop() {
+    document_.edit(tr("Loop"), {}, [](Session& s) {
+        if (s.current >= 0) s.items[static_cast<std::size_t>(s.current)].loop_on ^= true;
+    });
+}
+
+void SeparateView::step_pre_roll() {
+    if (!shown_source_ || document_.current_item() == nullptr) return;
+    int seconds = 0;
+    document_.edit(tr("Pre-roll"), {}, [&](Session& s) {
+        seconds =
+            rivlen::step_pre_roll(s.items[static_cast<std::size_t>(s.current)], shown_source_->sample_rate());
+    });
+    emit said(seconds > 0 ? tr("The loop begins %1 s before its range each time.").arg(seconds)
+                          : tr("The loop begins with its range."),
+              false);
+}
+
+void SeparateView::toggle_own_settings() {
+    const auto* item = document_.current_item();
+    if (item == nullptr || !item->loop || !shown_source_)
+        return emit said(tr("Set a loop range first: drag over the lanes."), false);
+    bool own = false;
+    document_.edit(tr("Own settings for the loop range"), {}, [&](Session& s) {
+        own = rivlen::toggle_own_settings(s.items[static_cast<std::size_t>(s.current)],
+                                          shown_source_->sample_rate());
+    });
+    emit said(own ? tr("While the loop stands on this range, the controls change its own settings. Ctrl+R "
+                       "drops them.")
+                  : tr("The loop range follows the settings of the whole again."),
+              false);
+}
+
+void SeparateView::go_to_start() {
+    const auto* item = document_.current_item();
+    const auto loop = item != nullptr ? item->heard_loop() : std::nullopt;
+    player_.locate(loop ? loop->first : 0);
+}
+
+void SeparateView::nudge(int picture_frames) {
+    if (!shown_source_) return;
+    player_.locate(player_.position() +
+                   static_cast<std::int64_t>(picture_frames * strip_->time_text().frame_seconds() *
+                                             shown_source_->sample_rate()));
+}
+
+void SeparateView::change_isolation(double by) {
+    const double now = document_.shown_settings().stems[stem()].value(Setting::Isolation);
+    document_.set_value(tr("Isolation"), stem(), Setting::Isolation, std::clamp(now + by, 0.0, 100.0));
+}
+
+void SeparateView::open_line(Setting setting, bool open) {
+    if (!open) return line_->close_line();
+    if (!shown_source_) {
+        tuning_->show_line({});
+        return emit said(tr("Bring in a recording first."), false);
+    }
+    line_->open(stem(), setting);
+    line_->setFocus();
+}
+
+void SeparateView::remove_line() {
+    const Setting setting = line_->setting().value_or(tuning_->touched());
+    document_.edit_lines(tr("Remove the line"), {}, [&](std::vector<SettingLane>& lines) {
+        std::erase_if(lines, [&](const SettingLane& l) { return l.stem == stem() && l.setting == setting; });
+    });
+}
+
+void SeparateView::compare_blind() {
+    if (document_.current_item() == nullptr || !shown_map_)
+        return emit said(tr("Split the recording first."), false);
+    if (blind_ == nullptr) {
+        blind_ = new BlindComparison(document_, jobs_, player_, this);
+        connect(blind_, &BlindComparison::ended, this, [this] {
+            feed_player();
+            measure_match();
+        });
+        connect(blind_, &BlindComparison::said, this, &SeparateView::said);
+    }
+    blind_->show();
+    blind_->raise();
+}
+
+void SeparateView::show_loop() {
+    const auto* item = document_.current_item();
+    if (item == nullptr || !item->loop || !shown_source_) return;
+    const double rate = shown_source_->sample_rate();
+    const double span = static_cast<double>(item->loop->last - item->loop->first) / rate;
+    view_.show(static_cast<double>(item->loop->first) / rate - span * 0.1, span * 1.2);
+}
+
+}  // namespace rivlen::app

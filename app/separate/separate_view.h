@@ -1,0 +1,107 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// The Separate view: lanes of source and stems, tuning, cards, the risk line, and the transport of a
+// recording.
+#pragma once
+
+#include <QButtonGroup>
+#include <QLabel>
+#include <QTimer>
+#include <QToolButton>
+#include <QWidget>
+#include <array>
+#include <memory>
+#include <vector>
+
+#include "app/separate/blind.h"
+#include "app/separate/card_row.h"
+#include "app/separate/lanes.h"
+#include "app/separate/line_editor.h"
+#include "app/separate/measuring.h"
+#include "app/separate/risk_strip.h"
+#include "app/separate/tuning_panel.h"
+#include "app/shell/document.h"
+#include "app/shell/jobs.h"
+#include "app/widgets/actions.h"
+#include "app/widgets/picture_pane.h"
+#include "app/widgets/time_strip.h"
+#include "core/assessment/level_match.h"
+#include "core/play/player.h"
+
+namespace rivlen::app {
+
+class SeparateView : public QWidget {
+    Q_OBJECT
+  public:
+    SeparateView(Document& document, JobList& jobs, Player& player, const QString& device,
+                 QWidget* parent = nullptr);
+    [[nodiscard]] std::vector<ActionMenu> menus();
+
+    // Lanes, meters and controls catch up with playback.
+    void follow_time();
+    // Nothing is being measured, or waits to be.
+    [[nodiscard]] bool settled() const;
+    [[nodiscard]] TimeView& time_view() { return view_; }
+    [[nodiscard]] Measuring& measuring() { return measuring_; }
+
+  signals:
+    void said(const QString& sentence, bool trouble);
+    void recording_changed();  // another is shown and played
+
+  private:
+    QWidget* build_lanes();
+    QWidget* build_lane_header(int lane, QWidget* parent);
+    void fill_stem_header(std::size_t stem, QWidget* header);
+    QWidget* build_side();
+    QWidget* build_transport();
+    QWidget* build_monitors(QWidget* parent);
+    [[nodiscard]] ActionMenu listen_menu();
+    [[nodiscard]] ActionMenu stem_menu();
+    [[nodiscard]] ActionMenu tune_menu();
+    [[nodiscard]] ActionMenu show_menu();
+    void follow_session();
+    void follow_material();
+    void feed_player();
+    void play_or_stop();
+    void choose_stem(int stem);
+    void set_monitor(Monitor monitor);
+    void show_match_gain();
+    void measure_match();
+    void toggle_loop();
+    void step_pre_roll();
+    void toggle_own_settings();
+    void go_to_start();
+    void nudge(int picture_frames);
+    void change_isolation(double by);
+    void open_line(Setting setting, bool open);
+    void remove_line();
+    void compare_blind();
+    void show_loop();
+    [[nodiscard]] double playhead_seconds() const;
+    [[nodiscard]] std::size_t stem() const { return static_cast<std::size_t>(stem_); }
+
+    Document& document_;
+    JobList& jobs_;
+    Player& player_;
+    Measuring measuring_;
+    TimeView view_;
+    QTimer match_timer_;
+    LaneCanvas* lanes_ = nullptr;
+    LineEditor* line_ = nullptr;
+    TimeStrip* strip_ = nullptr;
+    PicturePane* picture_ = nullptr;
+    TuningPanel* tuning_ = nullptr;
+    RiskStrip* risk_ = nullptr;
+    CardRow* cards_ = nullptr;
+    BlindComparison* blind_ = nullptr;
+    QLabel *time_ = nullptr, *sum_ = nullptr, *match_ = nullptr, *meter_ = nullptr, *device_ = nullptr;
+    QToolButton *play_ = nullptr, *loop_ = nullptr, *level_match_ = nullptr;
+    std::array<QToolButton*, kMonitors> monitors_{};
+    std::array<QToolButton*, kStems> solo_{}, mute_{}, names_{};
+    std::shared_ptr<const Source> shown_source_;
+    std::shared_ptr<const MaskMap> shown_map_;
+    std::array<float, kMonitors> gains_{};
+    int match_job_ = 0, match_count_ = 0, stem_ = 0;
+    double meter_db_ = -90;
+};
+
+}  // namespace rivlen::app

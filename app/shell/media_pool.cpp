@@ -1,0 +1,233 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/shell/media_pool.h"
+
+#include <QPointer>
+#include <algorithm>
+
+#include "app/widgets/text.h"
+#include "core/separation/shaper.h"
+#include "core/separation/sum_check.h"
+#include "core/workflow/bringing_in.h"
+#include "core/workflow/splitting.h"
+
+namespace rivlen::app {
+
+namespace fs = std::filesystem;
+
+MediaPool::MediaPool(JobList& jobs, fs::path work_folder,
+                     std::function<ChannelGrouping(const fs::path&)> channels_of, QObject* parent)
+    : QObject(parent),
+      jobs_(jobs),
+      work_folder_(std::move(work_folder)),
+      channels_of_(std::move(channels_of)) {}
+
+const Material* MediaPool::find(const fs::path& path) const {
+    const auto found = materials_.find(path);
+    return found != materials_.end() ? &found->second : nullptr;
+}
+
+MixMediaSet MediaPool::at_session_rate() const {
+    MixMediaSet out;
+    for (const auto& [path, material] : materials_) {
+        if (!material.at_session_rate) continue;
+        out[path] = {material.at_session_rate, material.map, material.source->sample_rate()};
+    }
+    return out;
+}
+
+bool MediaPool::reading() const {
+    return std::ranges::any_of(materials_, [](const auto& entry) { return entry.second.loading; });
+}
+
+void MediaPool::load(const fs::path& path) {
+    if (materials_.contains(path)) return;
+    Material& material = materials_[path];
+    std::error_code error;
+    if (!fs::exists(path, error)) {
+        material.trouble = tr("The recording is missing.");
+        emit missing(text(path));
+        return;
+    }
+    material.loading = true;
+    auto loaded = std::make_shared<BroughtIn>();
+    jobs_.start(
+        tr("Bringing in %1").arg(text(path.filename())),
+        [path, loaded, folder = work_folder_](const JobControl& job) -> Status {
+            auto brought = bring_in(path, folder, job);
+            if (!brought) return brought.error();
+            *loaded = std::move(*brought);
+            return {};
+        },
+        [this, path, loaded](const Status& status) {
+            Material& here = materials_[path];
+            here.loading = false;
+            if (!status) {
+                here.trouble = text(status.error().message);
+                emit said(here.trouble, true);
+            } else {
+                here.info = loaded->info;
+                here.source = loaded->source;
+                for (const auto& warning : here.source->warnings())
+                    emit said(text(path.filename()) + ": " + text(warning), true);
+                find_map(path);
+                convert(path);
+                emit read(text(path));
+            }
+            emit changed();
+        });
+}
+
+void MediaPool::leave_alone(const std::vector<fs::path>& paths) {
+    for (const auto& path : paths) {
+        Material& material = materials_[path];
+        material = {};
+        material.left_alone = true;
+        material.trouble = tr("Left alone: Rivlen ended while it read the recordings of this session.");
+    }
+}
+
+std::vector<fs::path> MediaPool::left_alone() const {
+    std::vector<fs::path> paths;
+    for (const auto& [path, material] : materials_) {
+        if (material.left_alone) paths.push_back(path);
+    }
+    return paths;
+}
+
+void MediaPool::read_anyway(const fs::path& path) {
+    materials_.erase(path);
+    load(path);
+    emit changed();
+}
+
+void MediaPool::set_session_rate(int rate) {
+    session_rate_ = rate;
+    for (const auto& [path, material] : materials_) convert(path);
+}
+
+void MediaPool::convert(const fs::path& path) {
+    const int rate = session_rate_;
+    Material& material = materials_[path];
+    if (rate == 0) return;
+    if (material.at_session_rate && material.at_session_rate->sample_rate() != rate)
+        material.at_session_rate.reset();
+    if (!material.source || material.at_session_rate || material.converting) return;
+    if (material.source->sample_rate() == rate) {
+        material.at_session_rate = material.source;
+        return;
+    }
+    material.converting = true;
+    auto converted = std::make_shared<std::shared_ptr<const Source>>();
+    jobs_.start(
+        tr("Converting %1 to %2 Hz").arg(text(path.filename())).arg(rate),
+        [source = material.source, rate, folder = work_folder_, converted](const JobControl& job) -> Status {
+            auto made = Source::at_rate(*source, rate, folder, job);
+            if (!made) return made.error();
+            *converted = std::make_shared<const Source>(std::move(*made));
+            return {};
+        },
+        [this, path, rate, converted](const Status& status) {
+            Material& here = materials_[path];
+            here.converting = false;
+            if (!status) {
+                emit said(text(status.error().message), status.error().kind != ErrorKind::Cancelled);
+            } else if (rate == session_rate_) {
+                here.at_session_rate = *converted;
+                emit ready_to_mix(text(path));
+            } else {
+                convert(path);  // the session's rate has changed meanwhile
+            }
+            emit changed();
+        });
+}
+
+void MediaPool::find_map_again(const fs::path& path) {
+    const auto found = materials_.find(path);
+    if (found == materials_.end() || !found->second.source) return;
+    found->second.map.reset();
+    find_map(path);
+}
+
+void MediaPool::find_map(const fs::path& path) {
+    Material& material = materials_[path];
+    auto map = best_map(*material.source, channels_of_(path), work_folder_);
+    if (!map) return;
+    material.map = std::make_shared<const MaskMap>(std::move(*map));
+    measure_sum(path);
+}
+
+void MediaPool::measure_sum(const fs::path& path) {
+    const Material& material = materials_[path];
+    auto value = std::make_shared<double>(0.0);
+    jobs_.start(
+        tr("Checking the sum"),
+        [source = material.source, map = material.map, value](const JobControl& job) -> Status {
+            *value = measure_sum_dbfs(*source, *map, 0, static_cast<std::int64_t>(source->frames()), job);
+            return job.cancelled() ? Status(JobControl::cancelled_error()) : Status{};
+        },
+        [this, path, value](const Status& status) {
+            if (!status) return;
+            materials_[path].sum_dbfs = *value;
+            emit changed();
+        },
+        true);
+}
+
+void MediaPool::show_part(const fs::path& path, std::shared_ptr<const MaskMap> map) {
+    if (splitting_ == 0) return;  // it is done since
+    materials_[path].map_so_far = std::move(map);
+    emit changed();
+}
+
+void MediaPool::split(const fs::path& path, const std::string& model, RecordingFrame wanted) {
+    const Material* material = find(path);
+    if (material == nullptr || !material->source || splitting()) return;
+    SplitWish wish;
+    wish.work_folder = work_folder_;
+    wish.model = find_model(model);
+    wish.again = true;
+    wish.channels = channels_of_(path);
+    wish.wanted_frame = wanted.count;
+    // The job list waits for the thread of the split before it goes; this may go earlier.
+    wish.on_part = [&jobs = jobs_, me = QPointer<MediaPool>(this), path](MaskMap part) {
+        auto map = std::make_shared<const MaskMap>(std::move(part));
+        QMetaObject::invokeMethod(
+            &jobs,
+            [me, path, map] {
+                if (me) me->show_part(path, map);
+            },
+            Qt::QueuedConnection);
+    };
+    auto done = std::make_shared<std::optional<SplitOutcome>>();
+    splitting_ = jobs_.start(
+        tr("Splitting %1").arg(text(path.filename())),
+        [source = material->source, wish, done](const JobControl& job) -> Status {
+            auto outcome = split_recording(*source, wish, job);
+            if (!outcome) return outcome.error();
+            *done = std::move(*outcome);
+            return {};
+        },
+        [this, path, done, model, channels = wish.channels](const Status& status) {
+            splitting_ = 0;
+            Material& here = materials_[path];
+            here.map_so_far.reset();
+            if (!status) {
+                emit said(text(status.error().message), status.error().kind != ErrorKind::Cancelled);
+            } else {
+                emit said(tr("Split with the %1 model in %2 s, %3 × real time.")
+                              .arg(text(model))
+                              .arg((*done)->report->seconds, 0, 'f', 1)
+                              .arg((*done)->report->times_real_time, 0, 'f', 0),
+                          false);
+                // Channels may be grouped otherwise by now: then the map stays for later.
+                if (channels_of_(path) == channels) {
+                    here.map = std::make_shared<const MaskMap>(std::move((*done)->map));
+                    measure_sum(path);
+                }
+            }
+            emit changed();
+        });
+    emit changed();
+}
+
+}  // namespace rivlen::app

@@ -1,0 +1,249 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/shell/recording_bar.h"
+
+#include <QActionGroup>
+#include <QFileDialog>
+#include <QHBoxLayout>
+#include <QMenu>
+#include <QSignalBlocker>
+#include <array>
+
+#include "app/shell/first_look_dialog.h"
+#include "app/widgets/controls.h"
+#include "app/widgets/text.h"
+#include "core/delivery/export.h"
+#include "core/workflow/putting_back.h"
+
+namespace rivlen::app {
+
+namespace fs = std::filesystem;
+
+RecordingBar::RecordingBar(Document& document, JobList& jobs, QWidget* parent)
+    : QWidget(parent), document_(document), jobs_(jobs) {
+    auto* line = new QHBoxLayout(this);
+    line->setContentsMargins(0, 0, 0, 0);
+    auto* bring =
+        make_button(tr("Bring in…"), "bring_in", tr("Bring in a recording, with or without picture."), this);
+    split_ = make_button(tr("Split"), "split",
+                         tr("Part the recording into dialogue, reverb, music and ambience."), this);
+    write_ = make_button(tr("Write stems…"), "write_stems", tr("Write the stems as files."), this);
+    put_back_ = make_button(tr("Put back…"), "put_back",
+                            tr("Put what is kept back under the picture, which is copied untouched."), this);
+    recordings_ = new QComboBox(this);
+    recordings_->setObjectName("recordings");
+    recordings_->setAccessibleName(tr("Recording"));
+    recordings_->setMinimumWidth(170);
+    line->addWidget(recordings_);
+    for (auto* b : {bring, split_, write_, put_back_}) line->addWidget(b);
+    connect(bring, &QToolButton::clicked, this, &RecordingBar::ask_recording);
+    connect(split_, &QToolButton::clicked, &document_, [this] { document_.split(); });
+    connect(write_, &QToolButton::clicked, this, &RecordingBar::ask_stems_folder);
+    connect(put_back_, &QToolButton::clicked, this, &RecordingBar::ask_put_back_file);
+    connect(recordings_, &QComboBox::activated, this, [this](int index) {
+        document_.edit(tr("Show another recording"), {}, [index](Session& s) { s.current = index; });
+    });
+    connect(&document_, &Document::session_changed, this, &RecordingBar::follow_session);
+    connect(&document_, &Document::material_changed, this, &RecordingBar::follow_material);
+    follow_session();
+    follow_material();
+}
+
+ActionMenu RecordingBar::menu() {
+    const auto can_split = [this] { return document_.source() != nullptr && !document_.splitting(); };
+    return {tr("Recording"),
+            {{
+                 {"bring_in", tr("Bring in…"), {QKeySequence("Ctrl+B")}, [this] { ask_recording(); }},
+                 {"split", tr("Split"), {QKeySequence("K")}, [this] { document_.split(); }, can_split},
+                 {"split_finely",
+                  tr("Split finely"),
+                  {QKeySequence("Shift+K")},
+                  [this] { document_.split(kFineModel); },
+                  [can_split] { return can_split() && !find_model(kFineModel).empty(); },
+                  {},
+                  {},
+                  tr("Separates better and takes longer.")},
+                 {"channels", tr("Channels"), {}, {}, {}, [this](QMenu& menu) { fill_channels(menu); }},
+             },
+             {
+                 {"first_look", tr("First look…"), {QKeySequence("Ctrl+I")}, [this] { first_look(); }},
+                 {"write_stems",
+                  tr("Write stems…"),
+                  {QKeySequence("Ctrl+E")},
+                  [this] { ask_stems_folder(); },
+                  [this] { return can_write_stems(); }},
+                 {"put_back",
+                  tr("Put back under the picture…"),
+                  {QKeySequence("Ctrl+U")},
+                  [this] { ask_put_back_file(); },
+                  [this] { return can_put_back(); }},
+             },
+             {
+                 {"find_missing", tr("Find missing…"), {}, [this] { ask_missing(); }},
+                 {"left_alone",
+                  tr("Read what was left alone"),
+                  {},
+                  {},
+                  [this] { return !document_.left_alone().empty(); },
+                  [this](QMenu& menu) { fill_left_alone(menu); }},
+             }}};
+}
+
+bool RecordingBar::can_write_stems() const {
+    return document_.map() != nullptr;
+}
+
+bool RecordingBar::can_put_back() const {
+    return document_.map() != nullptr && document_.current_material()->info.picture.has_value();
+}
+
+void RecordingBar::follow_session() {
+    const Session& session = document_.session();
+    const QSignalBlocker quiet(recordings_);
+    recordings_->clear();
+    for (const auto& item : session.items) recordings_->addItem(text(item.path.filename()));
+    recordings_->setCurrentIndex(session.current);
+    recordings_->setEnabled(!session.items.empty());
+}
+
+void RecordingBar::follow_material() {
+    split_->setEnabled(document_.source() && !document_.splitting());
+    split_->setText(document_.map() ? tr("Split again") : tr("Split"));
+    write_->setEnabled(can_write_stems());
+    put_back_->setEnabled(can_put_back());
+}
+
+void RecordingBar::ask_recording() {
+    const QString file = QFileDialog::getOpenFileName(this, tr("Bring in a recording"));
+    if (!file.isEmpty()) emit bring_in_wanted(file.toStdString());
+}
+
+void RecordingBar::ask_stems_folder() {
+    const QString folder = QFileDialog::getExistingDirectory(this, tr("Folder for the stems"));
+    if (!folder.isEmpty()) write_stems_to(folder.toStdString(), false);
+}
+
+void RecordingBar::ask_put_back_file() {
+    const auto* item = document_.current_item();
+    if (item == nullptr) return;
+    const QString file = QFileDialog::getSaveFileName(this, tr("Put back under the picture"),
+                                                      text(suggested_put_back(item->path)),
+                                                      tr("Pictures (*.mov *.mp4 *.m4v *.mkv)"));
+    if (!file.isEmpty()) put_back_to(file.toStdString(), true);  // the dialog has asked
+}
+
+void RecordingBar::ask_missing() {
+    const auto missing = missing_media(document_.session());
+    if (missing.empty()) return emit said(tr("Nothing is missing."), false);
+    const QString file =
+        QFileDialog::getOpenFileName(this, tr("Where is %1?").arg(text(missing.front().filename())));
+    if (!file.isEmpty()) document_.relocate(missing.front(), file.toStdString());
+}
+
+void RecordingBar::fill_channels(QMenu& menu) {
+    const auto* item = document_.current_item();
+    const auto source = document_.source();
+    const std::array words = {tr("Split together"), tr("Split in pairs"), tr("Split each alone")};
+    auto* one_of_them = new QActionGroup(&menu);
+    for (std::size_t i = 0; i < words.size(); ++i) {
+        auto* action = menu.addAction(words[i], &document_,
+                                      [this, i] { document_.set_channels(static_cast<ChannelGrouping>(i)); });
+        action->setCheckable(true);
+        action->setChecked(item != nullptr && item->channels == static_cast<ChannelGrouping>(i));
+        one_of_them->addAction(action);
+    }
+    one_of_them->actions()[2]->setToolTip(tr("For microphones of their own."));
+    one_of_them->setEnabled(source && source->channels() > 1 && !document_.splitting());
+}
+
+void RecordingBar::fill_left_alone(QMenu& menu) {
+    for (const auto& path : document_.left_alone())
+        menu.addAction(text(path.filename()), &document_, [this, path] { document_.read_anyway(path); });
+}
+
+void RecordingBar::write_stems_to(const fs::path& folder, bool overwrite) {
+    const auto source = document_.source();
+    const auto map = document_.map();
+    const auto* item = document_.current_item();
+    if (!source || !map || item == nullptr) return;
+    ExportPlan plan;
+    plan.folder = folder;
+    plan.base_name = item->path.stem().string();
+    plan.kept_mix = true;
+    plan.overwrite = overwrite;
+    auto report = std::make_shared<ExportReport>();
+    jobs_.start(
+        tr("Writing stems"),
+        [source, map, settings = item->timed(), plan, report](const JobControl& job) -> Status {
+            auto done = export_stems(*source, *map, settings, plan, job);
+            if (!done) return done.error();
+            *report = std::move(*done);
+            return {};
+        },
+        [this, report, folder](const Status& status) {
+            if (!status)
+                return emit said(text(status.error().message), status.error().kind != ErrorKind::Cancelled);
+            emit said(tr("%1 files written to \"%2\"; the stems add up to the source within %3 dBFS.")
+                          .arg(report->files.size())
+                          .arg(text(folder))
+                          .arg(report->sum_dbfs, 0, 'f', 1),
+                      false);
+        });
+}
+
+void RecordingBar::put_back_to(const fs::path& out, bool overwrite) {
+    const auto source = document_.source();
+    const auto map = document_.map();
+    const auto* item = document_.current_item();
+    if (!source || !map || item == nullptr) return;
+    const KeptUnderPicture what{item->path, out, document_.work_folder(), overwrite};
+    auto report = std::make_shared<LaybackReport>();
+    jobs_.start(
+        tr("Putting back"),
+        [source, map, settings = item->timed(), what, report](const JobControl& job) -> Status {
+            auto done = put_kept_back(*source, *map, settings, what, job);
+            if (!done) return done.error();
+            *report = *done;
+            return {};
+        },
+        [this, report, out](const Status& status) {
+            if (!status)
+                return emit said(text(status.error().message), status.error().kind != ErrorKind::Cancelled);
+            emit said(tr("\"%1\" written: picture identical, sound %2 samples off.")
+                          .arg(text(out.filename()))
+                          .arg(report->offset_samples),
+                      false);
+        });
+}
+
+// Taken, the recording stands whole on a track of its own, with the chain.
+void RecordingBar::first_look() {
+    const SessionItem* item = document_.current_item();
+    const auto source = document_.source();
+    if (item == nullptr || !source) return emit said(tr("Bring in a recording first."), false);
+    auto result = std::make_shared<TrackLook>();
+    jobs_.start(
+        tr("Looking at %1").arg(text(item->path.filename())),
+        [source, map = document_.map(), result](const JobControl& job) -> Status {
+            auto look = look_at(*source, map.get(), job);
+            if (!look) return look.error();
+            result->look = std::move(*look);
+            return {};
+        },
+        [this, result, path = item->path](const Status& status) {
+            if (!status)
+                return emit said(text(status.error().message), status.error().kind != ErrorKind::Cancelled);
+            auto* dialog = new FirstLookDialog(text(path.filename()), *result,
+                                               tr("Place it whole, with this chain"), window());
+            dialog->setAttribute(Qt::WA_DeleteOnClose);
+            connect(dialog, &QDialog::accepted, this, [this, dialog, path] {
+                std::vector<Insert> chain;
+                int id = 0;
+                dialog->look().put_into(chain, dialog->taken(), [&id] { return ++id; });
+                document_.place_file(path, 0, {}, chain);
+                emit placed();
+            });
+            dialog->show();
+        });
+}
+
+}  // namespace rivlen::app

@@ -1,0 +1,48 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Coded packets of a sound that is read block by block: the one way into a coded file, whether it goes under
+// a picture or stands by itself. Included by files of core/media only.
+#pragma once
+
+#include <cstdint>
+#include <functional>
+#include <vector>
+
+#include "core/base/result.h"
+#include "core/media/libav.h"
+
+namespace rivlen::libav {
+
+// Frames [at, at + count) into planar channels, which it sizes. Errors: Io.
+using ReadSound =
+    std::function<Status(std::int64_t at, std::int64_t count, std::vector<std::vector<float>>& out)>;
+
+struct SoundToCode {
+    int sample_rate = 0;  // Hz; one that the codec takes
+    int channels = 0;
+    std::int64_t frames = 0;
+    ReadSound read;
+};
+
+// An opened encoder for 24-bit PCM, 24-bit FLAC, AAC, MP3 or Opus; bit_rate 0: as the codec has it.
+// global_header: as the container asks for. Errors: Unsupported.
+[[nodiscard]] Result<Codec> open_sound_encoder(AVCodecID id, int sample_rate, int channels,
+                                               std::int64_t bit_rate, bool global_header);
+
+class SoundEncoder {
+  public:
+    SoundEncoder(Codec codec, SoundToCode sound) : codec_(std::move(codec)), sound_(std::move(sound)) {}
+    [[nodiscard]] AVCodecContext& codec() { return *codec_; }
+    // The next packet, timed in frames of the sound (less than 0 where the codec starts earlier). False at
+    // the end. Errors: Internal, those of reading.
+    [[nodiscard]] Result<bool> next(AVPacket& packet);
+
+  private:
+    [[nodiscard]] Status send();
+    void fill(AVFrame& frame) const;
+    Codec codec_;
+    SoundToCode sound_;
+    std::vector<std::vector<float>> block_;
+    std::int64_t at_ = 0;
+};
+
+}  // namespace rivlen::libav

@@ -1,0 +1,52 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/workflow/session_media.h"
+
+#include <map>
+
+#include "core/workflow/bringing_in.h"
+
+namespace rivlen {
+
+namespace fs = std::filesystem;
+
+namespace {
+
+// Files that clips refer to, and whether a stem of them is played.
+std::map<fs::path, bool> files_of(const Timeline& timeline) {
+    std::map<fs::path, bool> files;
+    for (const auto& track : timeline.tracks) {
+        for (const auto& clip : track.clips) {
+            const bool stem = clip.clip_source != ClipSource::Whole;
+            files[clip.path] = files[clip.path] || stem;
+        }
+    }
+    return files;
+}
+
+}  // namespace
+
+Result<MixMediaSet> load_media(const Session& session, const SplitWish& wish, const Stage& stage) {
+    MixMediaSet media;
+    for (const auto& [file, split] : files_of(session.timeline)) {
+        auto source =
+            Source::bring_in(file, wish.work_folder, stage("Bringing in " + file.filename().string()));
+        if (!source) return source.error();
+        MixMedia loaded;
+        loaded.recording_rate = source->sample_rate();
+        if (split) {
+            SplitWish own = wish;
+            if (const auto item = item_of(session, file)) own.channels = session.items[*item].channels;
+            auto done = split_recording(*source, own, stage("Splitting " + file.filename().string()));
+            if (!done) return done.error();
+            loaded.map = std::make_shared<const MaskMap>(std::move(done->map));
+        }
+        auto at_rate = Source::at_rate(*source, session.timeline.sample_rate, wish.work_folder,
+                                       stage("Converting " + file.filename().string()));
+        if (!at_rate) return at_rate.error();
+        loaded.source = std::make_shared<const Source>(std::move(*at_rate));
+        media[file] = std::move(loaded);
+    }
+    return media;
+}
+
+}  // namespace rivlen

@@ -1,0 +1,76 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/workflow/splitting.h"
+
+#include <algorithm>
+#include <chrono>
+
+namespace rivlen {
+
+namespace {
+
+constexpr std::chrono::seconds kPartsApart{3};
+
+std::uint64_t map_frame_of(const Source& source, std::int64_t frame) {
+    return static_cast<std::uint64_t>(static_cast<double>(std::max<std::int64_t>(frame, 0)) /
+                                      source.sample_rate() * kModelRate / kModelHop);
+}
+
+// Tells of parts, but not all the time: every look at one reads what is there.
+class PartTeller {
+  public:
+    PartTeller(std::uint64_t wanted_frame, std::function<void(MaskMap)> tell)
+        : wanted_frame_(wanted_frame), tell_(std::move(tell)) {}
+    void operator()(MaskMapWriter& writer) {
+        if (told_ && Clock::now() - *told_ < kPartsApart) return;
+        auto part = writer.so_far();
+        if (!part) return;  // the split itself will say what is wrong
+        if (!part->has(std::min(wanted_frame_, part->facts().frames - 1))) return;
+        told_ = Clock::now();
+        tell_(std::move(*part));
+    }
+
+  private:
+    using Clock = std::chrono::steady_clock;
+    std::uint64_t wanted_frame_;
+    std::function<void(MaskMap)> tell_;
+    std::optional<Clock::time_point> told_;
+};
+
+}  // namespace
+
+Result<SplitOutcome> split_recording(const Source& source, const SplitWish& wish, const JobControl& job) {
+    auto separator = load_separator(wish.engine, wish.model);
+    if (!separator) return separator.error();
+    const ModelFacts& model = (*separator)->model();
+    const auto path = map_path(source, model, wish.channels, wish.work_folder);
+    if (!wish.again) {
+        if (auto map = MaskMap::open(path, source.hash())) return SplitOutcome{std::move(*map), model, {}};
+    }
+    SplitOptions options;
+    options.workers = wish.workers;
+    options.channels = wish.channels;
+    options.wanted_frame = map_frame_of(source, wish.wanted_frame);
+    if (wish.on_part) options.on_part = PartTeller(options.wanted_frame, wish.on_part);
+    auto report = split(source, **separator, path, options, job);
+    if (!report) return report.error();
+    auto map = MaskMap::open(path, source.hash());
+    if (!map) return map.error();
+    return SplitOutcome{std::move(*map), model, *report};
+}
+
+std::optional<MaskMap> best_map(const Source& source, ChannelGrouping channels,
+                                const std::filesystem::path& work_folder) {
+    for (const char* name : {kFineModel, kQuickModel}) {
+        const auto model = model_identity(find_model(name));
+        if (!model) continue;
+        auto map = MaskMap::open(map_path(source, *model, channels, work_folder), source.hash());
+        if (map) return std::move(*map);
+    }
+    return {};
+}
+
+std::string model_of(const MaskMap& map) {
+    return map.facts().model.starts_with(kFineModel) ? kFineModel : kQuickModel;
+}
+
+}  // namespace rivlen

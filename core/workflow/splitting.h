@@ -1,0 +1,44 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// From a recording to its mask map: the map of an earlier split, or a new one.
+#pragma once
+
+#include <filesystem>
+#include <functional>
+#include <optional>
+#include <string>
+
+#include "core/base/folders.h"
+#include "core/separation/separator.h"
+#include "core/separation/split.h"
+
+namespace rivlen {
+
+struct SplitWish {
+    std::filesystem::path work_folder = default_work_folder();
+    std::filesystem::path model, engine;  // see load_separator()
+    bool again = false;                   // even if there is a map
+    int workers = 2;
+    ChannelGrouping channels = ChannelGrouping::Pairs;
+    std::int64_t wanted_frame = 0;  // of the recording; what follows it is split first
+    // What is there so far, as soon as it holds the wanted frame and then every few seconds; from any of the
+    // workers, one call at a time.
+    std::function<void(MaskMap)> on_part;
+};
+
+struct SplitOutcome {
+    MaskMap map;
+    ModelFacts model;
+    std::optional<SplitReport> report;  // none when the map was there
+};
+
+// Errors: those of load_separator() and split(). Any thread.
+[[nodiscard]] Result<SplitOutcome> split_recording(const Source& source, const SplitWish& wish,
+                                                   const JobControl& job = {});
+
+// The best map that an earlier split with a model of the program has left; empty when there is none.
+[[nodiscard]] std::optional<MaskMap> best_map(const Source& source, ChannelGrouping channels,
+                                              const std::filesystem::path& work_folder);
+// The model that a map was made with, so that splitting again takes the same.
+[[nodiscard]] std::string model_of(const MaskMap& map);
+
+}  // namespace rivlen

@@ -1,0 +1,123 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/workflow/bringing_in.h"
+
+#include <gtest/gtest.h>
+
+#include "core/workflow/looping.h"
+#include "core/workflow/putting_back.h"
+#include "core/workflow/splitting.h"
+#include "core/workflow/takes.h"
+#include "tests/support/fixtures.h"
+
+namespace rivlen {
+namespace {
+
+TEST(BringingIn, GivesFactsAndSoundAndFindsTheWorkingCopyAgain) {
+    const test::Scratch scratch;
+    test::write_wav(scratch / "take.wav", {test::noise(4800, 1), test::noise(4800, 2)}, 44100);
+    const auto first = bring_in(scratch / "take.wav", scratch / "work");
+    ASSERT_TRUE(first.ok()) << first.error().message;
+    EXPECT_EQ(first->source->channels(), 2);
+    EXPECT_EQ(first->source->sample_rate(), 44100);
+    EXPECT_FALSE(first->info.picture.has_value());
+    const auto second = bring_in(scratch / "take.wav", scratch / "work");
+    ASSERT_TRUE(second.ok());
+    EXPECT_EQ(second->source->sound_file(), first->source->sound_file());
+    EXPECT_FALSE(bring_in(scratch / "nothing.wav", scratch / "work").ok());
+}
+
+TEST(BringingIn, ARecordingIsInTheSessionOnce) {
+    Session session;
+    add_recording(session, "/a/one.wav");
+    add_recording(session, "/a/two.wav");
+    EXPECT_EQ(session.current, 1);
+    add_recording(session, "/a/one.wav");
+    EXPECT_EQ(session.items.size(), 2U);
+    EXPECT_EQ(session.current, 0);
+    EXPECT_EQ(item_of(session, "/a/two.wav"), 1U);
+    EXPECT_FALSE(item_of(session, "/a/three.wav").has_value());
+    EXPECT_EQ(session_path("/a/b/../one.wav"), "/a/one.wav");
+}
+
+TEST(BringingIn, WhatHasMovedIsFoundEverywhereItIsUsedAndItsNeighboursWithIt) {
+    const test::Scratch scratch;
+    std::filesystem::create_directories(scratch / "new");
+    for (const char* name : {"new/one.wav", "new/two.wav", "kept.wav"})
+        test::write_wav(scratch / name, {test::noise(480, 1)}, 48000);
+    Session session;
+    session.items.emplace_back().path = scratch / "old/one.wav";
+    session.items.emplace_back().path = scratch / "old/two.wav";
+    session.items.emplace_back().path = scratch / "kept.wav";
+    session.items.emplace_back().path = scratch / "old/nowhere.wav";
+    session.timeline.tracks.emplace_back();
+    session.timeline.tracks[0].clips.emplace_back();
+    session.timeline.tracks[0].clips[0].path = scratch / "old/two.wav";
+    session.timeline.picture.emplace_back();
+    session.timeline.picture[0].path = scratch / "old/one.wav";
+    relocate(session, scratch / "old/one.wav", scratch / "new/one.wav");
+    EXPECT_EQ(session.items[0].path, scratch / "new/one.wav");
+    EXPECT_EQ(session.items[1].path, scratch / "new/two.wav");
+    EXPECT_EQ(session.items[2].path, scratch / "kept.wav");
+    EXPECT_EQ(session.items[3].path, scratch / "old/nowhere.wav");
+    EXPECT_EQ(session.timeline.tracks[0].clips[0].path, scratch / "new/two.wav");
+    EXPECT_EQ(session.timeline.picture[0].path, scratch / "new/one.wav");
+}
+
+TEST(Looping, PreRollGoesRound) {
+    SessionItem item;
+    std::vector<int> seconds;
+    for (int i = 0; i < 4; ++i) seconds.push_back(step_pre_roll(item, 44100));
+    EXPECT_EQ(seconds, (std::vector<int>{1, 2, 5, 0}));
+    EXPECT_EQ(item.pre_roll_frames, 0);
+    step_pre_roll(item, 44100);
+    EXPECT_EQ(item.pre_roll_frames, 44100);
+}
+
+TEST(Looping, ARangeTakesSettingsOfItsOwnAndDropsThem) {
+    SessionItem item;
+    item.settings.stems[0].set(Setting::Gain, -6);
+    item.loop = LoopRange{4800, 9600};
+    item.loop_on = false;
+    ASSERT_TRUE(toggle_own_settings(item, 48000));
+    ASSERT_EQ(item.ranges.size(), 1U);
+    EXPECT_EQ(item.ranges[0].first, 4800);
+    EXPECT_EQ(item.ranges[0].last, 9600);
+    EXPECT_EQ(item.ranges[0].settings, item.settings);  // begins as what is heard
+    EXPECT_TRUE(item.loop_on);
+    item.edited().stems[0].set(Setting::Gain, -20);  // the controls change the range now, not the whole
+    EXPECT_EQ(item.settings.stems[0].value(Setting::Gain), -6);
+    EXPECT_FALSE(toggle_own_settings(item, 48000));
+    EXPECT_TRUE(item.ranges.empty());
+}
+
+TEST(Takes, NamesAreNeverTakenTwice) {
+    const test::Scratch scratch;
+    const auto unsaved = next_take({}, scratch / "work");
+    EXPECT_EQ(unsaved, scratch / "work/takes/take 1.wav");
+    const auto first = next_take(scratch / "mill.rivlen", scratch / "work");
+    EXPECT_EQ(first, scratch / "mill takes/take 1.wav");
+    std::filesystem::create_directories(first.parent_path());
+    test::write_wav(first, {test::noise(48, 1)}, 48000);
+    EXPECT_EQ(next_take(scratch / "mill.rivlen", scratch / "work"), scratch / "mill takes/take 2.wav");
+}
+
+// Endings that cannot be written become .mov (common practice, no source).
+TEST(PuttingBack, SuggestsAFileBesideThePictureThatCanBeWritten) {
+    EXPECT_EQ(suggested_put_back("/a/scene.mkv"), "/a/scene kept.mkv");
+    EXPECT_EQ(suggested_put_back("/a/scene.avi"), "/a/scene kept.mov");
+}
+
+TEST(Splitting, SaysWhatIsMissing) {
+    const test::Scratch scratch;
+    const Source source = test::noise_source(scratch, 48000, 1, 0.5);
+    SplitWish wish;
+    wish.work_folder = scratch.folder();
+    wish.model = scratch / "no-model.safetensors";
+    const auto outcome = split_recording(source, wish);
+    ASSERT_FALSE(outcome.ok());
+    EXPECT_FALSE(outcome.error().message.empty());
+    EXPECT_FALSE(best_map(source, ChannelGrouping::Pairs, scratch.folder()).has_value());
+}
+
+}  // namespace
+}  // namespace rivlen
