@@ -9,6 +9,8 @@ namespace rivlen {
 
 namespace {
 constexpr double kSectionSlope = 12.0;  // dB per octave
+constexpr double kGlideSeconds = 0.03;
+constexpr double kArrived = 1e-4;  // of the frequency
 std::size_t sections_of(double slope) {
     return static_cast<std::size_t>(std::clamp(std::lround(slope / kSectionSlope), 1L, 4L));
 }
@@ -38,28 +40,53 @@ void CutFilter::reset() {
     for (auto& channel : filters_) {
         for (auto& filter : channel) filter.reset();
     }
+    until_step_ = kGlideFrames;
+    if (hz_ == target_hz_) return;
+    hz_ = target_hz_;
+    take_coefficients();
 }
 
 void CutFilter::set(std::span<const double> values) {
     const double hz = values[parameter::kCutHz];
     const double slope = values[parameter::kCutSlope];
-    if (hz == hz_ && slope == slope_) return;
-    hz_ = hz;
+    if (hz == target_hz_ && slope == slope_) return;
+    const bool first = target_hz_ == 0;
+    target_hz_ = hz;
+    if (!first && slope == slope_) return;  // glides there
+    if (first) hz_ = hz;
     slope_ = slope;
-    const std::size_t count = sections_of(slope);
-    const Sections all = sections(kind_, sample_rate_, hz, count);
+    const std::size_t before = count_;
+    count_ = sections_of(slope);
+    take_coefficients();
     for (auto& channel : filters_) {
-        for (std::size_t k = 0; k < count; ++k) {
-            channel[k].set(all[k]);
-            if (k >= count_) channel[k].reset();
-        }
+        for (std::size_t k = before; k < count_; ++k) channel[k].reset();
     }
-    count_ = count;
+}
+
+void CutFilter::take_coefficients() {
+    const Sections all = sections(kind_, sample_rate_, hz_, count_);
+    for (auto& channel : filters_) {
+        for (std::size_t k = 0; k < count_; ++k) channel[k].set(all[k]);
+    }
 }
 
 void CutFilter::process(StereoBlock block) {
-    for (std::size_t c = 0; c < kMixChannels; ++c) {
-        for (std::size_t k = 0; k < count_; ++k) filters_[c][k].process(block[c]);
+    const double part = 1.0 - std::exp(-5.0 * kGlideFrames / (kGlideSeconds * sample_rate_));
+    const std::size_t size = block[0].size();
+    for (std::size_t at = 0; at < size;) {
+        const std::size_t count =
+            hz_ == target_hz_ ? size - at : std::min(size - at, static_cast<std::size_t>(until_step_));
+        for (std::size_t c = 0; c < kMixChannels; ++c) {
+            for (std::size_t k = 0; k < count_; ++k) filters_[c][k].process(block[c].subspan(at, count));
+        }
+        at += count;
+        if (hz_ == target_hz_) continue;
+        until_step_ -= static_cast<int>(count);
+        if (until_step_ > 0) continue;
+        until_step_ = kGlideFrames;
+        hz_ *= std::pow(target_hz_ / hz_, part);
+        if (std::abs(hz_ / target_hz_ - 1.0) < kArrived) hz_ = target_hz_;
+        take_coefficients();
     }
 }
 

@@ -9,7 +9,7 @@
 namespace rivlen {
 
 // High-pass or low-pass: Butterworth of order 2, 4, 6 or 8 (12 to 48 dB per octave) as second-order sections;
-// the pair k of order n has Q = 1 / (2 sin((2 k + 1) pi / (2 n))).
+// the pair k of order n has Q = 1 / (2 sin((2 k + 1) pi / (2 n))). A moved frequency is reached over 30 ms.
 class CutFilter : public Processor {
   public:
     // kind: HighPass or LowPass.
@@ -27,7 +27,10 @@ class CutFilter : public Processor {
     static Sections sections(EffectType kind, int sample_rate, double hz, std::size_t count);
     EffectType kind_;
     int sample_rate_;
-    double hz_ = 0, slope_ = 0;
+    static constexpr int kGlideFrames = 4;  // between steps of a moving frequency
+    void take_coefficients();
+    double hz_ = 0, target_hz_ = 0, slope_ = 0;
+    int until_step_ = kGlideFrames;
     std::size_t count_ = 0;
     std::array<std::array<BiquadFilter, kMostSections>, kMixChannels> filters_;
 };

@@ -14,9 +14,18 @@ namespace {
 constexpr std::array<double, 8> kLengthsMs = {14.3, 17.9, 21.1, 24.7, 28.3, 31.9, 36.7, 41.3};
 constexpr double kLongestDelayMs = 100;
 constexpr float kDenormal = 1e-20F;
+constexpr double kGlideSeconds = 0.02;
+
+float approached(float now, float target, float part) {
+    constexpr float kArrived = 1e-6F;
+    return std::abs(target - now) < kArrived ? target : now + part * (target - now);
+}
 }  // namespace
 
-Reverb::Reverb(int sample_rate) : sample_rate_(sample_rate) {
+Reverb::Reverb(int sample_rate)
+    : sample_rate_(sample_rate),
+      glide_(static_cast<float>(1.0 - std::exp(-5.0 / (kGlideSeconds * sample_rate)))),
+      before_step_(static_cast<float>(1.0 / (kGlideSeconds * sample_rate))) {
     for (std::size_t k = 0; k < kLines; ++k)
         lines_[k].resize(static_cast<std::size_t>(kLengthsMs[k] / 1000 * sample_rate) | 1U);
     for (auto& channel : before_)
@@ -27,22 +36,33 @@ void Reverb::reset() {
     for (auto& line : lines_) std::ranges::fill(line, 0.0F);
     for (auto& channel : before_) std::ranges::fill(channel, 0.0F);
     low_.fill(0);
+    settle();
+}
+
+void Reverb::settle() {
+    gain_ = gain_target_;
+    level_ = level_target_;
+    before_frames_ = before_target_ = wanted_before_;
+    before_share_ = 1;
 }
 
 void Reverb::set(std::span<const double> values) {
     if (std::ranges::equal(values, values_)) return;
     std::ranges::copy(values, values_.begin());
     for (std::size_t k = 0; k < kLines; ++k)
-        gain_[k] = static_cast<float>(std::pow(10.0, -3.0 * static_cast<double>(lines_[k].size()) /
+        gain_target_[k] = static_cast<float>(std::pow(10.0, -3.0 * static_cast<double>(lines_[k].size()) /
                                                          (values[parameter::kRoomDecayS] * sample_rate_)));
     damp_ =
         static_cast<float>(std::exp(-2 * std::numbers::pi * values[parameter::kRoomDampHz] / sample_rate_));
     const double level_db = values[parameter::kRoomLevelDb];
-    level_ = level_db <= info(EffectType::Reverb).parameters[parameter::kRoomLevelDb].lowest
-                 ? 0.0F
-                 : static_cast<float>(amplitude_of_db(level_db));
-    before_frames_ =
+    level_target_ = level_db <= info(EffectType::Reverb).parameters[parameter::kRoomLevelDb].lowest
+                        ? 0.0F
+                        : static_cast<float>(amplitude_of_db(level_db));
+    wanted_before_ =
         static_cast<std::size_t>(std::lround(values[parameter::kRoomDelayMs] / 1000 * sample_rate_));
+    if (begun_) return;
+    begun_ = true;
+    settle();
 }
 
 void Reverb::process(StereoBlock block) {
@@ -50,16 +70,25 @@ void Reverb::process(StereoBlock block) {
     constexpr float kHadamard = 0.35355339F;  // 1 / sqrt(8)
     for (std::size_t i = 0; i < block[0].size(); ++i) {
         std::array<float, kMixChannels> in{};
+        if (before_share_ == 1 && before_target_ != wanted_before_) {
+            before_target_ = wanted_before_;
+            before_share_ = 0;
+        }
         const std::size_t from = (before_at_ + size - before_frames_) % size;
+        const std::size_t to = (before_at_ + size - before_target_) % size;
         for (std::size_t c = 0; c < kMixChannels; ++c) {
             before_[c][before_at_] = block[c][i];
-            in[c] = before_[c][from];
+            in[c] = before_[c][from] + before_share_ * (before_[c][to] - before_[c][from]);
         }
+        before_share_ = std::min(1.0F, before_share_ + before_step_);
+        if (before_share_ == 1) before_frames_ = before_target_;
+        level_ = approached(level_, level_target_, glide_);
         before_at_ = before_at_ + 1 == size ? 0 : before_at_ + 1;
         std::array<float, kLines> x{};
         for (std::size_t k = 0; k < kLines; ++k) {
             const float out = lines_[k][at_[k]];
             low_[k] = out + damp_ * (low_[k] - out);
+            gain_[k] = approached(gain_[k], gain_target_[k], glide_);
             x[k] = low_[k] * gain_[k];
         }
         const std::array<float, kLines> heard = x;

@@ -11,7 +11,8 @@ namespace rivlen {
 // A feedback delay network of eight lines with a Hadamard matrix (Stautner and Puckette, "Designing
 // multi-channel reverberators", Computer Music J. 6(1), 1982); every line's gain follows from the decay (Jot
 // and Chaigne, "Digital delay networks for designing artificial reverberators", AES 90th Convention, 1991): g
-// = 10^(-3 length / (decay rate)). The voice itself passes unchanged.
+// = 10^(-3 length / (decay rate)). The voice itself passes unchanged. Level and decay glide, and another delay is
+// faded to, within 20 ms.
 class Reverb : public Processor {
   public:
     explicit Reverb(int sample_rate);
@@ -20,15 +21,21 @@ class Reverb : public Processor {
     void process(StereoBlock block) override;
 
   private:
+    void settle();  // nothing glides any more
     static constexpr std::size_t kLines = 8;
     double sample_rate_;
     std::array<double, 4> values_{};
     std::array<std::vector<float>, kLines> lines_;
     std::array<std::size_t, kLines> at_{};
-    std::array<float, kLines> gain_{}, low_{};
-    float damp_ = 0, level_ = 0;
+    std::array<float, kLines> gain_{}, gain_target_{}, low_{};
+    float damp_ = 0, level_ = 0, level_target_ = 0;
+    float glide_;  // of the way to a target, a sample
     std::array<std::vector<float>, kMixChannels> before_;  // the delay from the voice to the room
-    std::size_t before_at_ = 0, before_frames_ = 0;
+    std::size_t before_at_ = 0;
+    // The delay that is heard, the one that it goes over to, and how far that is: 1 when it is there.
+    std::size_t before_frames_ = 0, before_target_ = 0, wanted_before_ = 0;
+    float before_share_ = 1, before_step_;
+    bool begun_ = false;
 };
 
 }  // namespace rivlen

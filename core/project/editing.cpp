@@ -208,7 +208,7 @@ bool well_formed(const Timeline& r) {
 void normalise(Timeline& r) {
     int highest = 0;
     // Ids that no session of ours reaches are replaced below, so that new ones never run out.
-    constexpr int kHighestId = 1'000'000'000;
+    constexpr int kHighestId = 900'000'000;
     const auto seen = [&](int id) {
         if (id <= kHighestId) highest = std::max(highest, id);
     };

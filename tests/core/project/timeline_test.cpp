@@ -389,7 +389,7 @@ TEST(Timeline, PartsThatShareAnIdGetTheirOwn) {
         EXPECT_LT(static_cast<std::size_t>(line.parameter), part->values.size());
     }
     EXPECT_TRUE(well_formed(r));
-    EXPECT_LT(r.next_id, 1'000'000'001);
+    EXPECT_LT(r.next_id, 1000);
 }
 
 TEST(Timeline, ABaseValueReachesWhatItNamesAndNothingElse) {
