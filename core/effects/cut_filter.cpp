@@ -9,7 +9,7 @@ namespace rivlen {
 
 namespace {
 constexpr double kSectionSlope = 12.0;  // dB per octave
-constexpr double kGlideSeconds = 0.03;
+constexpr double kGlideSeconds = 0.06;
 constexpr double kArrived = 1e-4;  // of the frequency
 std::size_t sections_of(double slope) {
     return static_cast<std::size_t>(std::clamp(std::lround(slope / kSectionSlope), 1L, 4L));

@@ -9,7 +9,7 @@
 namespace rivlen {
 
 // High-pass or low-pass: Butterworth of order 2, 4, 6 or 8 (12 to 48 dB per octave) as second-order sections;
-// the pair k of order n has Q = 1 / (2 sin((2 k + 1) pi / (2 n))). A moved frequency is reached over 30 ms.
+// the pair k of order n has Q = 1 / (2 sin((2 k + 1) pi / (2 n))). A moved frequency is reached over 60 ms.
 class CutFilter : public Processor {
   public:
     // kind: HighPass or LowPass.
