@@ -108,7 +108,8 @@ struct AssessCommand {
 
 Status assess(const AssessCommand& c) {
     for (const auto& path : c.curves) {
-        if (auto status = may_write(path, c.overwrite); !status) return status;
+        if (auto status = may_write(path, c.overwrite, std::span(&c.stretch.recording.file, 1)); !status)
+            return status;
         if (writer_of(path) == nullptr) {
             return make_error(ErrorKind::BadInput,
                               "\"{}\" has an ending that is not known. Let it end in .csv, .json or .svg.",
@@ -166,7 +167,8 @@ Status propose_settings(const ProposeCommand& c) {
     if (!c.save.empty() && c.purpose.empty())
         return make_error(ErrorKind::BadInput, "A preset is for one purpose. Add --purpose.");
     if (!c.save.empty()) {
-        if (auto status = may_write(c.save, c.overwrite); !status) return status;
+        if (auto status = may_write(c.save, c.overwrite, std::span(&c.stretch.recording.file, 1)); !status)
+            return status;
     }
     auto measured = measure(c.stretch);
     if (!measured) return measured.error();

@@ -13,6 +13,7 @@ void add_assess(CLI::App& app, Status& status);
 void add_batch(CLI::App& app, Status& status);
 void add_handover(CLI::App& app, Status& status);
 void add_info(CLI::App& app, Status& status);
+void add_labels(CLI::App& app, Status& status);
 void add_look(CLI::App& app, Status& status);
 void add_mix(CLI::App& app, Status& status);
 void add_process(CLI::App& app, Status& status);

@@ -2,11 +2,9 @@
 #include <fmt/format.h>
 
 #include <chrono>
-#include <csignal>
 #include <fstream>
 #include <memory>
 #include <nlohmann/json.hpp>
-#include <set>
 #include <thread>
 
 #include "cli/commands.h"
@@ -17,6 +15,7 @@
 #include "core/delivery/deliver.h"
 #include "core/delivery/exchange.h"
 #include "core/delivery/report.h"
+#include "core/workflow/batch.h"
 #include "core/workflow/placing.h"
 #include "core/workflow/session_media.h"
 
@@ -65,11 +64,13 @@ Result<Session> session_of_recording(const fs::path& file, const RecordingOption
 }
 
 // One session delivered, with lines about it.
-Result<DeliveryReport> hand_over(const Options& o, const Session& session, const HandoverTemplate& table,
+Result<DeliveryReport> hand_over(const Options& o, Session session, const HandoverTemplate& table,
                                  const std::string& name, const fs::path& folder) {
     TerminalStages stages;
     auto media = load_media(session, o.how.split, std::ref(stages));
     if (!media) return media.error();
+    for (const auto& [file, loaded] : *media) tell_warnings(*loaded.source);
+    fit_to_media(session.timeline, *media);
     DeliveryPlan plan{session, std::move(*media),       table,     name,
                       folder,  o.how.split.work_folder, o.replace, o.jobs};
     for (const auto& trouble : check(plan))
@@ -94,10 +95,12 @@ Result<DeliveryReport> hand_over(const Options& o, const Session& session, const
         const auto& r = session.timeline;
         for (const auto& track : r.tracks) {
             if (track.clips.empty()) continue;
-            if (auto s = write_text_file(folder / (file_part(name + " " + track.name) + ".edl"),
-                                         edl_of(r, track, name));
-                !s)
-                return s.error();
+            const auto lists = edls_of(r, track, name);
+            for (std::size_t i = 0; i < lists.size(); ++i) {
+                const std::string number = i > 0 ? fmt::format(" {}", i + 1) : std::string();
+                const auto file = folder / (file_part(name + " " + track.name) + number + ".edl");
+                if (auto s = write_text_file(file, lists[i]); !s) return s.error();
+            }
         }
         if (auto s = write_text_file(folder / (file_part(name) + " clips.csv"), clips_to_csv(r)); !s)
             return s.error();
@@ -135,53 +138,8 @@ Status run_handover(const Options& o) {
 
 // ---- many recordings
 
-bool is_sound(const fs::path& path) {
-    static const std::set<std::string> kEndings = {".wav", ".flac", ".aif",  ".aiff", ".mp3",
-                                                   ".m4a", ".ogg",  ".opus", ".mov",  ".mp4",
-                                                   ".mkv", ".mxf",  ".w64",  ".rf64", ".caf"};
-    std::string ending = path.extension().string();
-    for (char& c : ending) c = static_cast<char>(std::tolower(static_cast<unsigned char>(c)));
-    return kEndings.contains(ending) && !path.filename().string().starts_with('.');
-}
-
-// Files of a folder, or the lines of a text file; sorted, so that every shard counts alike.
-Result<std::vector<fs::path>> recordings_of(const fs::path& list) {
-    std::vector<fs::path> out;
-    std::error_code error;
-    if (fs::is_directory(list, error)) {
-        for (const auto& entry : fs::directory_iterator(list, error)) {
-            if (entry.is_regular_file() && is_sound(entry.path())) out.push_back(entry.path());
-        }
-    } else {
-        const auto text = read_text_file(list);
-        if (!text) return text.error();
-        std::istringstream lines(*text);
-        for (std::string line; std::getline(lines, line);) {
-            while (!line.empty() && (line.back() == '\r' || line.back() == ' ')) line.pop_back();
-            if (line.empty() || line.front() == '#') continue;
-            const fs::path path = line;
-            out.push_back(path.is_absolute() ? path : list.parent_path() / path);
-        }
-    }
-    std::ranges::sort(out);
-    return out;
-}
-
-struct Shard {
-    std::size_t number = 1, of = 1;
-};
-Result<Shard> shard_of(const std::string& text) {
-    Shard out;
-    if (text.empty()) return out;
-    if (std::sscanf(text.c_str(), "%zu/%zu", &out.number, &out.of) != 2 || out.of < 1 || out.number < 1 ||
-        out.number > out.of)
-        return make_error(ErrorKind::BadInput,
-                          "\"{}\" is no shard. Write I/N, for example 2/8 for the second of eight.", text);
-    return out;
-}
-
-Status deliver_recording(const Options& o, const fs::path& file, const HandoverTemplate& table) {
-    const std::string name = file.stem().string();
+Status deliver_recording(const Options& o, const BatchEntry& entry, const HandoverTemplate& table) {
+    const auto& [file, name] = entry;
     print_line({{"event", "recording_started"}, {"name", name}, {"path", file.string()}});
     const auto session = session_of_recording(file, o.how);
     Status status;
@@ -196,8 +154,6 @@ Status deliver_recording(const Options& o, const fs::path& file, const HandoverT
     return status;
 }
 
-std::atomic<bool> g_stop{false};
-
 // Takes what lies in the folder once its size and time have stood still for a while.
 Status watch(const Options& o, const HandoverTemplate& table) {
     struct Seen {
@@ -209,12 +165,13 @@ Status watch(const Options& o, const HandoverTemplate& table) {
     std::map<fs::path, Seen> seen;
     const auto begun = std::chrono::steady_clock::now();
     auto last = begun;
-    std::signal(SIGTERM, [](int) { g_stop = true; });
-    std::signal(SIGINT, [](int) { g_stop = true; });
-    while (!g_stop) {
-        const auto files = recordings_of(o.how.file);
-        if (!files) return files.error();
-        for (const auto& file : *files) {
+    stop_on_signals();
+    while (!stopped()) {
+        const auto entries = batch_of(o.how.file);
+        if (!entries) return entries.error();
+        for (const auto& entry : *entries) {
+            if (stopped()) break;
+            const fs::path& file = entry.file;
             std::error_code error;
             const auto size = fs::file_size(file, error);
             const auto time = fs::last_write_time(file, error);
@@ -224,7 +181,7 @@ Status watch(const Options& o, const HandoverTemplate& table) {
             const double still = std::chrono::duration<double>(now - s.since).count();
             if (s.taken || size == 0 || still < o.settle_seconds) continue;
             s.taken = true;
-            (void)deliver_recording(o, file, table);  // said in its lines; the next one may fare better
+            (void)deliver_recording(o, entry, table);  // said in its lines; the next one may fare better
             last = std::chrono::steady_clock::now();
         }
         const double idle = std::chrono::duration<double>(std::chrono::steady_clock::now() - last).count();
@@ -240,14 +197,14 @@ Status run_batch(const Options& o) {
     const auto shard = shard_of(o.shard);
     if (!shard) return shard.error();
     if (o.watch) return watch(o, *table);
-    const auto files = recordings_of(o.how.file);
-    if (!files) return files.error();
-    if (files->empty())
+    const auto entries = batch_of(o.how.file);
+    if (!entries) return entries.error();
+    if (entries->empty())
         return make_error(ErrorKind::BadInput, "There are no recordings in \"{}\".", o.how.file.string());
     Status first;
-    for (std::size_t i = 0; i < files->size(); ++i) {
-        if (i % shard->of != shard->number - 1) continue;
-        const Status status = deliver_recording(o, (*files)[i], *table);
+    for (std::size_t i = 0; i < entries->size(); ++i) {
+        if (!shard->has(i)) continue;
+        const Status status = deliver_recording(o, (*entries)[i], *table);
         if (!status && status.error().kind == ErrorKind::Cancelled) return status;
         if (!status && first) first = status;
     }

@@ -5,6 +5,7 @@
 #include <nlohmann/json.hpp>
 
 #include "cli/commands.h"
+#include "core/base/markup.h"
 #include "core/media/decode.h"
 
 namespace rivlen::cli {
@@ -46,14 +47,15 @@ void print(const MediaInfo& info) {
                static_cast<double>(info.size_bytes) / 1e6);
     for (const auto& a : info.audio) {
         fmt::print("Sound      stream {}: {}, {} Hz, {} channel{}{}{}\n", a.index, a.codec, a.sample_rate,
-                   a.channels, a.channels == 1 ? "" : "s", a.language.empty() ? "" : ", " + a.language,
-                   a.title.empty() ? "" : ", \"" + a.title + "\"");
+                   a.channels, a.channels == 1 ? "" : "s",
+                   a.language.empty() ? "" : ", " + one_line(a.language),
+                   a.title.empty() ? "" : ", \"" + one_line(a.title) + "\"");
     }
     if (info.picture) {
         const auto& p = *info.picture;
         fmt::print("Picture    stream {}: {}, {} x {}, {:.3f} frames/s{}\n", p.index, p.codec, p.width,
                    p.height, static_cast<double>(p.frame_rate_num) / p.frame_rate_den,
-                   p.timecode.empty() ? "" : ", starts at " + p.timecode);
+                   p.timecode.empty() ? "" : ", starts at " + one_line(p.timecode));
     }
 }
 

@@ -7,6 +7,7 @@
 #include "cli/commands.h"
 #include "cli/terminal.h"
 #include "core/base/folders.h"
+#include "core/base/output_file.h"
 #include "core/diagnosis/first_look.h"
 #include "core/project/chain_preset.h"
 
@@ -34,11 +35,12 @@ nlohmann::json to_json(const FirstLook& look) {
 
 Status run(const Options& o) {
     if (!o.out.empty()) {
-        if (auto free = may_write(o.out, o.overwrite); !free) return free;
+        if (auto free = may_write(o.out, o.overwrite, std::span(&o.file, 1)); !free) return free;
     }
     TerminalJob job("Looking");
     const auto source = Source::bring_in(o.file, o.work, job.control());
     if (!source) return source.error();
+    tell_warnings(*source);
     const auto look = look_at(*source, nullptr, job.control());
     if (!look) return look.error();
     const auto chain = look->chain(1);

@@ -4,8 +4,10 @@
 
 #include <cstdio>
 #include <exception>
+#include <new>
 
 #include "cli/commands.h"
+#include "core/base/markup.h"
 
 namespace {
 
@@ -43,6 +45,7 @@ int run(int argc, char** argv) {
         "stopped.");
     rivlen::Status status;
     rivlen::cli::add_info(app, status);
+    rivlen::cli::add_labels(app, status);
     rivlen::cli::add_look(app, status);
     rivlen::cli::add_split(app, status);
     rivlen::cli::add_assess(app, status);
@@ -58,7 +61,7 @@ int run(int argc, char** argv) {
         const int code = app.exit(problem);
         return code == 0 ? 0 : 2;
     }
-    if (!status) fmt::print(stderr, "rivlen-cli: {}\n", status.error().message);
+    if (!status) fmt::print(stderr, "rivlen-cli: {}\n", rivlen::one_line(status.error().message));
     return exit_code(status);
 }
 
@@ -68,6 +71,12 @@ int main(int argc, char** argv) {
     // Trouble that is foreseen comes back as a status; what is thrown all the same is a defect.
     try {
         return run(argc, argv);
+    } catch (const std::bad_alloc&) {
+        std::fputs(
+            "rivlen-cli: There is not enough memory for this. Close other programs, or work on a shorter "
+            "recording.\n",
+            stderr);
+        return 1;
     } catch (const std::exception& problem) {
         std::fputs("rivlen-cli: Something went wrong that should not (", stderr);
         std::fputs(problem.what(), stderr);

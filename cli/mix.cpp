@@ -8,6 +8,7 @@
 #include "cli/commands.h"
 #include "cli/recording.h"
 #include "cli/terminal.h"
+#include "core/base/output_file.h"
 #include "core/delivery/export_mix.h"
 #include "core/project/session.h"
 #include "core/workflow/session_media.h"
@@ -23,10 +24,12 @@ Status run(const RecordingOptions& how, const std::filesystem::path& out, bool o
         return make_error(ErrorKind::BadInput,
                           "\"{}\" has nothing on its tracks. Place stems or files in the Rebuild view.",
                           how.file.string());
-    if (auto free = may_write(out, overwrite); !free) return free;
+    if (auto free = may_write(out, overwrite, files_of(*session, how.file)); !free) return free;
     TerminalStages stages;
     auto media = load_media(*session, how.split, std::ref(stages));
     if (!media) return media.error();
+    for (const auto& [file, loaded] : *media) tell_warnings(*loaded.source);
+    fit_to_media(session->timeline, *media);
     TerminalJob job("Writing the mix");
     const auto report = export_mix(std::make_shared<const MixPlan>(*session, *media), out, job.control());
     if (!report) return report.error();

@@ -1,12 +1,14 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include <fmt/format.h>
 
+#include <array>
 #include <memory>
 #include <nlohmann/json.hpp>
 
 #include "cli/commands.h"
 #include "cli/terminal.h"
 #include "core/base/folders.h"
+#include "core/base/output_file.h"
 #include "core/delivery/process_file.h"
 #include "core/project/chain_preset.h"
 
@@ -27,10 +29,12 @@ Status run(const Options& o) {
         if (!preset) return preset.error();
         parts = std::move(preset->parts);
     }
-    if (auto free = may_write(o.out, o.overwrite); !free) return free;
+    const std::array inputs = {o.file, std::filesystem::path(o.chain)};
+    if (auto free = may_write(o.out, o.overwrite, inputs); !free) return free;
     TerminalJob job("Processing");
     auto source = Source::bring_in(o.file, o.work, job.control());
     if (!source) return source.error();
+    tell_warnings(*source);
     const auto report = process_file(*source, parts, o.out, format_for(o.out), job.control());
     if (!report) return report.error();
     if (o.json) {

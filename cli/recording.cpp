@@ -34,6 +34,7 @@ Result<Recording> open_recording(const RecordingOptions& options) {
         return Source::bring_in(options.file, options.split.work_folder, job.control());
     }();
     if (!source) return source.error();
+    tell_warnings(*source);
     TerminalJob job("Splitting");
     auto done = split_recording(*source, options.split, job.control());
     if (!done) return done.error();

@@ -60,7 +60,6 @@ void print(const SplitCommand& c, const Recording& recording, const ExportReport
         fmt::print("{}\n", out.dump(2, ' ', false, json::error_handler_t::replace));
         return;
     }
-    for (const auto& warning : source.warnings()) fmt::print(stderr, "rivlen-cli: {}\n", warning);
     for (const auto& file : report.files) {
         fmt::print("{:9} {:7.1f} LUFS  peak {:6.1f} dBFS  {}\n", file.content, file.loudness.integrated_lufs,
                    file.loudness.sample_peak_dbfs, file.path.string());

@@ -1,9 +1,10 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "cli/terminal.h"
 
+#include "core/base/markup.h"
+
 #include <sys/resource.h>
 #include <unistd.h>
-#include <cmath>
 
 #include <cmath>
 #include <csignal>
@@ -18,11 +19,19 @@ std::mutex print_mutex;
 
 }  // namespace
 
+void stop_on_signals() {
+    for (const int signal : {SIGINT, SIGTERM}) std::signal(signal, [](int) { interrupted = true; });
+}
+
+bool stopped() {
+    return interrupted;
+}
+
 TerminalJob::TerminalJob(std::string what)
     : what_(std::move(what)),
       start_(std::chrono::steady_clock::now()),
       terminal_(::isatty(STDERR_FILENO) == 1) {
-    std::signal(SIGINT, [](int) { interrupted = true; });
+    stop_on_signals();
 }
 
 TerminalJob::~TerminalJob() {
@@ -52,11 +61,9 @@ double peak_memory_mb() {
     return static_cast<double>(usage.ru_maxrss) / 1024.0;
 }
 
-Status may_write(const std::filesystem::path& file, bool overwrite) {
-    std::error_code error;
-    if (overwrite || !std::filesystem::exists(file, error)) return {};
-    return make_error(ErrorKind::Io, "\"{}\" is there already. Choose another name, or use --overwrite.",
-                      file.string());
+void tell_warnings(const Source& source) {
+    for (const auto& warning : source.warnings())
+        fmt::print(stderr, "rivlen-cli: {}: {}\n", one_line(source.original().filename().string()), warning);
 }
 
 }  // namespace rivlen::cli

@@ -8,6 +8,7 @@
 #include <string>
 
 #include "core/base/job.h"
+#include "core/media/source.h"
 
 namespace rivlen::cli {
 
@@ -28,6 +29,10 @@ class TerminalJob {
     bool terminal_;
 };
 
+// From now on Ctrl-C and SIGTERM end what is done and what is waited for, and not the process.
+void stop_on_signals();
+[[nodiscard]] bool stopped();
+
 // One piece of work after another, each with a line of its own.
 class TerminalStages {
   public:
@@ -40,8 +45,8 @@ class TerminalStages {
     std::optional<TerminalJob> job_;
 };
 
-// Refuses a file that is there when it may not be replaced.
-[[nodiscard]] Status may_write(const std::filesystem::path& file, bool overwrite);
+// What was worked around when a recording was brought in, on standard error.
+void tell_warnings(const Source& source);
 
 // Largest resident memory of this process so far, in megabytes (getrusage).
 [[nodiscard]] double peak_memory_mb();

@@ -2,16 +2,12 @@
 #include "app/handover/handover_view.h"
 
 #include <QCheckBox>
-#include <QComboBox>
 #include <QDesktopServices>
 #include <QFileDialog>
 #include <QHBoxLayout>
-#include <QHeaderView>
 #include <QLabel>
 #include <QLineEdit>
 #include <QPlainTextEdit>
-#include <QSignalBlocker>
-#include <QTableWidget>
 #include <QToolButton>
 #include <QUrl>
 #include <QVBoxLayout>
@@ -26,34 +22,6 @@
 
 namespace rivlen::app {
 
-namespace {
-
-enum Column {
-    kOn,
-    kHolds,
-    kSettings,
-    kVersion,
-    kTarget,
-    kKind,
-    kDepth,
-    kRate,
-    kFile,
-    kState,
-    kLoudness,
-    kPeak,
-    kColumns
-};
-constexpr std::array<int, 5> kRates = {0, 44100, 48000, 96000, 192000};
-constexpr std::array<Depth, 3> kDepths = {Depth::Pcm16, Depth::Pcm24, Depth::Float32};
-
-QTableWidgetItem* fixed(const QString& label) {
-    auto* item = new QTableWidgetItem(label);
-    item->setFlags(Qt::ItemIsSelectable | Qt::ItemIsEnabled);
-    return item;
-}
-
-}  // namespace
-
 HandoverView::HandoverView(Document& document, JobList& jobs, QWidget* parent)
     : QWidget(parent), document_(document), jobs_(jobs) {
     setObjectName("handover_view");
@@ -61,32 +29,14 @@ HandoverView::HandoverView(Document& document, JobList& jobs, QWidget* parent)
     column->setContentsMargins(4, 4, 4, 4);
     column->setSpacing(8);
     column->addWidget(build_head());
-    rows_ = new QTableWidget(0, kColumns, this);
-    rows_->setObjectName("handover_rows");
-    rows_->setAccessibleName(tr("Deliveries"));
-    rows_->setHorizontalHeaderLabels({QString(), tr("Holds"), tr("Settings"), tr("Version"), tr("Target"),
-                                      tr("Kind"), tr("Depth"), tr("Rate"), tr("File"), tr("State"),
-                                      tr("Loudness"), tr("True peak")});
-    rows_->verticalHeader()->setDefaultSectionSize(32);
-    rows_->verticalHeader()->setVisible(false);
-    rows_->setSelectionBehavior(QAbstractItemView::SelectRows);
-    rows_->setSelectionMode(QAbstractItemView::SingleSelection);
-    rows_->setShowGrid(false);
-    rows_->setWordWrap(false);
-    rows_->horizontalHeader()->setSectionResizeMode(kFile, QHeaderView::Stretch);
-    constexpr std::array<int, kColumns> kWidths = {30, 138, 94, 76, 196, 128, 70, 84, 200, 86, 90, 88};
-    for (int c = 0; c < kColumns; ++c) rows_->setColumnWidth(c, kWidths[static_cast<std::size_t>(c)]);
-    connect(rows_, &QTableWidget::itemChanged, this, [this](QTableWidgetItem* item) {
-        const int row = item->row();
-        if (item->column() == kVersion)
-            edit(row, [&](HandoverRow& r) { r.version = item->text().trimmed().toStdString(); });
-        if (item->column() == kOn)
-            edit(row, [&](HandoverRow& r) { r.on = item->checkState() == Qt::Checked; });
-    });
+    const auto edit_row = [this](int row, const std::function<void(HandoverRow&)>& change,
+                                 const QString& key) { edit(row, change, key); };
+    rows_ = new DeliveryRowsView(edit_row, this);
     column->addWidget(rows_, 1);
-    column->addWidget(build_details());
+    details_ = new RowDetails(edit_row, this);
+    column->addWidget(details_);
     column->addWidget(build_acts());
-    connect(rows_, &QTableWidget::currentCellChanged, this, [this] { show_details(); });
+    connect(rows_, &QTableWidget::currentCellChanged, this, &HandoverView::show_details);
     notes_ = new QPlainTextEdit(this);
     notes_->setObjectName("handover_notes");
     notes_->setAccessibleName(tr("What the check found"));
@@ -142,74 +92,6 @@ QWidget* HandoverView::build_head() {
         if (!chosen.isEmpty()) set_folder(chosen.toStdString());
     });
     return head;
-}
-
-// What is seldom set, of the chosen row.
-QWidget* HandoverView::build_details() {
-    auto* details = new QWidget(this);
-    auto* line = new QHBoxLayout(details);
-    line->setContentsMargins(0, 0, 0, 0);
-    line->addWidget(new QLabel(tr("Chosen row: file"), details));
-    pattern_ = new QLineEdit(details);
-    pattern_->setObjectName("handover_pattern");
-    pattern_->setAccessibleName(tr("Pattern of the file's name"));
-    pattern_->setToolTip(tr("{name}, {content}, {version}, {target} and {rate} are filled in."));
-    pattern_->setMinimumWidth(260);
-    connect(pattern_, &QLineEdit::textEdited, this, [this](const QString& to) {
-        edit(
-            current(), [&](HandoverRow& r) { r.name = to.toStdString(); }, "name");
-    });
-    line->addWidget(pattern_);
-    const auto box = [&](const QString& label, const char* name, const QString& sentence,
-                         bool HandoverRow::*field) {
-        auto* b = new QCheckBox(label, details);
-        b->setObjectName(name);
-        b->setToolTip(sentence);
-        connect(b, &QCheckBox::clicked, this,
-                [this, field](bool on) { edit(current(), [&](HandoverRow& r) { r.*field = on; }); });
-        line->addWidget(b);
-        return b;
-    };
-    mono_ = box(tr("Mono"), "handover_mono", tr("Both channels in one."), &HandoverRow::mono);
-    loop_only_ = box(tr("Loop range"), "handover_loop", tr("Only the loop range of the tracks."),
-                     &HandoverRow::loop_only);
-    original_ = box(tr("Original as well"), "handover_original",
-                    tr("Under the picture: the sound that it came with, as a further track."),
-                    &HandoverRow::keep_original_sound);
-    line->addWidget(new QLabel(tr("Language"), details));
-    language_ = new QLineEdit(details);
-    language_->setObjectName("handover_language");
-    language_->setAccessibleName(tr("Language of the sound under the picture"));
-    language_->setToolTip(tr("Under the picture: three letters by ISO 639-2, und when it is not said."));
-    language_->setMaxLength(3);
-    language_->setFixedWidth(52);
-    connect(language_, &QLineEdit::textEdited, this, [this](const QString& to) {
-        edit(
-            current(), [&](HandoverRow& r) { r.language = to.toLower().toStdString(); }, "language");
-    });
-    line->addWidget(language_);
-    line->addStretch(1);
-    return details;
-}
-
-void HandoverView::show_details() {
-    if (pattern_ == nullptr) return;
-    const int row = current();
-    const bool any = row >= 0 && row < static_cast<int>(table().rows.size());
-    for (QWidget* w : std::initializer_list<QWidget*>{pattern_, language_, mono_, loop_only_, original_})
-        w->setEnabled(any);
-    if (!any) return;
-    const HandoverRow& r = table().rows[static_cast<std::size_t>(row)];
-    if (!pattern_->hasFocus()) pattern_->setText(text(r.name));
-    if (!language_->hasFocus()) language_->setText(text(r.language));
-    mono_->setChecked(r.mono);
-    loop_only_->setChecked(r.loop_only);
-    original_->setChecked(r.keep_original_sound);
-    const bool picture = r.container == Container::Picture;
-    if (QWidget* depth = rows_->cellWidget(row, kDepth))
-        depth->setEnabled(has_depth(r.container, Depth::Pcm24));
-    original_->setEnabled(picture);
-    language_->setEnabled(picture);
 }
 
 QWidget* HandoverView::build_acts() {
@@ -287,97 +169,32 @@ void HandoverView::edit(int row, const std::function<void(HandoverRow&)>& change
 }
 
 void HandoverView::fill() {
-    const QSignalBlocker quiet(rows_);
     shown_ = table();
     table_name_->setText(table().name.empty() ? tr("Table without a name") : text(table().name));
     table_name_->setToolTip(text(table().note));
-    const int chosen = current();
-    rows_->setRowCount(static_cast<int>(table().rows.size()));
-    for (int row = 0; row < rows_->rowCount(); ++row) fill_row(row);
-    rows_->setCurrentCell(std::clamp(chosen, 0, std::max(0, rows_->rowCount() - 1)), kHolds);
+    rows_->fill(table());
     show_file_names();
     show_details();
 }
 
-void HandoverView::fill_row(int row) {
-    const HandoverRow& r = table().rows[static_cast<std::size_t>(row)];
-    auto* on = fixed({});
-    on->setFlags(on->flags() | Qt::ItemIsUserCheckable);
-    on->setCheckState(r.on ? Qt::Checked : Qt::Unchecked);
-    rows_->setItem(row, kOn, on);
-    const auto choice = [&](Column at, const char* name, const QStringList& labels, int index, auto change) {
-        auto* box = new QComboBox(rows_);
-        box->setObjectName(QString("handover_%1_%2").arg(name).arg(row));
-        box->setAccessibleName(tr("%1 of row %2").arg(rows_->horizontalHeaderItem(at)->text()).arg(row + 1));
-        box->addItems(labels);
-        box->setCurrentIndex(std::max(0, index));
-        box->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
-        connect(box, &QComboBox::currentIndexChanged, this, [this, row, change](int to) {
-            edit(row, [&](HandoverRow& here) { change(here, to); });
-            rows_->setCurrentCell(row, kHolds);
-        });
-        rows_->setCellWidget(row, at, box);
-    };
-    QStringList contents;
-    for (std::size_t c = 0; c < kContents; ++c) contents << tr(label_of(static_cast<Content>(c)));
-    choice(kHolds, "content", contents, static_cast<int>(r.content),
-           [](HandoverRow& here, int to) { here.content = static_cast<Content>(to); });
-    QStringList cards{tr("As tuned")};
-    for (std::size_t c = 0; c < kCards; ++c) cards << tr("Card %1").arg(c + 1);
-    choice(kSettings, "card", cards, r.card + 1, [](HandoverRow& here, int to) { here.card = to - 1; });
-    rows_->setItem(row, kVersion, new QTableWidgetItem(text(r.version)));
-    QStringList names{tr("As it is")};
-    std::vector<std::string> keys{""};
-    for (const auto* list : {&table().targets, &standard_targets()}) {
-        for (const auto& t : *list) {
-            names << QString("%1  %2").arg(t.integrated_lufs, 0, 'f', 0).arg(text(t.name));
-            keys.push_back(t.key);
-        }
-    }
-    const auto at = std::ranges::find(keys, r.target);
-    choice(kTarget, "target", names, at != keys.end() ? static_cast<int>(at - keys.begin()) : 0,
-           [keys](HandoverRow& here, int to) { here.target = keys[static_cast<std::size_t>(to)]; });
-    QStringList kinds;
-    for (std::size_t k = 0; k < kContainers; ++k) kinds << tr(label_of(static_cast<Container>(k)));
-    choice(kKind, "kind", kinds, static_cast<int>(r.container),
-           [](HandoverRow& here, int to) { here.container = static_cast<Container>(to); });
-    choice(kDepth, "depth", {tr("16 bit"), tr("24 bit"), tr("float")}, static_cast<int>(r.depth),
-           [](HandoverRow& here, int to) { here.depth = kDepths[static_cast<std::size_t>(to)]; });
-    QStringList rates;
-    for (const int rate : kRates) rates << (rate == 0 ? tr("Session") : tr("%1 kHz").arg(rate / 1000.0));
-    const auto rate = std::ranges::find(kRates, r.sample_rate);
-    choice(kRate, "rate", rates, rate != kRates.end() ? static_cast<int>(rate - kRates.begin()) : 0,
-           [](HandoverRow& here, int to) { here.sample_rate = kRates[static_cast<std::size_t>(to)]; });
-    for (const Column c : {kFile, kState, kLoudness, kPeak}) rows_->setItem(row, c, fixed({}));
-    rows_->item(row, kLoudness)->setFont(number_font());
-    rows_->item(row, kPeak)->setFont(number_font());
+void HandoverView::show_details() {
+    const int row = current();
+    const bool any = row >= 0 && row < static_cast<int>(table().rows.size());
+    const HandoverRow* chosen = any ? &table().rows[static_cast<std::size_t>(row)] : nullptr;
+    details_->show_row(row, chosen);
+    if (any) rows_->allow_depth(row, has_depth(chosen->container, Depth::Pcm24));
 }
 
 void HandoverView::show_file_names() {
-    if (rows_ == nullptr) return;
-    const QSignalBlocker quiet(rows_);
     const std::string ending = picture_ending(document_.session());
-    for (int row = 0; row < rows_->rowCount(); ++row) {
-        auto* item = rows_->item(row, kFile);
-        if (item == nullptr) continue;
-        item->setText(text(
-            file_name(table().rows[static_cast<std::size_t>(row)], name_->text().toStdString(), ending)));
-        item->setToolTip(item->text());
-    }
-}
-
-void HandoverView::show_state(int row, const QString& state, const QString& sentence, bool trouble) {
-    const QSignalBlocker quiet(rows_);
-    auto* item = rows_->item(row, kState);
-    if (item == nullptr) return;
-    item->setText(state);
-    item->setToolTip(sentence);
-    item->setForeground(trouble ? colour::kWarn : colour::kText);
+    QStringList names;
+    for (const auto& row : table().rows) names << text(file_name(row, name_->text().toStdString(), ending));
+    rows_->show_file_names(names);
 }
 
 void HandoverView::add_row() {
     edit_table(tr("Add a delivery"), [](HandoverTemplate& t) { t.rows.emplace_back(); });
-    rows_->setCurrentCell(rows_->rowCount() - 1, kHolds);
+    rows_->choose(rows_->rowCount() - 1);
 }
 
 void HandoverView::copy_row() {
@@ -386,7 +203,7 @@ void HandoverView::copy_row() {
     edit_table(tr("Copy a delivery"), [&](HandoverTemplate& t) {
         t.rows.insert(t.rows.begin() + row + 1, HandoverRow(t.rows[static_cast<std::size_t>(row)]));
     });
-    rows_->setCurrentCell(row + 1, kHolds);
+    rows_->choose(row + 1);
 }
 
 void HandoverView::remove_row() {
@@ -402,7 +219,7 @@ void HandoverView::move_row(int by) {
     edit_table(tr("Move a delivery"), [&](HandoverTemplate& t) {
         std::swap(t.rows[static_cast<std::size_t>(row)], t.rows[static_cast<std::size_t>(to)]);
     });
-    rows_->setCurrentCell(to, kHolds);
+    rows_->choose(to);
 }
 
 void HandoverView::take_standard_table() {
@@ -445,13 +262,14 @@ void HandoverView::show_issues(const std::vector<Issue>& issues) {
     QStringList lines;
     for (const auto& t : issues) {
         lines << (t.row >= 0 ? tr("Row %1: ").arg(t.row + 1) : QString()) + text(t.sentence);
-        if (t.row >= 0) show_state(t.row, t.error ? tr("cannot") : tr("note"), text(t.sentence), t.error);
+        if (t.row >= 0)
+            rows_->show_state(t.row, t.error ? tr("cannot") : tr("note"), text(t.sentence), t.error);
     }
     notes_->setPlainText(lines.isEmpty() ? tr("Nothing stands in the way.") : lines.join('\n'));
 }
 
 void HandoverView::check_now() {
-    for (int row = 0; row < rows_->rowCount(); ++row) show_state(row, {}, {}, false);
+    for (int row = 0; row < rows_->rowCount(); ++row) rows_->show_state(row, {}, {}, false);
     show_issues(check(plan()));
 }
 
@@ -470,8 +288,8 @@ void HandoverView::deliver_now() {
                 QMetaObject::invokeMethod(this, [this, e] {
                     const std::array<QString, 5> kWords = {tr("working…"), tr("delivered"), tr("as before"),
                                                            tr("failed"), tr("stopped")};
-                    show_state(e.row, kWords[static_cast<std::size_t>(e.step)], text(e.sentence),
-                               e.step == DeliveryStep::Failed);
+                    rows_->show_state(e.row, kWords[static_cast<std::size_t>(e.step)], text(e.sentence),
+                                      e.step == DeliveryStep::Failed);
                 });
             });
             if (!done) return done.error();
@@ -496,21 +314,15 @@ void HandoverView::finish(const DeliveryReport& report) {
     open_report_->setEnabled(true);
     QStringList lines;
     std::size_t done = 0;
-    {
-        const QSignalBlocker quiet(rows_);
-        for (const auto& r : report.rows) {
-            const bool there = r.state == RowState::Done || r.state == RowState::Skipped;
-            if (!r.sentence.empty()) lines << tr("Row %1: %2").arg(r.row + 1).arg(text(r.sentence));
-            if (!there || r.row >= rows_->rowCount()) continue;
-            ++done;
-            const auto& l = r.course.loudness;
-            rows_->item(r.row, kLoudness)
-                ->setText(l.integrated_lufs > -119 ? tr("%1 LUFS").arg(l.integrated_lufs, 0, 'f', 1)
-                                                   : tr("silent"));
-            rows_->item(r.row, kPeak)
-                ->setText(l.true_peak_dbtp > -119 ? tr("%1 dBTP").arg(l.true_peak_dbtp, 0, 'f', 1)
-                                                  : QString());
-        }
+    for (const auto& r : report.rows) {
+        const bool there = r.state == RowState::Done || r.state == RowState::Skipped;
+        if (!r.sentence.empty()) lines << tr("Row %1: %2").arg(r.row + 1).arg(text(r.sentence));
+        if (!there || r.row >= rows_->rowCount()) continue;
+        ++done;
+        const auto& l = r.course.loudness;
+        rows_->show_levels(
+            r.row, l.integrated_lufs > -119 ? tr("%1 LUFS").arg(l.integrated_lufs, 0, 'f', 1) : tr("silent"),
+            l.true_peak_dbtp > -119 ? tr("%1 dBTP").arg(l.true_peak_dbtp, 0, 'f', 1) : QString());
     }
     lines.prepend(tr("%1 of %2 files delivered and read back, %3 x real time.")
                       .arg(done)

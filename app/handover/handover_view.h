@@ -5,6 +5,7 @@
 #include <QWidget>
 #include <optional>
 
+#include "app/handover/row_details.h"
 #include "app/shell/document.h"
 #include "app/widgets/actions.h"
 #include "core/delivery/deliver.h"
@@ -12,7 +13,6 @@
 class QLabel;
 class QLineEdit;
 class QPlainTextEdit;
-class QTableWidget;
 class QToolButton;
 class QCheckBox;
 
@@ -48,17 +48,14 @@ class HandoverView : public QWidget {
   private:
     QWidget* build_head();
     QWidget* build_acts();
-    QWidget* build_details();
     void show_details();
     void follow();
     void fill();
-    void fill_row(int row);
     // One step of the session's history; with a key, steps that follow each other are one.
     void edit(int row, const std::function<void(HandoverRow&)>& change, const QString& key = {});
     void edit_table(const QString& label, const std::function<void(HandoverTemplate&)>& change,
                     const QString& key = {});
     void show_file_names();
-    void show_state(int row, const QString& state, const QString& sentence, bool trouble);
     void show_issues(const std::vector<Issue>& issues);
     void finish(const DeliveryReport& report);
     [[nodiscard]] DeliveryPlan plan() const;
@@ -67,13 +64,12 @@ class HandoverView : public QWidget {
     JobList& jobs_;
     HandoverTemplate shown_;  // what the cells show
     std::optional<DeliveryReport> report_;
-    QTableWidget* rows_ = nullptr;
+    DeliveryRowsView* rows_ = nullptr;
+    RowDetails* details_ = nullptr;
     QLineEdit *name_ = nullptr, *folder_ = nullptr;
     QCheckBox* replace_ = nullptr;
     QToolButton *deliver_ = nullptr, *open_report_ = nullptr;
     QLabel* table_name_ = nullptr;
-    QLineEdit *pattern_ = nullptr, *language_ = nullptr;
-    QCheckBox *mono_ = nullptr, *loop_only_ = nullptr, *original_ = nullptr;
     QPlainTextEdit* notes_ = nullptr;
     int job_ = 0;
     bool name_typed_ = false, folder_typed_ = false;

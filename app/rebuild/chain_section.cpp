@@ -7,6 +7,7 @@
 #include "app/widgets/controls.h"
 #include "core/effects/effect_presets.h"
 #include "core/project/editing.h"
+#include "app/widgets/text.h"
 
 namespace rivlen::app {
 
@@ -39,8 +40,8 @@ QToolButton* ChainSection::add_button() {
     menu->setObjectName("part_menu");
     for (std::size_t k = 0; k < kEffectTypes; ++k) {
         const auto kind = static_cast<EffectType>(k);
-        menu->addAction(tr(info(kind).label), this, [this, kind] {
-            document_.edit_timeline(tr("Add %1").arg(info(kind).label), {}, [&](Timeline& r) {
+        menu->addAction(words(info(kind).label), this, [this, kind] {
+            document_.edit_timeline(tr("Add %1").arg(words(info(kind).label)), {}, [&](Timeline& r) {
                 r.strip(strip_)->chain.push_back(make_part(kind, r.new_id()));
             });
         });

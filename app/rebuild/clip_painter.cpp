@@ -4,6 +4,7 @@
 #include <QPainterPath>
 #include <cmath>
 
+#include "app/widgets/sound_painter.h"
 #include "app/widgets/theme.h"
 #include "core/dsp/decibels.h"
 
@@ -12,7 +13,6 @@ namespace rivlen::app {
 namespace {
 constexpr int kNameHeight = 15;
 constexpr double kSmoothSeconds = 120;
-constexpr double kStemOutline = 1.6;  // peak over RMS, for the eye
 }  // namespace
 
 ClipPainter::ClipPainter(Document& document, QObject* parent) : QObject(parent), document_(document) {}
@@ -46,117 +46,81 @@ bool ClipPainter::draw(QPainter& painter, const Clip& clip, const QRect& row, co
     const QRectF box(left, row.top() + 1, std::max(1.0, right - left), row.height() - 2);
     const QRectF seen = box.intersected(visible);
     if (seen.isEmpty()) return true;
-    const QColor tint = colour_of(clip.clip_source);
     painter.save();
     painter.setClipRect(seen, Qt::IntersectClip);
     painter.fillRect(seen, QColor(12, 14, 16));
-    bool complete = true;
-    TileStore* store = tiles_of(clip);
     const QRectF body = box.adjusted(0, kNameHeight, 0, 0);
+    const bool complete = draw_body(painter, clip, body, seen, view, width, audible);
+    draw_fade(painter, clip, body, view, width, true);
+    draw_fade(painter, clip, body, view, width, false);
+    draw_head(painter, clip, box, width, chosen);
+    painter.restore();
+    return complete;
+}
+
+bool ClipPainter::draw_body(QPainter& painter, const Clip& clip, const QRectF& body, const QRectF& seen,
+                            const TimeView& view, int width, bool audible) {
+    const Material* material = document_.material_of(clip.path);
+    const auto stem = stem_of_clip_source(clip.clip_source);
+    TileStore* store = tiles_of(clip);
+    painter.setPen(colour::kDim);
     if (store == nullptr) {
-        painter.setPen(colour::kDim);
-        const Material* material = document_.material_of(clip.path);
-        painter.drawText(
-            body, Qt::AlignCenter,
-            material == nullptr || !material->trouble.isEmpty() ? tr("missing") : tr("reading…"));
-        complete = material != nullptr && !material->trouble.isEmpty();
-    } else if (stem_of_clip_source(clip.clip_source) && !document_.material_of(clip.path)->map) {
-        painter.setPen(colour::kDim);
-        painter.drawText(body, Qt::AlignCenter, tr("not split yet"));
-    } else {
-        const double frames_per_pixel = view.span() * rate / std::max(width, 1);
-        const int level =
-            std::max(4, static_cast<int>(std::floor(std::log2(std::max(frames_per_pixel, 1.0)))));
-        const double per_column = std::ldexp(1.0, level);
-        const double tile_frames = per_column * static_cast<double>(kTileColumns);
-        const auto stem = stem_of_clip_source(clip.clip_source);
-        const double shift = static_cast<double>(clip.start - clip.offset);  // from recording to session
-        const auto x_of = [&](double frame) { return view.to_x((frame + shift) / rate, width); };
-        const double from_frame =
-            std::max(static_cast<double>(clip.offset), view.to_seconds(seen.left(), width) * rate - shift);
-        const double to_frame = std::min(static_cast<double>(clip.offset + clip.length),
-                                         view.to_seconds(seen.right() + 1, width) * rate - shift);
-        // Far out there are more columns than pixels: smoothing would cost much and show nothing.
-        painter.setRenderHint(QPainter::SmoothPixmapTransform, view.span() < kSmoothSeconds);
-        if (clip.mute || !audible) painter.setOpacity(0.3);
-        QPolygonF upper;
-        QPolygonF lower;
-        const auto draw_outline = [&] {
-            painter.setPen(QPen(tint.lighter(125), 1));
-            painter.drawPolyline(upper);
-            painter.drawPolyline(lower);
-            upper.clear();
-            lower.clear();
-        };
-        const double gain = amplitude_of_db(clip.gain_db);
-        const double middle = body.center().y();
-        for (auto index = static_cast<std::int64_t>(std::floor(from_frame / tile_frames));
-             static_cast<double>(index) * tile_frames < to_frame; ++index) {
-            const Tile* tile = store->tile({level, index});
-            if (tile == nullptr) {
-                complete = false;
-                draw_outline();
-                continue;
-            }
-            const double first = static_cast<double>(index) * tile_frames;
-            painter.drawImage(
-                QRectF(x_of(first), body.top(), x_of(first + tile_frames) - x_of(first), body.height()),
-                tile->images[stem ? 1 + *stem : 0]);
-            const Overview& o = tile->overview;
-            const auto begin =
-                static_cast<std::size_t>(std::clamp((from_frame - first) / per_column - 2, 0.0, 255.0));
-            for (std::size_t c = begin; c < o.columns; ++c) {
-                const double frame = first + (static_cast<double>(c) + 0.5) * per_column;
-                if (frame < static_cast<double>(clip.offset)) continue;
-                if (frame > to_frame + 2 * per_column ||
-                    frame >= static_cast<double>(clip.offset + clip.length))
-                    break;
-                auto high = static_cast<double>(o.highest[c]);
-                auto low = static_cast<double>(o.lowest[c]);
-                if (stem) {
-                    high = kStemOutline * static_cast<double>(o.outline[*stem][c]);
-                    low = -high;
-                }
-                double shape = gain;
-                const double into = frame - static_cast<double>(clip.offset);
-                if (clip.fade_in.frames > 0)
-                    shape *= fade_gain(clip.fade_in.shape, into / static_cast<double>(clip.fade_in.frames));
-                if (clip.fade_out.frames > 0)
-                    shape *= fade_gain(clip.fade_out.shape, (static_cast<double>(clip.length) - into) /
-                                                                static_cast<double>(clip.fade_out.frames));
-                const auto y = [&](double value) {
-                    return middle - std::clamp(value * shape, -1.0, 1.0) * body.height() * 0.48;
-                };
-                const double x = x_of(frame);
-                upper << QPointF(x, y(high));
-                lower << QPointF(x, y(low));
-            }
-        }
-        draw_outline();
-        painter.setOpacity(1);
+        const bool missing = material == nullptr || !material->trouble.isEmpty();
+        painter.drawText(body, Qt::AlignCenter, missing ? tr("missing") : tr("reading…"));
+        return material != nullptr && missing;
     }
-    // Fades: what is taken away is shaded.
-    painter.setRenderHint(QPainter::Antialiasing);
-    const auto shade = [&](const Fade& fade, bool in) {
-        if (fade.frames <= 0) return;
-        const double x0 = in ? left : right;
-        const double x1 = view.frame_x(in ? clip.start + fade.frames : clip.end() - fade.frames, rate, width);
-        QPainterPath path(QPointF(x0, body.top()));
-        constexpr int kSteps = 24;
-        for (int i = 0; i <= kSteps; ++i) {
-            const double part = static_cast<double>(i) / kSteps;
-            path.lineTo(x0 + (x1 - x0) * part, body.bottom() - fade_gain(fade.shape, part) * body.height());
-        }
-        path.lineTo(x0, body.top());
-        QColor dark = colour::kGround;
-        dark.setAlpha(170);
-        painter.fillPath(path, dark);
-        painter.setPen(QPen(colour::kText, 1));
-        painter.drawLine(QPointF(x1, body.top()), QPointF(x1, body.top() + 6));
+    if (stem && !material->map) {
+        painter.drawText(body, Qt::AlignCenter, tr("not split yet"));
+        return true;
+    }
+    SoundLook look;
+    look.body = body;
+    look.sample_rate = std::max(1, document_.timeline().sample_rate);
+    look.shift_frames = static_cast<double>(clip.start - clip.offset);
+    const auto frame_at = [&](double x) {
+        return view.to_seconds(x, width) * look.sample_rate - look.shift_frames;
     };
-    shade(clip.fade_in, true);
-    shade(clip.fade_out, false);
-    QColor head = tint;
+    look.from_frame = std::max(static_cast<double>(clip.offset), frame_at(seen.left()));
+    look.to_frame = std::min(static_cast<double>(clip.offset + clip.length), frame_at(seen.right() + 1));
+    look.stem = stem;
+    look.outline = colour_of(clip.clip_source).lighter(125);
+    look.shape = [&clip, gain = amplitude_of_db(clip.gain_db)](double frame) {
+        return gain * clip_fade_gain(clip, frame - static_cast<double>(clip.offset));
+    };
+    // Far out there are more columns than pixels: smoothing would cost much and show nothing.
+    painter.setRenderHint(QPainter::SmoothPixmapTransform, view.span() < kSmoothSeconds);
+    if (clip.mute || !audible) painter.setOpacity(0.3);
+    const bool complete = draw_sound(painter, *store, view, width, look);
+    painter.setOpacity(1);
+    return complete;
+}
+
+// What a fade takes away is shaded.
+void ClipPainter::draw_fade(QPainter& painter, const Clip& clip, const QRectF& body, const TimeView& view,
+                            int width, bool in) {
+    const Fade& fade = in ? clip.fade_in : clip.fade_out;
+    if (fade.frames <= 0) return;
+    const int rate = std::max(1, document_.timeline().sample_rate);
+    const double x0 = view.frame_x(in ? clip.start : clip.end(), rate, width);
+    const double x1 = view.frame_x(in ? clip.start + fade.frames : clip.end() - fade.frames, rate, width);
+    QPainterPath path(QPointF(x0, body.top()));
+    constexpr int kSteps = 24;
+    for (int i = 0; i <= kSteps; ++i) {
+        const double part = static_cast<double>(i) / kSteps;
+        path.lineTo(x0 + (x1 - x0) * part, body.bottom() - fade_gain(fade.shape, part) * body.height());
+    }
+    path.lineTo(x0, body.top());
+    QColor dark = colour::kGround;
+    dark.setAlpha(170);
+    painter.setRenderHint(QPainter::Antialiasing);
+    painter.fillPath(path, dark);
+    painter.setPen(QPen(colour::kText, 1));
+    painter.drawLine(QPointF(x1, body.top()), QPointF(x1, body.top() + 6));
+}
+
+void ClipPainter::draw_head(QPainter& painter, const Clip& clip, const QRectF& box, int width, bool chosen) {
+    painter.setRenderHint(QPainter::Antialiasing, false);
+    QColor head = colour_of(clip.clip_source);
     head.setAlpha(chosen ? 255 : clip.mute ? 40 : 95);
     painter.fillRect(QRectF(box.left(), box.top(), box.width(), kNameHeight), head);
     painter.setPen(chosen ? colour::kGround : colour::kText);
@@ -165,15 +129,12 @@ bool ClipPainter::draw(QPainter& painter, const Clip& clip, const QRect& row, co
     if (clip.mute) name += tr("  muted");
     // Where it stands does not depend on what is being painted anew.
     const double text_left = std::max(box.left(), 0.0) + 4;
-    const QRectF text(text_left, box.top(), std::min<double>(box.right(), width) - text_left - 2,
-                      kNameHeight);
-    if (text.width() > 14) painter.drawText(text, Qt::AlignVCenter | Qt::AlignLeft, name);
-    painter.setRenderHint(QPainter::Antialiasing, false);
+    const QRectF place(text_left, box.top(), std::min<double>(box.right(), width) - text_left - 2,
+                       kNameHeight);
+    if (place.width() > 14) painter.drawText(place, Qt::AlignVCenter | Qt::AlignLeft, name);
     painter.setPen(QPen(chosen ? colour::kAct : colour::kLine, 1));
     painter.setBrush(Qt::NoBrush);
     painter.drawRect(box.adjusted(0, 0, -1, -1));
-    painter.restore();
-    return complete;
 }
 
 }  // namespace rivlen::app

@@ -26,6 +26,11 @@ class ClipPainter : public QObject {
     void ready();
 
   private:
+    bool draw_body(QPainter& painter, const Clip& clip, const QRectF& body, const QRectF& seen,
+                   const TimeView& view, int width, bool audible);
+    void draw_fade(QPainter& painter, const Clip& clip, const QRectF& body, const TimeView& view, int width,
+                   bool in);
+    static void draw_head(QPainter& painter, const Clip& clip, const QRectF& box, int width, bool chosen);
     TileStore* tiles_of(const Clip& clip);
     Document& document_;
     std::map<std::filesystem::path, std::unique_ptr<TileStore>> stores_;

@@ -5,8 +5,8 @@
 #include <QSignalBlocker>
 #include <cmath>
 
-#include "app/rebuild/parameters.h"
 #include "app/widgets/controls.h"
+#include "core/project/strip_parameters.h"
 
 namespace rivlen::app {
 

@@ -11,6 +11,7 @@
 #include "app/widgets/theme.h"
 #include "core/effects/effect_presets.h"
 #include "core/project/editing.h"
+#include "app/widgets/text.h"
 
 namespace rivlen::app {
 
@@ -61,9 +62,9 @@ void PartSection::show_reduction(double reduction_db) {
 
 void PartSection::build_head() {
     const EffectInfo& about = info(kind_);
-    auto* on = new QCheckBox(tr(about.label), this);
+    auto* on = new QCheckBox(words(about.label), this);
     on->setObjectName(QString("part_on_%1").arg(place_));
-    on->setToolTip(tr(about.sentence));
+    on->setToolTip(words(about.sentence));
     connect(on, &QCheckBox::clicked, this, [this](bool checked) {
         edit_strip(tr("Switch a part"), {}, [&](Strip& s) {
             for (auto& p : s.chain) {
@@ -144,7 +145,7 @@ QToolButton* PartSection::presets_button() {
     menu->addAction(tr("Standard"), this,
                     [take] { take([](Insert& p) { p.values = make_part(p.kind, p.id).values; }); });
     for (const auto& preset : presets_of(kind_))
-        menu->addAction(tr(preset.name), this,
+        menu->addAction(words(preset.name), this,
                         [take, preset] { take([&](Insert& p) { apply(preset, p); }); });
     menu->addSeparator();
     menu->addAction(tr("Take from a file…"), this, [this, take] { take_from_file(take); });
@@ -165,7 +166,7 @@ void PartSection::take_from_file(const std::function<void(const std::function<vo
     const auto& parts = (*preset)->parts;
     const auto found = std::ranges::find(parts, kind_, &Insert::kind);
     if (found == parts.end())
-        return emit said(tr("There is no %1 in that file. Choose another.").arg(tr(info(kind_).label)), true);
+        return emit said(tr("There is no %1 in that file. Choose another.").arg(words(info(kind_).label)), true);
     take([&](Insert& p) { p.values = found->values; });
 }
 

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/rebuild/section.h"
+#include "app/widgets/text.h"
 
 #include <QLabel>
 
@@ -45,13 +46,13 @@ ParameterSlider* Section::add_slider(const ParameterInfo& info, const QString& n
                                      const std::function<void(double)>& set) {
     auto* line = new QHBoxLayout;
     line->setSpacing(6);
-    auto* label = new QLabel(tr(info.label), this);
+    auto* label = new QLabel(words(info.label), this);
     label->setFixedWidth(kLabelWidth);
-    label->setToolTip(QString("%1\n%2").arg(tr(info.sentence), tr(info.too_much)));
+    label->setToolTip(QString("%1\n%2").arg(words(info.sentence), words(info.too_much)));
     auto* slider = new ParameterSlider(info, this);
     slider->setObjectName(name);
     slider->set_number_width(kNumberWidth);
-    slider->setAccessibleName(tr(info.label));
+    slider->setAccessibleName(words(info.label));
     slider->setToolTip(label->toolTip());
     line->addWidget(label);
     line->addWidget(slider, 1);

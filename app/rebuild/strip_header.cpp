@@ -10,10 +10,11 @@
 #include <cmath>
 
 #include "app/rebuild/clip_painter.h"
-#include "app/rebuild/parameters.h"
 #include "app/widgets/controls.h"
+#include "app/widgets/text.h"
 #include "app/widgets/theme.h"
 #include "core/dsp/decibels.h"
+#include "core/project/strip_parameters.h"
 
 namespace rivlen::app {
 
@@ -160,7 +161,7 @@ void StripHeader::fill_lines() {
         const EffectInfo& about = info(part.kind);
         for (std::size_t p = 0; p < about.parameters.size(); ++p)
             add({LaneTarget::Part, part.id, static_cast<int>(p), {}},
-                QString("%1: %2").arg(about.label, QString(about.parameters[p].label).toLower()));
+                QString("%1: %2").arg(words(about.label), words(about.parameters[p].label).toLower()));
     }
     int index = 0;
     if (const auto shown = selection_.line_of(strip_)) {

@@ -1,11 +1,11 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/rebuild/strip_section.h"
+#include "core/project/strip_parameters.h"
 
 #include <QComboBox>
 #include <QLineEdit>
 #include <QSignalBlocker>
 
-#include "app/rebuild/parameters.h"
 
 namespace rivlen::app {
 

@@ -3,9 +3,9 @@
 
 #include <QMouseEvent>
 #include <QPainter>
-#include <QPainterPath>
 #include <cmath>
 
+#include "app/widgets/sound_painter.h"
 #include "app/widgets/theme.h"
 
 namespace rivlen::app {
@@ -76,69 +76,23 @@ void LaneCanvas::draw_lane(QPainter& painter, int lane, const QRect& rect) {
         painter.drawLine(rect.left(), rect.center().y(), rect.right(), rect.center().y());
         return;
     }
-    // Tiles of the next finer power of two, drawn scaled, so that zooming glides.
-    const double frames_per_pixel = view_.span() * source->sample_rate() / std::max(width(), 1);
-    const int level = std::max(4, static_cast<int>(std::floor(std::log2(std::max(frames_per_pixel, 1.0)))));
-    const double frames_per_column = std::ldexp(1.0, level);
-    const double tile_frames = frames_per_column * kTileColumns;
-    const auto first =
-        static_cast<std::int64_t>(std::floor(view_.start() * source->sample_rate() / tile_frames));
-    const auto last = static_cast<std::int64_t>(
-        std::floor((view_.start() + view_.span()) * source->sample_rate() / tile_frames));
-    const auto x_of = [&](double frame) { return view_.to_x(frame / source->sample_rate(), width()); };
     const auto item = document_.current_item();
     const bool audible = !is_stem || (item != nullptr && item->settings.audible(stem));
     painter.save();
     painter.setClipRect(rect);
     painter.setRenderHint(QPainter::SmoothPixmapTransform);
     if (!audible) painter.setOpacity(0.28);  // removed: drawn in the stem it came from, faded
-    QPainterPath upper;
-    QPainterPath lower;
-    bool begun = false;
-    for (std::int64_t index = std::max<std::int64_t>(first, 0); index <= last; ++index) {
-        const double from = static_cast<double>(index) * tile_frames;
-        if (from >= static_cast<double>(source->frames())) break;
-        const Tile* tile = tiles_.tile({level, index});
-        if (tile == nullptr) {
-            complete_ = false;
-            begun = false;
-            continue;
-        }
-        const double left = x_of(from);
-        const double right = x_of(from + tile_frames);
-        painter.drawImage(QRectF(left, rect.top(), right - left, rect.height()),
-                          tile->images[static_cast<std::size_t>(lane)]);
-        const Overview& o = tile->overview;
-        const double middle = rect.top() + rect.height() / 2.0;
-        for (std::size_t c = 0; c < o.columns; ++c) {
-            const double frame = from + (static_cast<double>(c) + 0.5) * frames_per_column;
-            if (frame >= static_cast<double>(source->frames())) break;
-            const double x = x_of(frame);
-            if (x < -4 || x > width() + 4) continue;
-            auto high = static_cast<double>(o.highest[c]);
-            auto low = static_cast<double>(o.lowest[c]);
-            if (is_stem) {
-                high = std::min(1.0, 1.6 * static_cast<double>(o.outline[stem][c]));
-                low = -high;
-            }
-            const QPointF a(x, middle - high * rect.height() * 0.48);
-            const QPointF b(x, middle - low * rect.height() * 0.48);
-            if (begun) {
-                upper.lineTo(a);
-                lower.lineTo(b);
-            } else {
-                upper.moveTo(a);
-                lower.moveTo(b);
-                begun = true;
-            }
-        }
-    }
-    QColor pen = is_stem ? stem_colour(stem).lighter(125) : colour::kText;
-    pen.setAlpha(200);
-    painter.setPen(QPen(pen, 1.0));
-    painter.setRenderHint(QPainter::Antialiasing);
-    painter.drawPath(upper);
-    painter.drawPath(lower);
+    SoundLook look;
+    look.body = rect;
+    look.sample_rate = source->sample_rate();
+    look.from_frame = std::max(0.0, view_.start() * look.sample_rate);
+    look.to_frame =
+        std::min(static_cast<double>(source->frames()), (view_.start() + view_.span()) * look.sample_rate);
+    if (is_stem) look.stem = stem;
+    look.outline = is_stem ? stem_colour(stem).lighter(125) : colour::kText;
+    look.outline.setAlpha(200);
+    look.antialiased = true;
+    complete_ = draw_sound(painter, tiles_, view_, width(), look) && complete_;
     painter.restore();
     if (is_stem && chosen_ == static_cast<int>(stem)) {
         painter.setPen(QPen(stem_colour(stem), 1));

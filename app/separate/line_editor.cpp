@@ -9,6 +9,7 @@
 #include <cmath>
 
 #include "app/widgets/theme.h"
+#include "app/widgets/text.h"
 
 namespace rivlen::app {
 
@@ -35,7 +36,7 @@ void LineEditor::open(std::size_t stem, Setting setting) {
     stem_ = stem;
     setting_ = setting;
     chosen_.reset();
-    const QString label = tr(info(setting).label);
+    const QString label = words(info(setting).label);
     setAccessibleName(tr("Line of %1 over time").arg(label));
     setToolTip(
         tr("%1 over time. Click sets a point, drag moves it, right click or Delete removes it; with a line, "
@@ -113,7 +114,7 @@ void LineEditor::paintEvent(QPaintEvent*) {
                      tr("%1 %2").arg(p.lowest).arg(unit));
     painter.setPen(colour::kText);
     painter.drawText(rect().adjusted(6, 2, -60, 0), Qt::AlignLeft | Qt::AlignTop,
-                     tr("%1 over time").arg(tr(p.label)));
+                     tr("%1 over time").arg(words(p.label)));
     const SettingLane* shown = line();
     if (shown == nullptr) {
         const auto* item = document_.current_item();

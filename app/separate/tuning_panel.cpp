@@ -9,6 +9,7 @@
 #include "app/widgets/controls.h"
 #include "app/widgets/theme.h"
 #include "core/separation/channel_groups.h"
+#include "app/widgets/text.h"
 
 namespace rivlen::app {
 
@@ -130,18 +131,18 @@ void TuningPanel::add_row(Setting setting) {
     auto* line = new QHBoxLayout(row.box);
     line->setContentsMargins(0, 0, 0, 0);
     line->setSpacing(4);
-    const QString words = QString("%1 %2").arg(tr(p.sentence), tr(p.too_much));
+    const QString sentence = QString("%1 %2").arg(words(p.sentence), words(p.too_much));
     QWidget* label = nullptr;
     if (p.switchable) {
-        row.on = new QCheckBox(tr(p.label), row.box);
+        row.on = new QCheckBox(words(p.label), row.box);
         row.on->setObjectName(QString("%1_on").arg(p.key));
         label = row.on;
         connect(row.on, &QCheckBox::toggled, this, [this, setting, &p](bool on) {
-            document_.edit_settings(tr(p.label), {},
+            document_.edit_settings(words(p.label), {},
                                     [&](ShapeSettings& s) { s.stems[stem_].set_on(setting, on); });
         });
     } else {
-        label = new QLabel(tr(p.label), row.box);
+        label = new QLabel(words(p.label), row.box);
     }
     label->setFixedWidth(kLabelWidth);
     row.slider = new ParameterSlider(p, row.box);
@@ -149,8 +150,8 @@ void TuningPanel::add_row(Setting setting) {
     line->addWidget(label);
     line->addWidget(row.slider, 1);
     for (QWidget* widget : std::initializer_list<QWidget*>{label, row.slider}) {
-        widget->setProperty(kWords, words);
-        widget->setToolTip(words);
+        widget->setProperty(kWords, sentence);
+        widget->setToolTip(sentence);
         widget->installEventFilter(this);
     }
     rows_box_->layout()->addWidget(row.box);
@@ -163,9 +164,9 @@ void TuningPanel::add_row(Setting setting) {
     row.line->setFixedSize(22, 20);
     row.line->setCheckable(true);
     row.line->setFocusPolicy(Qt::TabFocus);
-    row.line->setAccessibleName(tr("Line of %1").arg(tr(p.label)));
+    row.line->setAccessibleName(tr("Line of %1").arg(words(p.label)));
     const QString line_words =
-        tr("Lets %1 change over time: a line on the stem's lane (Y).").arg(tr(p.label));
+        tr("Lets %1 change over time: a line on the stem's lane (Y).").arg(words(p.label));
     row.line->setToolTip(line_words);
     row.line->setProperty(kWords, line_words);
     row.line->installEventFilter(this);
@@ -176,7 +177,7 @@ void TuningPanel::add_row(Setting setting) {
     });
     connect(row.slider, &ParameterSlider::moved, this, [this, setting, &p](double value) {
         touched_ = setting;
-        document_.set_value(tr(p.label), stem_, setting, value);
+        document_.set_value(words(p.label), stem_, setting, value);
     });
     connect(row.slider, &ParameterSlider::released, this, [this] { document_.close_step(); });
 }

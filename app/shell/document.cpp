@@ -4,6 +4,7 @@
 #include <algorithm>
 
 #include "app/widgets/text.h"
+#include "core/base/output_file.h"
 #include "core/workflow/bringing_in.h"
 #include "core/workflow/splitting.h"
 
@@ -24,6 +25,9 @@ Document::Document(JobList& jobs, fs::path work_folder, QObject* parent)
       work_folder_(std::move(work_folder)),
       recovery_(work_folder_),
       media_(jobs, work_folder_, [this](const fs::path& path) { return channels_of(path); }) {
+    if (const Status ready = prepare_work_folder(work_folder_); !ready)
+        qWarning("%s", ready.error().message.c_str());
+    sweep_partials(work_folder_);
     keep_timer_.setSingleShot(true);
     keep_timer_.setInterval(kKeepMs);
     connect(&keep_timer_, &QTimer::timeout, this, &Document::keep_for_recovery);
@@ -270,6 +274,7 @@ void Document::begin(Session session, bool saved) {
 
 void Document::new_session() {
     path_.clear();
+    lock_ = {};
     begin({}, true);
     emit session_changed();
     emit material_changed();
@@ -282,16 +287,32 @@ bool Document::open(const fs::path& path) {
         return false;
     }
     path_ = path;
+    lock_ = SessionLock(path);
     begin(std::move(*loaded), true);
     for (const auto& missing : missing_media(session())) media_.forget(missing);
     compare_hashes();
     load_media();
     emit session_changed();
     emit material_changed();
+    if (!lock_.held())
+        emit said(
+            tr("%1 has this session open. You can look at it and work on, but save it under another name.")
+                .arg(text(lock_.holder())),
+            true);
     return true;
 }
 
 bool Document::save(const fs::path& path) {
+    if (path != path_ || !lock_.held()) {
+        SessionLock lock(path);
+        if (!lock.held()) {
+            emit said(tr("%1 has \"%2\" open. Save under another name.")
+                          .arg(text(lock.holder()), text(path.filename())),
+                      true);
+            return false;
+        }
+        lock_ = std::move(lock);
+    }
     if (const Status saved = save_session(session(), path); !saved) {
         emit said(text(saved.error().message), true);
         return false;

@@ -21,6 +21,7 @@
 #include "core/separation/separator.h"
 #include "core/workflow/history.h"
 #include "core/workflow/recovery.h"
+#include "core/workflow/session_lock.h"
 
 namespace rivlen::app {
 
@@ -103,6 +104,7 @@ class Document : public QObject {
 
     void new_session();
     [[nodiscard]] bool open(const std::filesystem::path& path);
+    // Not over a session that somebody else has open.
     [[nodiscard]] bool save(const std::filesystem::path& path);
     // Says where a missing recording is now; others that are missing are looked for beside it.
     void relocate(const std::filesystem::path& missing, const std::filesystem::path& found);
@@ -144,6 +146,7 @@ class Document : public QObject {
     std::filesystem::path work_folder_, path_;
     History history_;
     Recovery recovery_;
+    SessionLock lock_;  // of path_
     MediaPool media_;
     QTimer keep_timer_;
     struct Line {

@@ -9,6 +9,7 @@
 #include <QVBoxLayout>
 
 #include "app/widgets/controls.h"
+#include "app/widgets/text.h"
 
 namespace rivlen::app {
 
@@ -37,7 +38,7 @@ FirstLookDialog::FirstLookDialog(const QString& name, TrackLook look, const QStr
     setMinimumWidth(640);
     auto* column = new QVBoxLayout(this);
     column->setSpacing(10);
-    auto* kind = new QLabel(tr(label_of(look_.look.material)), this);
+    auto* kind = new QLabel(words(label_of(look_.look.material)), this);
     kind->setObjectName("first_look_kind");
     QFont font = kind->font();
     font.setBold(true);
@@ -54,7 +55,7 @@ FirstLookDialog::FirstLookDialog(const QString& name, TrackLook look, const QStr
     for (const bool found : {true, false}) {
         for (const auto& finding : look_.look.findings) {
             if (finding.found != found) continue;
-            const QString label = tr(label_of(finding.fault));
+            const QString label = words(label_of(finding.fault));
             if (finding.proposal) {
                 auto* box = new QCheckBox(label, this);
                 box->setObjectName(QString("take_%1").arg(key_of(finding.fault)));

@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/shell/jobs.h"
 
+#include "core/base/guarded.h"
+
 #include <QHBoxLayout>
 #include <QLabel>
 #include <QMetaObject>
@@ -36,7 +38,7 @@ int JobList::start(const QString& title, Work work, Done done, bool quiet) {
         // Long work gives way to playing, and so do the threads that it starts; figures are waited for.
         if (!quiet) give_way();
         const JobControl control{[raw](double share) { raw->progress = share; }, &raw->cancel};
-        const Status status = work(control);
+        const Status status = guarded([&] { return work(control); });
         QMetaObject::invokeMethod(
             this, [this, number, status] { finish(number, status); }, Qt::QueuedConnection);
     });

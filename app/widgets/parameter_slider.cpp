@@ -9,6 +9,7 @@
 #include <cmath>
 
 #include "app/widgets/theme.h"
+#include "app/widgets/text.h"
 
 namespace rivlen::app {
 
@@ -24,9 +25,9 @@ ParameterSlider::ParameterSlider(const ParameterInfo& info, QWidget* parent)
       number_(new QDoubleSpinBox(this)) {
     setFocusPolicy(Qt::StrongFocus);
     setFixedHeight(22);
-    setAccessibleName(tr(info.label));
-    setAccessibleDescription(tr(info.sentence));
-    setToolTip(QString("%1 %2").arg(tr(info.sentence), tr(info.too_much)));
+    setAccessibleName(words(info.label));
+    setAccessibleDescription(words(info.sentence));
+    setToolTip(QString("%1 %2").arg(words(info.sentence), words(info.too_much)));
     number_->setRange(info.lowest, info.highest);
     number_->setDecimals(info.step < 1 ? 1 : 0);
     number_->setSingleStep(info.step);
@@ -35,7 +36,7 @@ ParameterSlider::ParameterSlider(const ParameterInfo& info, QWidget* parent)
     number_->setAlignment(Qt::AlignRight);
     number_->setFont(number_font());
     number_->setKeyboardTracking(false);
-    number_->setAccessibleName(tr(info.label));
+    number_->setAccessibleName(words(info.label));
     number_->setValue(value_);
     const QFontMetrics metrics(number_->font());
     for (const double value : {info.lowest, info.highest})

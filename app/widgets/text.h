@@ -2,6 +2,7 @@
 // Strings and paths of core as Qt shows them.
 #pragma once
 
+#include <QCoreApplication>
 #include <QString>
 #include <filesystem>
 #include <string>
@@ -13,6 +14,11 @@ inline QString text(const std::string& s) {
 }
 inline QString text(const std::filesystem::path& path) {
     return QString::fromStdString(path.string());
+}
+
+// A label or sentence of a table of core, in the language of the window (tools/words lists them for translators).
+inline QString words(const char* label) {
+    return QCoreApplication::translate("core", label);
 }
 
 }  // namespace rivlen::app

@@ -9,6 +9,7 @@
 #include <thread>
 
 #include "core/assessment/tradeoff.h"
+#include "core/base/guarded.h"
 
 namespace rivlen {
 
@@ -33,6 +34,7 @@ Result<RiskLine> measure_risk(const Source& source, const MaskMap& map, const Ti
         0.0F);
     std::atomic<std::int64_t> next{0};
     std::atomic<std::int64_t> done{0};
+    Status failure;
     std::mutex mutex;  // steps at the seam of two pieces belong to both
     const auto work = [&] {
         for (std::int64_t p = next++; p < pieces && !job.cancelled(); p = next++) {
@@ -52,10 +54,19 @@ Result<RiskLine> measure_risk(const Source& source, const MaskMap& map, const Ti
     };
     {
         std::vector<std::jthread> threads;
-        for (int w = 1; w < workers; ++w) threads.emplace_back(work);
-        work();
+        const auto run = [&] {
+            const Status status = guarded([&]() -> Status {
+                work();
+                return {};
+            });
+            const std::lock_guard lock(mutex);
+            if (!status) failure = status;
+        };
+        for (int w = 1; w < workers; ++w) threads.emplace_back(run);
+        run();
     }
     if (job.cancelled()) return JobControl::cancelled_error();
+    if (!failure) return failure.error();
     return line;
 }
 

@@ -19,8 +19,8 @@ struct Breakpoint {
 [[nodiscard]] double lane_value(std::span<const Breakpoint> points, std::int64_t frame);  // needs a point
 // Sets a point, in place of one at the same frame.
 void put_point(std::vector<Breakpoint>& points, Breakpoint point);
-// Brings points that come in any order (as in a file) into the order of time; of several at one frame the last
-// stays.
+// Brings points that come in any order (as in a file) into the order of time; of several at one frame the
+// last stays.
 void order_points(std::vector<Breakpoint>& points);
 // Removes the points of [first, last).
 void erase_points(std::vector<Breakpoint>& points, std::int64_t first, std::int64_t last);

@@ -26,11 +26,15 @@ class MappedFile {
     // Gives back the memory of what was read so far; what is read again comes from the file again (as a rule
     // from the system's cache). May be called while other threads read.
     void drop_pages() const;
+    // False once something was read that the file no longer holds (it was cut short while it was mapped);
+    // that read zeros. Any thread.
+    [[nodiscard]] bool intact() const;
 
   private:
-    MappedFile(const std::byte* data, std::size_t size) : data_(data), size_(size) {}
+    MappedFile(const std::byte* data, std::size_t size);
     const std::byte* data_ = nullptr;
     std::size_t size_ = 0;
+    int watched_ = -1;  // place among the mappings that are watched
 };
 
 }  // namespace rivlen

@@ -1,23 +1,89 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/base/output_file.h"
 
+#include <fcntl.h>
+#include <sys/random.h>
 #include <unistd.h>
 
-#include <atomic>
+#include <algorithm>
 #include <cerrno>
+#include <csignal>
+#include <cstdlib>
 #include <cstring>
 #include <fstream>
+#include <random>
+#include <regex>
 #include <sstream>
 
 namespace rivlen {
 
 namespace fs = std::filesystem;
 
+namespace {
+
+// What nobody can guess, and so nobody can have put a link there.
+std::uint64_t random_number() {
+    std::uint64_t value = 0;
+    if (::getrandom(&value, sizeof value, 0) != sizeof value) value = std::random_device{}();
+    return value;
+}
+
+// The folder knows of the new name, too, when the power fails.
+void sync_folder(const fs::path& folder) {
+    const int fd = ::open(folder.empty() ? "." : folder.c_str(), O_RDONLY | O_DIRECTORY | O_CLOEXEC);
+    if (fd < 0) return;
+    ::fsync(fd);
+    ::close(fd);
+}
+
+}  // namespace
+
+namespace {
+
+// The process that a partial file (".NAME.PID-RANDOM.part.EXT") or a scratch file ("NAME PID-N.EXT") is of;
+// 0: it is neither.
+pid_t owner_of(const std::string& name) {
+    static const std::regex kPartial(R"(\..*\.(\d+)-[0-9a-f]{16}\.part.*)");
+    static const std::regex kScratch(R"(.* (\d+)-\d+\..*)");
+    std::smatch match;
+    if (!std::regex_match(name, match, kPartial) && !std::regex_match(name, match, kScratch)) return 0;
+    return static_cast<pid_t>(std::strtol(match[1].str().c_str(), nullptr, 10));
+}
+
+void sweep(const fs::path& folder, const std::string& beginning) {
+    std::error_code error;
+    for (fs::directory_iterator at(folder.empty() ? "." : folder, error), end; !error && at != end;
+         at.increment(error)) {
+        const std::string name = at->path().filename().string();
+        if (!name.starts_with(beginning)) continue;
+        const pid_t owner = owner_of(name);
+        if (owner <= 0 || ::kill(owner, 0) == 0 || errno != ESRCH) continue;
+        std::error_code ignored;
+        fs::remove(at->path(), ignored);
+    }
+}
+
+}  // namespace
+
 fs::path partial_path(const fs::path& target) {
-    static std::atomic<unsigned> counter{0};
+    const std::string beginning = fmt::format(".{}.", target.stem().string());
+    sweep(target.parent_path(), beginning);  // what was left of earlier tries, whose processes are gone
     // The extension stays last: libraries that choose a container by name must see the true one.
-    return target.parent_path() / fmt::format(".{}.{}-{}.part{}", target.stem().string(), ::getpid(),
-                                              ++counter, target.extension().string());
+    return target.parent_path() / fmt::format("{}{}-{:016x}.part{}", beginning, ::getpid(), random_number(),
+                                              target.extension().string());
+}
+
+void sweep_partials(const fs::path& folder) {
+    sweep(folder, "");
+}
+
+Status prepare_work_folder(const fs::path& folder) {
+    std::error_code error;
+    fs::create_directories(folder, error);
+    if (error) return write_error(folder / "x", error.value());
+    // Copies of recordings are nobody else's business, whatever the recordings' own folder allows.
+    fs::permissions(folder, fs::perms::owner_all, error);
+    return {};
 }
 
 Error write_error(const fs::path& path, int errno_value) {
@@ -34,7 +100,11 @@ Error write_error(const fs::path& path, int errno_value) {
 
 Status publish(const fs::path& partial, const fs::path& target) {
     std::error_code error;
+    if (const auto there = fs::status(target, error); fs::is_regular_file(there))
+        fs::permissions(partial, there.permissions(), error);  // as what it replaces
+    error.clear();
     fs::rename(partial, target, error);
+    if (!error) sync_folder(target.parent_path());
     if (error) {
         std::error_code ignored;
         fs::remove(partial, ignored);
@@ -65,8 +135,13 @@ OutputFile::~OutputFile() {
 
 Result<OutputFile> OutputFile::create(const fs::path& target) {
     fs::path partial = partial_path(target);
-    std::FILE* file = std::fopen(partial.c_str(), "wb");
-    if (file == nullptr) return write_error(target, errno);
+    const int fd = ::open(partial.c_str(), O_WRONLY | O_CREAT | O_EXCL | O_NOFOLLOW | O_CLOEXEC, 0666);
+    std::FILE* file = fd >= 0 ? ::fdopen(fd, "wb") : nullptr;
+    if (file == nullptr) {
+        const int why = errno;
+        if (fd >= 0) ::close(fd);
+        return write_error(target, why);
+    }
     return OutputFile(target, std::move(partial), file);
 }
 
@@ -100,6 +175,17 @@ Status OutputFile::commit() {
 bool same_file(const std::filesystem::path& a, const std::filesystem::path& b) {
     std::error_code error;
     return std::filesystem::equivalent(a, b, error) && !error;
+}
+
+Status may_write(const fs::path& file, bool overwrite, std::span<const fs::path> inputs) {
+    if (std::ranges::any_of(inputs, [&](const fs::path& input) { return same_file(file, input); }))
+        return make_error(ErrorKind::BadInput,
+                          "\"{}\" is what this is made from, which is never written to. Choose another name.",
+                          file.string());
+    std::error_code error;
+    if (overwrite || !fs::exists(file, error)) return {};
+    return make_error(ErrorKind::Io, "\"{}\" is there already. Choose another name, or allow replacing.",
+                      file.string());
 }
 
 Status write_text_file(const fs::path& target, std::string_view text) {

@@ -12,8 +12,15 @@
 
 namespace rivlen {
 
-// The name under which an output is written until it is complete: same folder, hidden, unique per process.
+// The name under which an output is written until it is complete (what dead processes have left of such is
+// removed): same folder, hidden, not to be guessed.
 [[nodiscard]] std::filesystem::path partial_path(const std::filesystem::path& target);
+
+// Removes what processes that are gone have left of partial and scratch files in a folder.
+void sweep_partials(const std::filesystem::path& folder);
+
+// Makes the folder of working copies, which only its owner may look into. Errors: Io, DiskFull.
+[[nodiscard]] Status prepare_work_folder(const std::filesystem::path& folder);
 
 // Moves a complete partial file onto its target; removes the partial on failure. Errors: Io.
 [[nodiscard]] Status publish(const std::filesystem::path& partial, const std::filesystem::path& target);
@@ -53,6 +60,11 @@ class OutputFile {
 
 // Both there, and the same file, whatever their names.
 [[nodiscard]] bool same_file(const std::filesystem::path& a, const std::filesystem::path& b);
+
+// Whether a command that was given these files may write this one. Errors: BadInput when it is one of them,
+// by whatever name or link (overwrite does not help); Io when it is there and may not be replaced.
+[[nodiscard]] Status may_write(const std::filesystem::path& file, bool overwrite,
+                               std::span<const std::filesystem::path> inputs);
 
 // Writes a small text file atomically.
 [[nodiscard]] Status write_text_file(const std::filesystem::path& target, std::string_view text);

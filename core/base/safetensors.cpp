@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/base/safetensors.h"
+#include "core/base/json_text.h"
 
 #include <bit>
 #include <cstring>
@@ -48,7 +49,7 @@ Result<File> File::open(const std::filesystem::path& path) {
     if (header_length > kLongestHeader || header_length > bytes.size() - 8)
         return damaged(path, "header length");
     const auto* text = reinterpret_cast<const char*>(bytes.data()) + 8;
-    const json header = json::parse(text, text + header_length, nullptr, false);
+    const json header = parse_json(std::string_view(text, header_length));
     if (!header.is_object()) return damaged(path, "header");
     const auto body = bytes.subspan(8 + header_length);
 

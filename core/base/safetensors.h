@@ -36,6 +36,7 @@ class File {
     [[nodiscard]] const std::vector<Tensor>& tensors() const { return tensors_; }
     [[nodiscard]] const Tensor* find(std::string_view name) const;
     void drop_pages() const { mapping_.drop_pages(); }  // see MappedFile
+    [[nodiscard]] bool intact() const { return mapping_.intact(); }
 
   private:
     MappedFile mapping_;

@@ -11,7 +11,9 @@
 #include <nlohmann/json.hpp>
 #include <thread>
 
+#include "core/base/guarded.h"
 #include "core/base/hash.h"
+#include "core/base/json_text.h"
 #include "core/base/output_file.h"
 #include "core/delivery/delivery_proof.h"
 #include "core/delivery/delivery_rows.h"
@@ -20,6 +22,7 @@
 #include "core/dsp/denormals.h"
 #include "core/media/layback.h"
 #include "core/project/editing.h"
+#include "core/project/json_reading.h"
 
 namespace rivlen {
 
@@ -205,10 +208,10 @@ bool Delivery::done_before(const Rows& rows) const {
     if (!fs::exists(path, error)) return false;
     const auto text = read_text_file(proof_path(path));
     if (!text) return false;
-    const auto proof = nlohmann::json::parse(*text, nullptr, false);
-    if (!proof.is_object() || proof.value("made_from", "") != proof_of(rows)) return false;
+    const auto proof = parse_json(*text);
+    if (!proof.is_object() || json_reading::text(proof, "made_from") != proof_of(rows)) return false;
     const std::string checksum = file_checksum(path);
-    return !checksum.empty() && proof.value("checksum", "") == checksum;
+    return !checksum.empty() && json_reading::text(proof, "checksum") == checksum;
 }
 
 Status Delivery::keep_proof(const Rows& rows) const {
@@ -285,7 +288,7 @@ void Delivery::deliver_file(Rows& rows) {
                        "name, or allow replacing.",
                        rows[0].path.string());
     } else {
-        status = make_file(rows);
+        status = guarded([&] { return make_file(rows); });
     }
     const double seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - begun).count();
     for (auto& row : rows) {

@@ -4,8 +4,11 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <cctype>
 #include <cmath>
+#include <map>
 #include <nlohmann/json.hpp>
+#include <set>
 
 #include "core/base/markup.h"
 #include "core/project/editing.h"
@@ -16,15 +19,37 @@ namespace {
 
 using nlohmann::json;
 
-std::string reel(const std::string& name) {
-    std::string out;
-    for (const char c : name) {
-        if (std::isalnum(static_cast<unsigned char>(c)) != 0)
-            out += static_cast<char>(std::toupper(static_cast<unsigned char>(c)));
-        if (out.size() == 8) break;
+// Reel names of CMX 3600: eight letters and figures; no two files share one.
+class Reels {
+  public:
+    const std::string& of(const std::filesystem::path& file) {
+        auto [found, fresh] = names_.try_emplace(file);
+        if (fresh) found->second = free_name(short_name(file.stem().string()));
+        return found->second;
     }
-    return out.empty() ? "AX" : out;
-}
+
+  private:
+    static constexpr std::size_t kLongest = 8;
+    static std::string short_name(const std::string& name) {
+        std::string out;
+        for (const char c : name) {
+            if (std::isalnum(static_cast<unsigned char>(c)) != 0)
+                out += static_cast<char>(std::toupper(static_cast<unsigned char>(c)));
+            if (out.size() == kLongest) break;
+        }
+        return out.empty() ? "AX" : out;
+    }
+    std::string free_name(const std::string& wanted) {
+        std::string name = wanted;
+        for (int n = 2; !taken_.insert(name).second; ++n) {
+            const std::string number = std::to_string(n);
+            name = wanted.substr(0, kLongest - number.size()) + number;
+        }
+        return name;
+    }
+    std::map<std::filesystem::path, std::string> names_;
+    std::set<std::string> taken_;
+};
 
 json time(std::int64_t frames, int rate) {
     return {{"OTIO_SCHEMA", "RationalTime.1"},
@@ -62,9 +87,12 @@ json otio_track(const std::string& name, const char* kind, const Clips& clips, i
 
 }  // namespace
 
-std::string edl_of(const Timeline& r, const Track& track, const std::string& title) {
-    std::string out =
-        fmt::format("TITLE: {}\r\nFCM: {}\r\n", title, r.drop_frame ? "DROP FRAME" : "NON-DROP FRAME");
+std::vector<std::string> edls_of(const Timeline& r, const Track& track, const std::string& title) {
+    constexpr int kMostEvents = 999;
+    const std::string head = fmt::format("TITLE: {}\r\nFCM: {}\r\n", one_line(title),
+                                         r.drop_frame ? "DROP FRAME" : "NON-DROP FRAME");
+    Reels reels;
+    std::vector<std::string> lists = {head};
     int event = 0;
     for (const auto& clip : track.clips) {
         if (clip.mute) continue;
@@ -72,14 +100,18 @@ std::string edl_of(const Timeline& r, const Track& track, const std::string& tit
         // rounding.
         const std::int64_t frames = picture_frame_of(r, clip.end()) - picture_frame_of(r, clip.start);
         if (frames <= 0) continue;
+        if (event == kMostEvents) {
+            lists.push_back(head);
+            event = 0;
+        }
         const std::int64_t from = picture_frame_of(r, clip.offset);
-        out += fmt::format("{:03}  {:<8} AA    C        {} {} {} {}\r\n* FROM CLIP NAME: {}\r\n", ++event,
-                           reel(clip.path.stem().string()), format_timecode(from, r.frame_rate, r.drop_frame),
-                           format_timecode(from + frames, r.frame_rate, r.drop_frame),
-                           timecode_at(r, clip.start), timecode_at(r, clip.end()),
-                           clip.path.filename().string());
+        lists.back() += fmt::format(
+            "{:03}  {:<8} AA    C        {} {} {} {}\r\n* FROM CLIP NAME: {}\r\n", ++event,
+            reels.of(clip.path), format_timecode(from, r.frame_rate, r.drop_frame),
+            format_timecode(from + frames, r.frame_rate, r.drop_frame), timecode_at(r, clip.start),
+            timecode_at(r, clip.end()), one_line(clip.path.filename().string()));
     }
-    return out;
+    return lists;
 }
 
 std::string clips_to_csv(const Timeline& r) {

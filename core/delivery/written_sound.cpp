@@ -1,8 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/delivery/written_sound.h"
 
-#include <sndfile.h>
-
 #include <algorithm>
 #include <cerrno>
 #include <cmath>
@@ -15,16 +13,13 @@
 #include "core/base/output_file.h"
 #include "core/dsp/interleave.h"
 #include "core/media/coded_file.h"
+#include "core/media/sndfile_output.h"
 
 namespace rivlen {
 
 namespace {
 
 namespace fs = std::filesystem;
-
-struct SoundFileCloser {
-    void operator()(SNDFILE* file) const { sf_close(file); }
-};
 
 template <std::size_t N>
 void put(char (&field)[N],
@@ -108,8 +103,8 @@ Status write_with_sndfile(const ScratchSound& sound, Container container, Depth 
     if (sf_format_check(&info) == 0)
         return make_error(ErrorKind::Unsupported, "\"{}\" cannot hold {} channels at {} Hz. Choose WAV.",
                           target.string(), sound.channels(), sound.sample_rate());
-    const std::unique_ptr<SNDFILE, SoundFileCloser> file(sf_open_fd(out.fd(), SFM_WRITE, &info, SF_FALSE));
-    if (!file) return write_error(target, EIO);
+    SndfileOutput file(out.fd());
+    if (file.open(info) == nullptr) return write_error(target, file.error() != 0 ? file.error() : EIO);
     if (wav) {
         sf_command(file.get(), SFC_RF64_AUTO_DOWNGRADE, nullptr, SF_TRUE);
         describe(file.get(), description, sound, depth);
@@ -126,15 +121,13 @@ Status write_with_sndfile(const ScratchSound& sound, Container container, Depth 
         if (depth == Depth::Pcm16) {
             for (float& x : interleaved) x += (half(random) + half(random)) / 32768.0F;
         }
-        errno = 0;
         if (sf_writef_float(file.get(), interleaved.data(), static_cast<sf_count_t>(frames)) !=
             static_cast<sf_count_t>(frames))
-            return write_error(target, errno != 0 ? errno : EIO);
+            return write_error(target, file.error() != 0 ? file.error() : EIO);
         return {};
     });
     if (!status) return status;
-    sf_write_sync(file.get());
-    if (sf_error(file.get()) != 0) return write_error(target, errno != 0 ? errno : EIO);
+    if (const int failed = file.close(); failed != 0) return write_error(target, failed);
     return {};
 }
 

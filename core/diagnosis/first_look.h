@@ -10,6 +10,7 @@
 #include <vector>
 
 #include "core/base/job.h"
+#include "core/diagnosis/findings.h"
 #include "core/effects/inserts.h"
 #include "core/media/source.h"
 #include "core/separation/mask_map.h"
@@ -17,28 +18,9 @@
 
 namespace rivlen {
 
-enum class Fault { Level, Clipping, Clicks, Plosives, Hum, Wind, Hiss, Telephone, Sibilance, Reverberation };
-inline constexpr std::size_t kFaults = 10;
-[[nodiscard]] const char* key_of(Fault fault);    // in files and on the command line
-[[nodiscard]] const char* label_of(Fault fault);  // for people
-
-// True when a kind of part is what a fault is mended with.
-[[nodiscard]] bool repairs(Fault fault, EffectType kind);
-
-struct Finding {
-    Fault fault = Fault::Level;
-    bool found = false;
-    std::string sentence;            // with the figure that led to it
-    std::optional<Insert> proposal;  // echo has none: the reverb stem is turned down instead
-};
-
 enum class Material { Silence, Voice, VoiceOverMusic, Music, BusyPlace, Wind, EchoingRoom, Telephone, Tape };
+inline constexpr std::size_t kMaterials = 9;
 [[nodiscard]] const char* label_of(Material material);
-
-struct Reverberation {
-    double rt60_s = 0;             // 0: not measurable
-    std::optional<double> drr_db;  // direct to reverberant, from the stems
-};
 
 struct FirstLook {
     Material material = Material::Voice;
@@ -54,17 +36,6 @@ struct FirstLook {
     void put_into(std::vector<Insert>& chain, std::span<const Fault> taken,
                   const std::function<int()>& new_id) const;
 };
-
-// Mean levels of the stems in dBFS.
-using StemLevels = std::array<double, kStems>;
-
-// What of so many frames is looked at: all up to four minutes, else eight stretches of half a minute.
-struct Stretch {
-    std::int64_t first, last;
-};
-[[nodiscard]] std::vector<Stretch> stretches_to_look_at(std::int64_t frames, int sample_rate);
-// Fades of 20 ms at both ends, so that no joint of stretches is taken for a click.
-void fade_ends(std::span<float> stretch, int sample_rate);
 
 // Planar channels (one or two are looked at). stems: when the recording has been split.
 [[nodiscard]] FirstLook look_at(std::span<const std::vector<float>> channels, int sample_rate,

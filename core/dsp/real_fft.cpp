@@ -7,10 +7,13 @@
 
 #include "core/dsp/fftw.h"
 
+#include <new>
+
 namespace rivlen {
 
 struct RealFft::State {
     explicit State(std::size_t n) : size(n), time(fftwf_alloc_real(n)), bins(fftwf_alloc_complex(n / 2 + 1)) {
+        if (time == nullptr || bins == nullptr) throw std::bad_alloc();
         const std::lock_guard lock(fftw_planner_mutex());
         forward = fftwf_plan_dft_r2c_1d(static_cast<int>(n), time, bins, FFTW_ESTIMATE);
         inverse = fftwf_plan_dft_c2r_1d(static_cast<int>(n), bins, time, FFTW_ESTIMATE);

@@ -11,6 +11,8 @@
 #include "core/dsp/fftw.h"
 #include "core/dsp/hann.h"
 
+#include <new>
+
 namespace rivlen {
 
 namespace {
@@ -77,6 +79,7 @@ Stft::Stft(int fft_size) : state_(std::make_unique<State>()) {
     }
     s.time.reset(fftwf_alloc_real(size));
     s.spectrum.reset(fftwf_alloc_complex(size / 2 + 1));
+    if (!s.time || !s.spectrum) throw std::bad_alloc();
     const std::lock_guard lock(fftw_planner_mutex());
     // ESTIMATE, not MEASURE: a measured plan may differ from run to run, and with it the last bit of every
     // result.

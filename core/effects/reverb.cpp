@@ -50,8 +50,9 @@ void Reverb::set(std::span<const double> values) {
     if (std::ranges::equal(values, values_)) return;
     std::ranges::copy(values, values_.begin());
     for (std::size_t k = 0; k < kLines; ++k)
-        gain_target_[k] = static_cast<float>(std::pow(10.0, -3.0 * static_cast<double>(lines_[k].size()) /
-                                                         (values[parameter::kRoomDecayS] * sample_rate_)));
+        gain_target_[k] =
+            static_cast<float>(std::pow(10.0, -3.0 * static_cast<double>(lines_[k].size()) /
+                                                  (values[parameter::kRoomDecayS] * sample_rate_)));
     damp_ =
         static_cast<float>(std::exp(-2 * std::numbers::pi * values[parameter::kRoomDampHz] / sample_rate_));
     const double level_db = values[parameter::kRoomLevelDb];

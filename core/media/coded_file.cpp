@@ -137,8 +137,14 @@ Status write_coded(const CodedSound& sound, CodedKind kind, const Tags& tags, in
     if (kind == CodedKind::Mp3) av_dict_set(&options, "id3v2_version", "3", 0);
     int code = avformat_write_header(raw, &options);
     av_dict_free(&options);
-    libav::SoundEncoder encoder(std::move(*codec),
-                                {sound.sample_rate, sound.channels, sound.frames, sound.read});
+    const auto next = [&sound, at = std::int64_t{0}](std::int64_t count,
+                                                     std::vector<std::vector<float>>& out) mutable -> Status {
+        count = std::min(count, sound.frames - at);
+        if (auto status = sound.read(at, count, out); !status) return status;
+        at += count;
+        return {};
+    };
+    libav::SoundEncoder encoder(std::move(*codec), next);
     if (code >= 0) {
         if (auto status = write_packets(*raw, *stream, encoder, sound, job, code); !status) return status;
     }

@@ -1,6 +1,10 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/media/decode.h"
 
+#include <algorithm>
+#include <array>
+#include <cmath>
+
 #include "core/dsp/resample.h"
 #include "core/media/libav.h"
 
@@ -84,42 +88,204 @@ Result<MediaInfo> probe(const std::filesystem::path& path) {
     return info;
 }
 
+std::vector<std::string> DecodingNotes::sentences() const {
+    std::vector<std::string> all;
+    if (damaged_packets > 0)
+        all.push_back(fmt::format("{} damaged places were skipped; copy the recording again if they matter.",
+                                  damaged_packets));
+    if (format_changes > 0)
+        all.push_back(
+            fmt::format("The sound changes its channels or rate {} times; all of it was brought to what it "
+                        "begins with. Listen to these places.",
+                        format_changes));
+    if (holes > 0)
+        all.push_back(
+            fmt::format("{:.1f} s are missing in {} places; they are silent, so that what follows "
+                        "stays in step. Copy the recording again if they matter.",
+                        hole_seconds, holes));
+    if (overlaps > 0)
+        all.push_back(fmt::format("{} places are there twice; the second was left out.", overlaps));
+    if (!read_error.empty())
+        all.push_back(fmt::format(
+            "The file could not be read to its end ({}); copy it again if the end matters.", read_error));
+    return all;
+}
+
+namespace {
+
+// Timestamps of some containers are rounded to a millisecond, and some encoders are off by a packet.
+constexpr double kSmallestHoleSeconds = 0.1;
+// A larger jump is another clock (a timestamp that wrapped around, files joined), not a hole.
+constexpr double kLargestHoleSeconds = 3600;
+constexpr double kLargestOverlapSeconds = 10;
+constexpr std::int64_t kSilentBlockFrames = 1 << 16;
+
+// Interleaved float32 at one rate and channel count, whatever the decoder hands out from frame to frame.
+class FrameConverter {
+  public:
+    FrameConverter(int sample_rate, int channels) : rate_(sample_rate), channels_(channels) {}
+    FrameConverter(FrameConverter&&) = default;
+    ~FrameConverter() { av_channel_layout_uninit(&layout_); }
+    FrameConverter(const FrameConverter&) = delete;
+
+    // Whether the frame needs another setting than those before it.
+    [[nodiscard]] bool changes(const AVFrame& frame) const {
+        return convert_ && (frame.format != format_ || frame.sample_rate != in_rate_ ||
+                            av_channel_layout_compare(&frame.ch_layout, &layout_) != 0);
+    }
+    // Sets up for such frames; what the former setting still holds is appended to `out` first. False when
+    // libswresample refuses.
+    bool prepare(const AVFrame& frame, std::vector<float>& out) {
+        if (convert_ && !changes(frame)) return true;
+        drain(out);
+        av_channel_layout_uninit(&layout_);
+        av_channel_layout_copy(&layout_, &frame.ch_layout);
+        format_ = frame.format;
+        in_rate_ = frame.sample_rate;
+        AVChannelLayout to{};
+        if (layout_.nb_channels == channels_) {
+            av_channel_layout_copy(&to, &layout_);
+        } else {
+            av_channel_layout_default(&to, channels_);
+        }
+        SwrContext* raw = nullptr;
+        const int code = swr_alloc_set_opts2(&raw, &to, AV_SAMPLE_FMT_FLT, rate_, &layout_,
+                                             static_cast<AVSampleFormat>(format_), in_rate_, 0, nullptr);
+        convert_.reset(raw);
+        av_channel_layout_uninit(&to);
+        if (code < 0) return false;
+        // One channel goes to both sides as it is, and two sides that are alike become one that is as loud.
+        const std::array<double, 2> to_both = {1.0, 1.0};
+        const std::array<double, 2> to_middle = {0.5, 0.5};
+        if (layout_.nb_channels == 1 && channels_ == 2) swr_set_matrix(raw, to_both.data(), 1);
+        if (layout_.nb_channels == 2 && channels_ == 1) swr_set_matrix(raw, to_middle.data(), 2);
+        return swr_init(raw) >= 0;
+    }
+    bool convert(const AVFrame& frame, std::vector<float>& out) {
+        return take(const_cast<const std::uint8_t**>(frame.extended_data), frame.nb_samples, out);  // NOLINT
+    }
+    void drain(std::vector<float>& out) {
+        if (convert_ && in_rate_ != rate_) take(nullptr, 0, out);
+    }
+
+  private:
+    bool take(const std::uint8_t** in, int count, std::vector<float>& out) {
+        const int room = std::max(0, swr_get_out_samples(convert_.get(), count));
+        const std::size_t before = out.size();
+        const auto channels = static_cast<std::size_t>(channels_);
+        out.resize(before + static_cast<std::size_t>(room) * channels);
+        auto* to = reinterpret_cast<std::uint8_t*>(out.data() + before);
+        const int made = swr_convert(convert_.get(), &to, room, in, count);
+        out.resize(before + static_cast<std::size_t>(std::max(made, 0)) * channels);
+        return made >= 0;
+    }
+    int rate_, channels_;
+    libav::Resample convert_;
+    AVChannelLayout layout_{};
+    int format_ = -1, in_rate_ = 0;
+};
+
+}  // namespace
+
 struct AudioDecoder::State {
     std::filesystem::path path;
     libav::Input input;
     libav::Codec codec;
-    libav::Resample convert;
+    std::optional<FrameConverter> converter;
     libav::Packet packet{av_packet_alloc()};
     libav::Frame frame{av_frame_alloc()};
     AudioStreamInfo info;
     double picture_start_seconds = 0;
     bool has_picture = false;
     std::optional<double> first_sample_seconds;
-    std::uint64_t damaged = 0;
+    DecodingNotes notes;
     std::uint64_t decoded = 0;
-    bool draining = false;
+    bool draining = false, ended = false;
+    std::string failed;                  // what the system said when the file could not be read on
+    std::optional<double> next_seconds;  // where the next frame begins when nothing is missing
+    std::int64_t silent_frames = 0;      // to be handed out before the frame
+    std::int64_t frames_to_leave_out = 0;
 
-    // Interleaved float32 at the stream's own rate and channel count, whatever the decoder hands out.
-    Status configure_conversion() {
-        SwrContext* raw = nullptr;
-        AVChannelLayout layout{};  // copying into one frees what it holds
-        av_channel_layout_default(&layout, info.channels);
-        AVChannelLayout in_layout{};
-        av_channel_layout_copy(&in_layout, &frame->ch_layout);
-        if (in_layout.nb_channels == info.channels) av_channel_layout_copy(&layout, &in_layout);
-        const int code =
-            swr_alloc_set_opts2(&raw, &layout, AV_SAMPLE_FMT_FLT, info.sample_rate, &in_layout,
-                                static_cast<AVSampleFormat>(frame->format), frame->sample_rate, 0, nullptr);
-        convert.reset(raw);
-        av_channel_layout_uninit(&layout);
-        av_channel_layout_uninit(&in_layout);
-        if (code < 0 || swr_init(raw) < 0) {
-            return make_error(
-                ErrorKind::Unsupported,
-                "The sound in \"{}\" has a channel layout that cannot be read. Convert it to WAV first.",
-                path.string());
+    // Holes and overlaps between what was decoded and the frame that is there now.
+    void compare_times() {
+        if (frame->pts == AV_NOPTS_VALUE) return;
+        const double at = static_cast<double>(frame->pts) * av_q2d(codec->pkt_timebase);
+        // The stream's declared start may still count the encoder's delay; the first decoded sample's time
+        // does not.
+        if (!first_sample_seconds) first_sample_seconds = at;
+        const double jump = next_seconds ? at - *next_seconds : 0.0;
+        if (next_seconds && std::abs(jump) <= kSmallestHoleSeconds) return;
+        next_seconds = at;
+        if (jump > 0 && jump < kLargestHoleSeconds) {
+            ++notes.holes;
+            notes.hole_seconds += jump;
+            silent_frames = std::llround(jump * info.sample_rate);
+        } else if (jump < 0 && jump > -kLargestOverlapSeconds) {
+            ++notes.overlaps;
+            frames_to_leave_out = std::llround(-jump * info.sample_rate);
         }
+    }
+    // The frame's samples into `block`.
+    Status convert_frame(std::vector<float>& block) {
+        if (converter->changes(*frame)) ++notes.format_changes;
+        if (!converter->prepare(*frame, block)) {
+            if (decoded == 0)
+                return make_error(
+                    ErrorKind::Unsupported,
+                    "The sound in \"{}\" has a channel layout that cannot be read. Convert it to WAV first.",
+                    path.string());
+            ++notes.damaged_packets;
+            return {};
+        }
+        if (next_seconds && frame->sample_rate > 0)
+            *next_seconds += static_cast<double>(frame->nb_samples) / frame->sample_rate;
+        if (!converter->convert(*frame, block)) ++notes.damaged_packets;
         return {};
+    }
+    void leave_out(std::vector<float>& block) {
+        const auto channels = static_cast<std::int64_t>(info.channels);
+        const std::int64_t gone =
+            std::min(frames_to_leave_out, static_cast<std::int64_t>(block.size()) / channels);
+        block.erase(block.begin(), block.begin() + gone * channels);
+        frames_to_leave_out -= gone;
+    }
+    std::vector<float> silence() {
+        const std::int64_t count = std::min(silent_frames, kSilentBlockFrames);
+        silent_frames -= count;
+        return std::vector<float>(static_cast<std::size_t>(count * info.channels));
+    }
+    // Decodes on until there is a frame. False at the end.
+    bool next_frame() {
+        while (true) {
+            const int received = avcodec_receive_frame(codec.get(), frame.get());
+            if (received == 0 && frame->nb_samples > 0) return true;
+            if (received == 0) continue;
+            if (received == AVERROR_EOF) return false;
+            if (received != AVERROR(EAGAIN)) {
+                ++notes.damaged_packets;
+                if (draining) return false;
+            }
+            feed();
+        }
+    }
+    void feed() {
+        const int code = av_read_frame(input.get(), packet.get());
+        if (code < 0) {
+            // libavformat takes a disk that cannot be read for the end of the file; what it reads from knows
+            // better.
+            const int disk = input->pb != nullptr && input->pb->error < 0 ? input->pb->error : 0;
+            if (disk != 0 && disk != AVERROR_EOF) {
+                failed = libav::error_text(disk);
+            } else if (code != AVERROR_EOF && notes.read_error.empty()) {
+                notes.read_error = libav::error_text(code);
+            }
+            if (!draining) avcodec_send_packet(codec.get(), nullptr);
+            draining = true;
+            return;
+        }
+        if (packet->stream_index == info.index && avcodec_send_packet(codec.get(), packet.get()) < 0)
+            ++notes.damaged_packets;
+        av_packet_unref(packet.get());
     }
 };
 
@@ -131,8 +297,8 @@ AudioDecoder::~AudioDecoder() = default;
 const AudioStreamInfo& AudioDecoder::info() const {
     return state_->info;
 }
-std::uint64_t AudioDecoder::damaged_packets() const {
-    return state_->damaged;
+const DecodingNotes& AudioDecoder::notes() const {
+    return state_->notes;
 }
 double AudioDecoder::start_after_picture_seconds() const {
     if (!state_->has_picture) return 0.0;
@@ -176,60 +342,41 @@ Result<AudioDecoder> AudioDecoder::open(const std::filesystem::path& path, int s
     auto codec = libav::open_decoder(stream, 1);
     if (!codec) return codec.error();
     state->codec = std::move(*codec);
+    state->converter.emplace(state->info.sample_rate, state->info.channels);
     return AudioDecoder(std::move(state));
 }
 
 Result<std::vector<float>> AudioDecoder::read() {
     State& s = *state_;
-    while (true) {
-        const int received = avcodec_receive_frame(s.codec.get(), s.frame.get());
-        if (received == 0) {
-            if (s.frame->nb_samples == 0) continue;
-            if (!s.convert) {
-                if (auto status = s.configure_conversion(); !status) return status.error();
+    std::vector<float> block;
+    while (block.empty() && !s.ended) {
+        if (s.silent_frames > 0) return s.silence();
+        // A frame that waits behind a silence is still there.
+        if (s.frame->nb_samples == 0) {
+            if (!s.next_frame()) {
+                s.ended = true;
+                s.converter->drain(block);
+                break;
             }
-            // The stream's declared start may still count the encoder's delay; the first decoded sample's
-            // time does not.
-            if (!s.first_sample_seconds && s.frame->pts != AV_NOPTS_VALUE) {
-                s.first_sample_seconds = static_cast<double>(s.frame->pts) * av_q2d(s.codec->pkt_timebase);
-            }
-            std::vector<float> block(static_cast<std::size_t>(s.frame->nb_samples) *
-                                     static_cast<std::size_t>(s.info.channels));
-            auto* out = reinterpret_cast<std::uint8_t*>(block.data());
-            const int made = swr_convert(s.convert.get(), &out, s.frame->nb_samples,
-                                         const_cast<const std::uint8_t**>(s.frame->extended_data),  // NOLINT
-                                         s.frame->nb_samples);
-            av_frame_unref(s.frame.get());
-            if (made <= 0) {
-                ++s.damaged;
-                continue;
-            }
-            block.resize(static_cast<std::size_t>(made) * static_cast<std::size_t>(s.info.channels));
-            s.decoded += static_cast<std::uint64_t>(made);
-            return block;
+            s.compare_times();
+            if (s.silent_frames > 0) continue;
         }
-        if (received == AVERROR_EOF) {
-            if (s.decoded == 0 && s.damaged > 0) {
-                return make_error(ErrorKind::BadInput,
-                                  "Nothing in \"{}\" can be decoded; it is damaged. Copy it again.",
-                                  s.path.string());
-            }
-            return std::vector<float>{};
-        }
-        if (received != AVERROR(EAGAIN)) {
-            ++s.damaged;
-            if (s.draining) return std::vector<float>{};
-        }
-        const int code = av_read_frame(s.input.get(), s.packet.get());
-        if (code < 0) {
-            if (!s.draining) avcodec_send_packet(s.codec.get(), nullptr);
-            s.draining = true;
-            continue;
-        }
-        if (s.packet->stream_index == s.info.index && avcodec_send_packet(s.codec.get(), s.packet.get()) < 0)
-            ++s.damaged;
-        av_packet_unref(s.packet.get());
+        const Status converted = s.convert_frame(block);
+        av_frame_unref(s.frame.get());
+        if (!converted) return converted.error();
+        s.leave_out(block);
+        s.decoded += block.size();
     }
+    if (s.ended && !s.failed.empty())
+        return make_error(
+            ErrorKind::Io,
+            "\"{}\" could not be read to its end ({}). Check the disk that it lies on, or copy it from "
+            "another, and try again.",
+            s.path.string(), s.failed);
+    if (s.ended && s.decoded == 0 && s.notes.damaged_packets > 0)
+        return make_error(ErrorKind::BadInput,
+                          "Nothing in \"{}\" can be decoded; it is damaged. Copy it again.", s.path.string());
+    return block;
 }
 
 Result<AudioBuffer> read_audio(const std::filesystem::path& path, int sample_rate, int stream_index) {

@@ -53,6 +53,17 @@ struct MediaInfo {
 // Errors: NotFound; BadInput (empty, no media file, no sound).
 [[nodiscard]] Result<MediaInfo> probe(const std::filesystem::path& path);
 
+struct DecodingNotes {
+    std::uint64_t damaged_packets = 0;  // skipped
+    std::uint64_t format_changes = 0;   // of layout, sample format or rate in mid-stream
+    std::uint64_t holes = 0;            // in the timestamps, filled with silence
+    double hole_seconds = 0;
+    std::uint64_t overlaps = 0;  // left out
+    std::string read_error;      // why reading ended before the end of the file; empty: it did not
+    // For people; empty when there is nothing to tell.
+    [[nodiscard]] std::vector<std::string> sentences() const;
+};
+
 class AudioDecoder {
   public:
     // Opens an audio stream: the container's best one, or the one with the given stream index.
@@ -67,10 +78,12 @@ class AudioDecoder {
     // Seconds between the picture's first frame and the sound's first sample (positive: sound starts later);
     // 0 without picture. Exact after the first read().
     [[nodiscard]] double start_after_picture_seconds() const;
-    // The next block of interleaved samples; empty at the end. Damaged packets are skipped and counted.
-    // Errors: BadInput when nothing at all can be decoded.
+    // The next block of interleaved samples; empty at the end. Where a stream changes its layout, format or
+    // rate, it is converted to what it began with; a hole in its timestamps is silence, what overlaps is left
+    // out. Errors: BadInput when nothing at all can be decoded.
     [[nodiscard]] Result<std::vector<float>> read();
-    [[nodiscard]] std::uint64_t damaged_packets() const;
+    // What was worked around so far.
+    [[nodiscard]] const DecodingNotes& notes() const;
 
   private:
     struct State;

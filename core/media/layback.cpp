@@ -3,14 +3,15 @@
 
 #include <algorithm>
 #include <cmath>
-#include <deque>
 #include <vector>
 
 #include "core/base/hash.h"
 #include "core/base/output_file.h"
 #include "core/media/decode.h"
 #include "core/media/libav.h"
+#include "core/media/sound_comparison.h"
 #include "core/media/sound_encoder.h"
+#include "core/media/sound_under_picture.h"
 
 namespace rivlen {
 
@@ -25,6 +26,12 @@ struct OutputCloser {
     }
 };
 using Muxer = std::unique_ptr<AVFormatContext, OutputCloser>;
+
+// AAC needs more bits where there are more channels to share them.
+std::int64_t bit_rate_for(AVCodecID id, int channels) {
+    if (id != AV_CODEC_ID_AAC) return 0;
+    return channels > 1 ? 320000 : 192000;
+}
 
 struct Removal {  // of the partial file, unless everything went well
     fs::path path;
@@ -49,112 +56,63 @@ AVCodecID codec_for(std::string extension) {
     return AV_CODEC_ID_NONE;
 }
 
-// AAC needs more bits where there are more channels to share them.
-std::int64_t bit_rate_for(AVCodecID id, const AudioBuffer& audio) {
-    if (id != AV_CODEC_ID_AAC) return 0;
-    return audio.channels.size() > 1 ? 320000 : 192000;
+// A picture whose packets do not come to their end would be passed on as if it were whole.
+Error damaged_picture(const fs::path& path, double seconds, const std::string& why) {
+    const auto whole = static_cast<long>(seconds);
+    return make_error(
+        ErrorKind::BadInput,
+        "The picture of \"{}\" is damaged at {:02d}:{:02d}:{:02d} after its start ({}). Copy the file again.",
+        path.string(), whole / 3600, whole / 60 % 60, whole % 60, why);
 }
 
-libav::SoundToCode as_read(const AudioBuffer& audio) {
-    const auto read = [&audio](std::int64_t at, std::int64_t count, std::vector<std::vector<float>>& out) {
-        out.resize(audio.channels.size());
-        for (std::size_t c = 0; c < out.size(); ++c)
-            out[c].assign(audio.channels[c].begin() + at, audio.channels[c].begin() + at + count);
-        return Status();
-    };
-    return {audio.sample_rate, static_cast<int>(audio.channels.size()),
-            static_cast<std::int64_t>(audio.frames()), read};
-}
+struct PictureDigest {
+    std::string hash;  // over the bytes of the picture's packets
+    std::uint64_t packets = 0;
+    bool operator==(const PictureDigest&) const = default;
+};
 
-// Hash over the bytes and number of a file's picture packets.
-Result<std::pair<std::string, std::uint64_t>> picture_digest(const fs::path& path) {
+// Errors: BadInput (no picture, or one that is damaged or cut short).
+Result<PictureDigest> picture_digest(const fs::path& path) {
     auto input = libav::open_input(path);
     if (!input) return input.error();
     const int index = libav::picture_stream(**input);
     if (index < 0)
         return make_error(ErrorKind::BadInput, "\"{}\" has no picture in it. Choose a file with a picture.",
                           path.string());
+    const AVStream& stream = *(*input)->streams[index];
+    const double first = libav::start_seconds(stream);
     const libav::Packet packet(av_packet_alloc());
     Hasher hasher;
-    std::uint64_t count = 0;
-    while (av_read_frame(input->get(), packet.get()) >= 0) {
+    PictureDigest digest;
+    double end = 0.0;
+    int code = 0;
+    while ((code = av_read_frame(input->get(), packet.get())) >= 0) {
         if (packet->stream_index == index) {
+            if ((packet->flags & AV_PKT_FLAG_CORRUPT) != 0) {
+                av_packet_unref(packet.get());
+                return damaged_picture(path, end, "a picture is cut");
+            }
             hasher.add(std::as_bytes(std::span(packet->data, static_cast<std::size_t>(packet->size))));
-            ++count;
+            ++digest.packets;
+            if (packet->pts != AV_NOPTS_VALUE)
+                end = std::max(
+                    end,
+                    static_cast<double>(packet->pts + packet->duration) * av_q2d(stream.time_base) - first);
         }
         av_packet_unref(packet.get());
     }
-    return std::pair{hasher.hex(), count};
-}
-
-// The sound of a file, laid under its picture: leading silence added, what precedes the picture dropped.
-Result<AudioBuffer> sound_under_picture(const fs::path& path, int stream_index) {
-    auto buffer = read_audio(path, 0, stream_index);
-    if (!buffer) return buffer.error();
-    const auto lead =
-        static_cast<std::ptrdiff_t>(std::llround(buffer->start_after_picture_seconds * buffer->sample_rate));
-    for (auto& channel : buffer->channels) {
-        if (lead > 0) channel.insert(channel.begin(), static_cast<std::size_t>(lead), 0.0F);
-        if (lead < 0)
-            channel.erase(channel.begin(),
-                          channel.begin() + std::min<std::ptrdiff_t>(-lead, std::ssize(channel)));
-    }
-    return buffer;
-}
-
-// Offset in samples at which `decoded` fits `given` best, searched around 0 on the loudest stretch.
-std::int64_t best_offset(const std::vector<float>& given, const std::vector<float>& decoded) {
-    constexpr std::ptrdiff_t kReach = 4096;
-    const auto length = std::min<std::ptrdiff_t>(std::ssize(given), 65536);
-    std::ptrdiff_t start = 0;
-    double loudest = -1.0;
-    for (std::ptrdiff_t at = 0; at + length <= std::ssize(given); at += length) {
-        double energy = 0.0;
-        for (std::ptrdiff_t i = at; i < at + length; ++i) {
-            const auto x = static_cast<double>(given[static_cast<std::size_t>(i)]);
-            energy += x * x;
-        }
-        if (energy > loudest) {
-            loudest = energy;
-            start = at;
-        }
-    }
-    if (loudest <= 0.0) return 0;
-    double best = 1e300;
-    std::int64_t best_at = 0;
-    // Nearest offsets first, so that a periodic sound is not taken for a shifted one.
-    for (std::ptrdiff_t step = 0; step <= 2 * kReach; ++step) {
-        const std::ptrdiff_t offset = (step % 2 == 0 ? 1 : -1) * ((step + 1) / 2);
-        double error = 0.0;
-        for (std::ptrdiff_t i = 0; i < length && error < best; i += 3) {
-            const std::ptrdiff_t at = start + i + offset;
-            const double y = at >= 0 && at < std::ssize(decoded)
-                                 ? static_cast<double>(decoded[static_cast<std::size_t>(at)])
-                                 : 0.0;
-            const double d = y - static_cast<double>(given[static_cast<std::size_t>(start + i)]);
-            error += d * d;
-        }
-        if (error < best * 0.999) {
-            best = error;
-            best_at = offset;
-        }
-    }
-    return best_at;
-}
-
-double difference_db(const AudioBuffer& given, const AudioBuffer& decoded) {
-    double wanted = 0.0;
-    double wrong = 0.0;
-    for (std::size_t c = 0; c < given.channels.size(); ++c) {
-        for (std::size_t i = 0; i < given.frames(); ++i) {
-            const auto x = static_cast<double>(given.channels[c][i]);
-            const double y = i < decoded.frames() ? static_cast<double>(decoded.channels[c][i]) : 0.0;
-            wanted += x * x;
-            wrong += (y - x) * (y - x);
-        }
-    }
-    if (wrong <= 0.0) return -200.0;
-    return 10.0 * std::log10(wrong / std::max(wanted, 1e-20));
+    if (code != AVERROR_EOF) return damaged_picture(path, end, libav::error_text(code));
+    if (stream.nb_frames > 0 && digest.packets < static_cast<std::uint64_t>(stream.nb_frames))
+        return damaged_picture(path, end,
+                               fmt::format("{} of {} pictures are there", digest.packets, stream.nb_frames));
+    const double declared = stream.duration != AV_NOPTS_VALUE
+                                ? static_cast<double>(stream.duration) * av_q2d(stream.time_base)
+                                : static_cast<double>((*input)->duration) / AV_TIME_BASE;
+    constexpr double kMissing = 1.0;  // a sound that is longer makes the file so much longer at times
+    if (stream.duration != AV_NOPTS_VALUE && end > 0 && end < declared - kMissing)
+        return damaged_picture(path, end, fmt::format("it says that it goes on to {:.0f} s", declared));
+    digest.hash = hasher.hex();
+    return digest;
 }
 
 // A new sound on its way into the file.
@@ -167,7 +125,7 @@ struct SoundTrack {
     double seconds = -1e9;  // up to which it is written
 };
 
-Status write_file(const LaybackPlan& plan, AVCodecID id, const std::vector<AudioBuffer>& sounds,
+Status write_file(const LaybackPlan& plan, AVCodecID id, std::vector<SoundUnderPicture>& sounds,
                   const fs::path& partial, const JobControl& job) {
     auto opened = libav::open_input(plan.picture);
     if (!opened) return opened.error();
@@ -210,21 +168,25 @@ Status write_file(const LaybackPlan& plan, AVCodecID id, const std::vector<Audio
     const double sound_start = libav::start_seconds(*input.streams[picture]);
     std::vector<SoundTrack> tracks;
     for (std::size_t i = 0; i < sounds.size(); ++i) {
-        const AudioBuffer& audio = sounds[i];
+        SoundUnderPicture& sound = sounds[i];
+        const int sample_rate = sound.info().sample_rate;
         const LaybackSound& given = plan.sounds[i];
-        auto codec = libav::open_sound_encoder(id, audio.sample_rate, static_cast<int>(audio.channels.size()),
-                                               bit_rate_for(id, audio),
+        auto codec = libav::open_sound_encoder(id, sample_rate, sound.info().channels,
+                                               bit_rate_for(id, sound.info().channels),
                                                (raw->oformat->flags & AVFMT_GLOBALHEADER) != 0);
         if (!codec) return codec.error();
         AVStream* stream = avformat_new_stream(raw, nullptr);
         avcodec_parameters_from_context(stream->codecpar, codec->get());
-        stream->time_base = {1, audio.sample_rate};
+        stream->time_base = {1, sample_rate};
         stream->disposition = i == 0 ? AV_DISPOSITION_DEFAULT : 0;
         av_dict_set(&stream->metadata, "title", given.title.c_str(), 0);
         if (!given.language.empty()) av_dict_set(&stream->metadata, "language", given.language.c_str(), 0);
         av_dict_set(&stream->metadata, "handler_name", given.title.c_str(), 0);
-        tracks.push_back({libav::SoundEncoder(std::move(*codec), as_read(audio)), audio.sample_rate, stream,
-                          static_cast<std::int64_t>(std::llround(sound_start * audio.sample_rate))});
+        const auto next = [&sound](std::int64_t count, std::vector<std::vector<float>>& out) {
+            return sound.next(count, out);
+        };
+        tracks.push_back({libav::SoundEncoder(std::move(*codec), next), sample_rate, stream,
+                          static_cast<std::int64_t>(std::llround(sound_start * sample_rate))});
     }
     AVStream* old_out = nullptr;
     if (old_sound >= 0) {
@@ -262,7 +224,7 @@ Status write_file(const LaybackPlan& plan, AVCodecID id, const std::vector<Audio
         }
         return {};
     };
-    const double total = std::max(0.001, static_cast<double>(sounds[0].frames()) / sounds[0].sample_rate);
+    const double total = std::max(0.001, sounds[0].info().duration_seconds);
     while (av_read_frame(&input, packet.get()) >= 0) {
         if (job.cancelled()) return JobControl::cancelled_error();
         AVStream* target = packet->stream_index == picture     ? picture_out
@@ -287,6 +249,17 @@ Status write_file(const LaybackPlan& plan, AVCodecID id, const std::vector<Audio
     if (const int code = av_write_trailer(raw); code < 0) return refused(plan.out, code);
     if (const int code = avio_closep(&raw->pb); code < 0) return refused(plan.out, code);
     return {};
+}
+
+// From their own pictures' first frames on, where they have such.
+Result<std::vector<SoundUnderPicture>> open_sounds(const LaybackPlan& plan) {
+    std::vector<SoundUnderPicture> sounds;
+    for (const auto& sound : plan.sounds) {
+        auto opened = SoundUnderPicture::open(sound.audio);
+        if (!opened) return opened.error();
+        sounds.push_back(std::move(*opened));
+    }
+    return sounds;
 }
 
 }  // namespace
@@ -326,31 +299,38 @@ Result<LaybackReport> lay_back(const LaybackPlan& plan, const JobControl& job) {
     }
     auto before = picture_digest(plan.picture);
     if (!before) return before.error();
-    std::vector<AudioBuffer> sounds;
-    for (const auto& sound : plan.sounds) {
-        auto audio = read_audio(sound.audio);
-        if (!audio) return audio.error();
-        sounds.push_back(std::move(*audio));
-    }
+    auto sounds = open_sounds(plan);
+    if (!sounds) return sounds.error();
 
     const fs::path partial = partial_path(plan.out);
     Removal removal{partial};
     LaybackReport report;
     report.codec = avcodec_get_name(id);
-    if (auto status = write_file(plan, id, sounds, partial, job); !status) return status.error();
+    if (auto status = write_file(plan, id, *sounds, partial, job); !status) return status.error();
 
     auto after = picture_digest(partial);
     if (!after) return after.error();
     report.picture_identical = *before == *after;
-    report.picture_packets = after->second;
+    report.picture_packets = after->packets;
     const auto written = probe(partial);
     if (!written) return written.error();
-    for (std::size_t i = 0; i < sounds.size() && i < written->audio.size(); ++i) {
-        const auto decoded = sound_under_picture(partial, written->audio[i].index);
+    for (const auto& sound : *sounds) {
+        std::ranges::move(sound.notes().sentences(), std::back_inserter(report.warnings));
+        if (sound.not_finite() > 0)
+            report.warnings.push_back(
+                fmt::format("{} samples of the sound are not numbers and are silent; write it again from its "
+                            "origin if they matter.",
+                            sound.not_finite()));
+    }
+    auto given = open_sounds(plan);
+    if (!given) return given.error();
+    for (std::size_t i = 0; i < given->size() && i < written->audio.size(); ++i) {
+        auto decoded = SoundUnderPicture::open(partial, written->audio[i].index);
         if (!decoded) return decoded.error();
-        const auto offset = best_offset(sounds[i].channels[0], decoded->channels[0]);
-        if (report.offset_samples == 0) report.offset_samples = offset;
-        report.difference_db = std::max(report.difference_db, difference_db(sounds[i], *decoded));
+        const auto found = compare((*given)[i], *decoded, job);
+        if (!found) return found.error();
+        if (report.offset_samples == 0) report.offset_samples = found->offset_samples;
+        report.difference_db = std::max(report.difference_db, found->difference_db);
     }
     job.report(1.0);
     if (!report.picture_identical || report.offset_samples != 0) {

@@ -30,9 +30,10 @@ struct LaybackReport {
     std::string codec;               // of the new sounds
     bool picture_identical = false;  // all picture packets are equal to the original's
     std::uint64_t picture_packets = 0;
-    std::int64_t offset_samples = 0;  // of a decoded sound against what was given; 0 when all is well
-    double difference_db = -200;      // level of (decoded - given) against given, of the sound that comes
-                                      // out worst; -200 when equal to the bit
+    std::int64_t offset_samples = 0;    // of a decoded sound against what was given; 0 when all is well
+    std::vector<std::string> warnings;  // about the sounds that were given
+    double difference_db = -200;        // level of (decoded - given) against given, of the sound that comes
+                                        // out worst; -200 when equal to the bit
 };
 
 // Whether files of this ending (".mov") can be written.

@@ -7,6 +7,16 @@ namespace rivlen::libav {
 
 namespace fs = std::filesystem;
 
+namespace {
+
+// What recordings and pictures come in, by the names of libavformat's demuxers.
+constexpr const char* kContainers =
+    "aac,ac3,aiff,amr,amrnb,amrwb,ape,asf,au,avi,caf,dts,dv,eac3,flac,flv,g722,gsm,gxf,m4v,matroska,webm,mov,"
+    "mp4,m4a,3gp,"
+    "3g2,mj2,mp3,mpc,mpc8,mpeg,mpegts,mpegvideo,mxf,nut,oga,ogg,oma,opus,sox,tta,voc,w64,wav,wtv,wv";
+
+}  // namespace
+
 std::string error_text(int code) {
     std::array<char, AV_ERROR_MAX_STRING_SIZE> text{};
     av_strerror(code, text.data(), text.size());
@@ -28,10 +38,19 @@ Result<Input> open_input(const fs::path& path) {
         return make_error(ErrorKind::BadInput,
                           "\"{}\" is empty. Copy the recording again or choose another file.", path.string());
     }
+    if (!fs::is_regular_file(status)) {
+        return make_error(ErrorKind::BadInput, "\"{}\" is a device or a pipe. Choose a file.", path.string());
+    }
     AVFormatContext* raw = nullptr;
+    AVDictionary* options = nullptr;
+    // Nothing that leads to other files: play lists and the like would be read as the recording.
+    av_dict_set(&options, "format_whitelist", kContainers, 0);
+    av_dict_set(&options, "protocol_whitelist", "file", 0);
     // "file:" keeps a colon in a name from being read as a protocol.
     const std::string url = "file:" + path.string();
-    if (const int code = avformat_open_input(&raw, url.c_str(), nullptr, nullptr); code < 0) {
+    const int code = avformat_open_input(&raw, url.c_str(), nullptr, &options);
+    av_dict_free(&options);
+    if (code < 0) {
         if (code == AVERROR(EACCES)) {
             return make_error(ErrorKind::Io, "You may not read \"{}\". Change its permissions or copy it.",
                               path.string());
@@ -43,9 +62,9 @@ Result<Input> open_input(const fs::path& path) {
             path.string(), error_text(code));
     }
     Input input(raw);
-    if (const int code = avformat_find_stream_info(input.get(), nullptr); code < 0) {
+    if (const int found = avformat_find_stream_info(input.get(), nullptr); found < 0) {
         return make_error(ErrorKind::BadInput, "\"{}\" is damaged and cannot be read ({}). Copy it again.",
-                          path.string(), error_text(code));
+                          path.string(), error_text(found));
     }
     return input;
 }
@@ -61,6 +80,9 @@ Result<Codec> open_decoder(const AVStream& stream, int threads) {
     avcodec_parameters_to_context(codec.get(), stream.codecpar);
     codec->pkt_timebase = stream.time_base;
     codec->thread_count = threads;
+    // A few bytes may claim a picture that no memory holds.
+    constexpr std::int64_t kMostPixels = std::int64_t{1} << 27;
+    codec->max_pixels = kMostPixels;
     if (const int code = avcodec_open2(codec.get(), decoder, nullptr); code < 0) {
         return make_error(ErrorKind::Unsupported,
                           "The decoder \"{}\" refuses this file ({}). Convert it to WAV first.",

@@ -63,14 +63,13 @@ Result<bool> SoundEncoder::next(AVPacket& packet) {
 }
 
 Status SoundEncoder::send() {
-    const std::int64_t left = sound_.frames - at_;
+    const std::int64_t wanted = codec_->frame_size > 0 ? codec_->frame_size : kBlockFrames;
+    if (auto status = sound_(wanted, block_); !status) return status;
+    const auto size = block_.empty() ? std::int64_t{0} : static_cast<std::int64_t>(block_[0].size());
     int code = 0;
-    if (left == 0) {
+    if (size == 0) {
         code = avcodec_send_frame(codec_.get(), nullptr);
     } else {
-        const std::int64_t size =
-            std::min<std::int64_t>(left, codec_->frame_size > 0 ? codec_->frame_size : kBlockFrames);
-        if (auto status = sound_.read(at_, size, block_); !status) return status;
         const Frame frame(av_frame_alloc());
         frame->nb_samples = static_cast<int>(size);
         frame->format = codec_->sample_fmt;

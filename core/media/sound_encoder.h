@@ -12,16 +12,9 @@
 
 namespace rivlen::libav {
 
-// Frames [at, at + count) into planar channels, which it sizes. Errors: Io.
-using ReadSound =
-    std::function<Status(std::int64_t at, std::int64_t count, std::vector<std::vector<float>>& out)>;
-
-struct SoundToCode {
-    int sample_rate = 0;  // Hz; one that the codec takes
-    int channels = 0;
-    std::int64_t frames = 0;
-    ReadSound read;
-};
+// The next frames as planar channels, which it sizes: `count` of them, or fewer at the end, then none.
+// Errors: Io.
+using NextFrames = std::function<Status(std::int64_t count, std::vector<std::vector<float>>& out)>;
 
 // An opened encoder for 24-bit PCM, 24-bit FLAC, AAC, MP3 or Opus; bit_rate 0: as the codec has it.
 // global_header: as the container asks for. Errors: Unsupported.
@@ -30,7 +23,8 @@ struct SoundToCode {
 
 class SoundEncoder {
   public:
-    SoundEncoder(Codec codec, SoundToCode sound) : codec_(std::move(codec)), sound_(std::move(sound)) {}
+    // The sound has the rate and the channels of the codec.
+    SoundEncoder(Codec codec, NextFrames sound) : codec_(std::move(codec)), sound_(std::move(sound)) {}
     [[nodiscard]] AVCodecContext& codec() { return *codec_; }
     // The next packet, timed in frames of the sound (less than 0 where the codec starts earlier). False at
     // the end. Errors: Internal, those of reading.
@@ -40,7 +34,7 @@ class SoundEncoder {
     [[nodiscard]] Status send();
     void fill(AVFrame& frame) const;
     Codec codec_;
-    SoundToCode sound_;
+    NextFrames sound_;
     std::vector<std::vector<float>> block_;
     std::int64_t at_ = 0;
 };

@@ -2,23 +2,22 @@
 #include "core/media/sound_file.h"
 
 #include <fcntl.h>
-#include <sndfile.h>
 #include <unistd.h>
 
 #include <cerrno>
 #include <cmath>
+#include <optional>
 
 #include "core/base/output_file.h"
+#include "core/media/sndfile_output.h"
 
 namespace rivlen {
 
 namespace fs = std::filesystem;
 
 struct SoundFileWriter::State {
-    struct Closer {
-        void operator()(SNDFILE* file) const { sf_close(file); }
-    };
-    std::unique_ptr<SNDFILE, Closer> file;
+    int fd = -1;
+    std::optional<SndfileOutput> file;
     fs::path target, partial;
     int channels = 0;
     std::vector<float> interleaved;
@@ -26,6 +25,7 @@ struct SoundFileWriter::State {
 
     ~State() {
         file.reset();
+        if (fd >= 0) ::close(fd);
         std::error_code ignored;
         if (!partial.empty()) fs::remove(partial, ignored);
     }
@@ -70,16 +70,18 @@ Result<SoundFileWriter> SoundFileWriter::create(const fs::path& target, SoundFor
     state->target = target;
     state->partial = partial_path(target);
     state->channels = channels;
-    errno = 0;
-    state->file.reset(sf_open(state->partial.c_str(), SFM_WRITE, &info));
-    if (!state->file) {
+    state->fd = ::open(state->partial.c_str(), O_RDWR | O_CREAT | O_EXCL | O_NOFOLLOW | O_CLOEXEC, 0666);
+    if (state->fd < 0) {
         state->partial.clear();
-        return write_error(target, errno != 0 ? errno : EIO);
+        return write_error(target, errno);
     }
+    state->file.emplace(state->fd);
+    if (state->file->open(info) == nullptr)
+        return write_error(target, state->file->error() != 0 ? state->file->error() : EIO);
     // Becomes a plain WAV on closing unless it has outgrown 4 GB; values beyond full scale are clipped, not
     // wrapped.
-    sf_command(state->file.get(), SFC_RF64_AUTO_DOWNGRADE, nullptr, SF_TRUE);
-    sf_command(state->file.get(), SFC_SET_CLIPPING, nullptr, SF_TRUE);
+    sf_command(state->file->get(), SFC_RF64_AUTO_DOWNGRADE, nullptr, SF_TRUE);
+    sf_command(state->file->get(), SFC_SET_CLIPPING, nullptr, SF_TRUE);
     return SoundFileWriter(std::move(state));
 }
 
@@ -94,10 +96,9 @@ Status SoundFileWriter::write(std::span<const std::vector<float>> channels) {
             s.interleaved[i * channels.size() + c] = x;
         }
     }
-    errno = 0;
-    if (sf_writef_float(s.file.get(), s.interleaved.data(), static_cast<sf_count_t>(frames)) !=
+    if (sf_writef_float(s.file->get(), s.interleaved.data(), static_cast<sf_count_t>(frames)) !=
         static_cast<sf_count_t>(frames)) {
-        return write_error(s.target, errno != 0 ? errno : EIO);
+        return write_error(s.target, s.file->error() != 0 ? s.file->error() : EIO);
     }
     return {};
 }
@@ -108,17 +109,8 @@ std::uint64_t SoundFileWriter::over_full_scale() const {
 
 Status SoundFileWriter::commit() {
     State& s = *state_;
-    errno = 0;
-    sf_write_sync(s.file.get());
-    const int failed = sf_error(s.file.get());
-    const int reason = errno;
-    s.file.reset();
-    // Closing writes the last block and the head; a full disk may show itself only now, as a file that cannot
-    // be synced.
-    const int fd = ::open(s.partial.c_str(), O_RDWR | O_CLOEXEC);
-    const bool synced = fd >= 0 && ::fsync(fd) == 0;
-    if (fd >= 0) ::close(fd);
-    if (failed != 0 || !synced) return write_error(s.target, reason != 0 ? reason : EIO);
+    if (const int failed = s.file->close(); failed != 0) return write_error(s.target, failed);
+    if (::fsync(s.fd) != 0) return write_error(s.target, errno);
     const fs::path partial = std::exchange(s.partial, {});
     return publish(partial, s.target);
 }

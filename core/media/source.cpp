@@ -5,10 +5,13 @@
 #include <array>
 #include <charconv>
 #include <cmath>
+#include <fstream>
 #include <nlohmann/json.hpp>
 
 #include "core/base/hash.h"
+#include "core/base/json_text.h"
 #include "core/base/output_file.h"
+#include "core/dsp/decibels.h"
 #include "core/dsp/resample.h"
 
 namespace rivlen {
@@ -17,6 +20,25 @@ namespace {
 
 namespace fs = std::filesystem;
 constexpr std::size_t kHeadBytes = 4096;
+constexpr float kLargestSourceSample = 1e4F;  // +80 dBFS
+
+// Of the head, the tail and places in between: programs that restore a file's time change its bytes
+// somewhere.
+std::string sampled_hash(const fs::path& file, std::uintmax_t size) {
+    constexpr std::uintmax_t kPieceBytes = 1 << 14;
+    constexpr std::uintmax_t kPieces = 32;
+    Hasher hasher;
+    std::ifstream stream(file, std::ios::binary);
+    std::vector<char> piece(kPieceBytes);
+    for (std::uintmax_t i = 0; i < kPieces && stream; ++i) {
+        const std::uintmax_t last = size > kPieceBytes ? size - kPieceBytes : 0;
+        stream.seekg(static_cast<std::streamoff>(last * i / (kPieces - 1)));
+        stream.read(piece.data(), static_cast<std::streamsize>(piece.size()));
+        hasher.add(std::as_bytes(std::span(piece).first(static_cast<std::size_t>(stream.gcount()))));
+        if (stream.eof()) stream.clear();
+    }
+    return hasher.hex();
+}
 
 // Names the sound file after what identifies the original, so that a changed original is decoded again.
 fs::path sound_path(const fs::path& original, const fs::path& work_folder) {
@@ -24,7 +46,8 @@ fs::path sound_path(const fs::path& original, const fs::path& work_folder) {
     const fs::path absolute = fs::absolute(original, error);
     const auto size = fs::file_size(original, error);
     const auto changed = fs::last_write_time(original, error).time_since_epoch().count();
-    const std::string key = fmt::format("{}|{}|{}|1", absolute.string(), size, changed);
+    const std::string key =
+        fmt::format("{}|{}|{}|{}|2", absolute.string(), size, changed, sampled_hash(original, size));
     return work_folder / (hash_hex(std::as_bytes(std::span(key))).substr(0, 24) + ".sound");
 }
 
@@ -37,11 +60,23 @@ bool read_number(const safetensors::Metadata& metadata, const std::string& key, 
 }
 
 struct Issue {
-    std::uint64_t not_finite = 0;
-    std::uint64_t damaged_packets = 0;
+    std::uint64_t not_finite = 0, too_loud = 0;
+    DecodingNotes decoding;
     double declared_seconds = 0;
     double seconds = 0;
 
+    // Makes samples numbers that can be worked with.
+    void mend(std::span<float> samples) {
+        for (float& x : samples) {
+            if (!std::isfinite(x)) {
+                x = 0.0F;
+                ++not_finite;
+            } else if (std::abs(x) > kLargestSourceSample) {
+                x = std::copysign(kLargestSourceSample, x);
+                ++too_loud;
+            }
+        }
+    }
     [[nodiscard]] std::vector<std::string> sentences() const {
         std::vector<std::string> all;
         if (not_finite > 0) {
@@ -50,11 +85,15 @@ struct Issue {
                 "its origin if they matter.",
                 not_finite));
         }
-        if (damaged_packets > 0) {
+        if (too_loud > 0) {
             all.push_back(fmt::format(
-                "{} damaged places were skipped; copy the recording again if they matter.", damaged_packets));
+                "{} samples are louder than any sound ({:.0f} dBFS) and were bounded; write the recording "
+                "again from its origin if they matter.",
+                too_loud, db_of_amplitude(static_cast<double>(kLargestSourceSample))));
         }
-        if (declared_seconds > 0 && seconds < declared_seconds - std::max(0.5, 0.02 * declared_seconds)) {
+        std::ranges::move(decoding.sentences(), std::back_inserter(all));
+        if (decoding.read_error.empty() && declared_seconds > 0 &&
+            seconds < declared_seconds - std::max(0.5, 0.02 * declared_seconds)) {
             all.push_back(fmt::format(
                 "The file ends after {:.1f} s though it says {:.1f} s: it was cut short; copy it again "
                 "if the end matters.",
@@ -111,14 +150,33 @@ class WorkingCopy {
     safetensors::Metadata metadata_;
 };
 
+// The sound begins so many frames after its picture: written in blocks, however long that is.
+Status append_silence(WorkingCopy& copy, std::int64_t frames, const AudioStreamInfo& info,
+                      const fs::path& original) {
+    constexpr double kLongestHours = 24;
+    if (static_cast<double>(frames) / info.sample_rate > kLongestHours * 3600)
+        return make_error(
+            ErrorKind::BadInput,
+            "The sound of \"{}\" says that it begins {:.0f} hours after its picture, which cannot be "
+            "right. Set its start anew in the program that it comes from.",
+            original.string(), static_cast<double>(frames) / info.sample_rate / 3600);
+    constexpr std::int64_t kBlockFrames = 1 << 16;
+    const std::vector<float> silence(static_cast<std::size_t>(kBlockFrames * info.channels));
+    for (; frames > 0; frames -= kBlockFrames) {
+        const auto count = static_cast<std::size_t>(std::min(frames, kBlockFrames) * info.channels);
+        if (auto status = copy.append(std::span(silence).first(count)); !status) return status;
+    }
+    return {};
+}
+
 }  // namespace
 
 Result<Source> Source::bring_in(const fs::path& original, const fs::path& work_folder,
                                 const JobControl& job) {
     auto decoder = AudioDecoder::open(original);
     if (!decoder) return decoder.error();
+    if (auto status = prepare_work_folder(work_folder); !status) return status.error();
     std::error_code error;
-    fs::create_directories(work_folder, error);
     const fs::path path = sound_path(original, work_folder);
     if (fs::exists(path, error)) {
         auto existing = open(path);
@@ -137,22 +195,12 @@ Result<Source> Source::bring_in(const fs::path& original, const fs::path& work_f
         auto block = decoder->read();
         if (!block) return block.error();
         if (block->empty()) break;
-        for (float& x : *block) {
-            if (!std::isfinite(x)) {
-                x = 0.0F;
-                ++trouble.not_finite;
-            }
-        }
+        trouble.mend(*block);
         if (first_block) {
             first_block = false;
             const auto lead = static_cast<std::int64_t>(
                 std::llround(decoder->start_after_picture_seconds() * info.sample_rate));
-            if (lead > 0) {
-                const std::vector<float> silence(
-                    static_cast<std::size_t>(std::min<std::int64_t>(lead, info.sample_rate * 3600LL)) *
-                    channels);
-                if (auto status = copy->append(silence); !status) return status.error();
-            }
+            if (auto status = append_silence(*copy, lead, info, original); !status) return status.error();
             to_drop = std::max<std::int64_t>(0, -lead);
         }
         std::span<const float> samples = *block;
@@ -170,7 +218,7 @@ Result<Source> Source::bring_in(const fs::path& original, const fs::path& work_f
                           "\"{}\" holds no sound: its length is zero. Choose another file.",
                           original.string());
     }
-    trouble.damaged_packets = decoder->damaged_packets();
+    trouble.decoding = decoder->notes();
     trouble.declared_seconds = info.duration_seconds;
     trouble.seconds = static_cast<double>(copy->frames()) / info.sample_rate;
     if (auto status = copy->finish(trouble.sentences()); !status) return status.error();
@@ -238,9 +286,11 @@ Result<Source> Source::open(const fs::path& sound_file) {
     source.original_ = metadata.contains("original") ? metadata.at("original") : "";
     source.hash_ = metadata.at("hash");
     if (metadata.contains("warnings")) {
-        const auto json = nlohmann::json::parse(metadata.at("warnings"), nullptr, false);
+        const auto json = parse_json(metadata.at("warnings"));
         if (json.is_array()) {
-            for (const auto& entry : json) source.warnings_.push_back(entry.get<std::string>());
+            for (const auto& entry : json) {
+                if (entry.is_string()) source.warnings_.push_back(entry.get<std::string>());
+            }
         }
     }
     source.samples_ = {reinterpret_cast<const float*>(sound->bytes.data()),
@@ -248,6 +298,14 @@ Result<Source> Source::open(const fs::path& sound_file) {
     source.sound_file_ = sound_file;
     source.file_ = std::move(*file);
     return source;
+}
+
+Status Source::intact() const {
+    if (file_.intact()) return {};
+    return make_error(
+        ErrorKind::Io,
+        "The working copy of \"{}\" was cut short while it was read. Bring the recording in again.",
+        original_.filename().string());
 }
 
 void Source::read(int channel, std::int64_t start_frame, std::span<float> out) const {

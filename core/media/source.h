@@ -55,6 +55,8 @@ class Source {
     // One channel from `start_frame` on; outside the recording is silence.
     void read(int channel, std::int64_t start_frame, std::span<float> out) const;
     void drop_pages() const { file_.drop_pages(); }  // see MappedFile
+    // Errors: Io when the working copy was cut short while it was read. Any thread.
+    [[nodiscard]] Status intact() const;
 
   private:
     std::filesystem::path original_;

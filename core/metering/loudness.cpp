@@ -5,6 +5,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <new>
 
 #include "core/dsp/interleave.h"
 #include "core/dsp/true_peak.h"
@@ -33,6 +34,7 @@ LoudnessMeter::LoudnessMeter(int sample_rate, int channels, Kind kind) : state_(
                                     EBUR128_MODE_I | EBUR128_MODE_LRA | EBUR128_MODE_SAMPLE_PEAK |
                                         (kind == Kind::Running ? EBUR128_MODE_TRUE_PEAK : 0) |
                                         (kind == Kind::Running ? EBUR128_MODE_HISTOGRAM : 0)));
+    if (!state_->ebur) throw std::bad_alloc();
     // libebur128 looks between all samples, which takes longer than all the rest together.
     if (kind == Kind::Exact) state_->true_peaks.resize(state_->channels);
     // One channel heard from two loudspeakers counts twice, as the common practice for mono files has it.

@@ -255,9 +255,9 @@ void MixEngine::next(StereoBlock out) {
     position_ += static_cast<std::int64_t>(out[0].size());
 }
 
-Status render_mix(std::shared_ptr<const MixPlan> plan, std::int64_t first, std::int64_t last,
+Status render_mix(const std::shared_ptr<const MixPlan>& plan, std::int64_t first, std::int64_t last,
                   const JobControl& job, const TakeMix& take) {
-    MixEngine engine(std::move(plan));
+    MixEngine engine(plan);
     engine.seek(first);
     std::vector<std::vector<float>> block(kMixChannels);
     while (engine.position() < last) {
@@ -266,6 +266,7 @@ Status render_mix(std::shared_ptr<const MixPlan> plan, std::int64_t first, std::
         const auto count = static_cast<std::size_t>(std::min<std::int64_t>(kRenderBlock, last - start));
         for (auto& channel : block) channel.resize(count);
         engine.next({block[0], block[1]});
+        if (auto status = plan->intact(); !status) return status;
         if (auto status = take(start, block); !status) return status;
         job.report(static_cast<double>(engine.position() - first) / static_cast<double>(last - first));
     }

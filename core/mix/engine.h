@@ -78,7 +78,7 @@ class MixEngine {
 // [first, last) of the mix in blocks: take(start_frame, left and right). Errors: Cancelled, and whatever
 // `take` returns.
 using TakeMix = std::function<Status(std::int64_t, std::span<const std::vector<float>>)>;
-[[nodiscard]] Status render_mix(std::shared_ptr<const MixPlan> plan, std::int64_t first, std::int64_t last,
-                                const JobControl& job, const TakeMix& take);
+[[nodiscard]] Status render_mix(const std::shared_ptr<const MixPlan>& plan, std::int64_t first,
+                                std::int64_t last, const JobControl& job, const TakeMix& take);
 
 }  // namespace rivlen

@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/mix/look.h"
 
+#include "core/diagnosis/stretches.h"
+
 #include <algorithm>
 
 #include "core/mix/track_reader.h"

@@ -79,4 +79,18 @@ bool MixPlan::audible(const Track& track) const {
     return !any_bus_solo || bus_solo || track.strip.solo;
 }
 
+Status MixPlan::intact() const {
+    for (const auto& track : clips_) {
+        for (const auto& planned : track) {
+            if (planned.media.source) {
+                if (auto status = planned.media.source->intact(); !status) return status;
+            }
+            if (planned.media.map) {
+                if (auto status = planned.media.map->intact(); !status) return status;
+            }
+        }
+    }
+    return {};
+}
+
 }  // namespace rivlen

@@ -69,6 +69,8 @@ class MixPlan {
         const auto it = removed_.find(part_id);
         return it != removed_.end() ? it->second.get() : nullptr;
     }
+    // Errors: Io when a working copy or a map was cut short while it was read. Any thread.
+    [[nodiscard]] Status intact() const;
     // True when a strip is heard, by mute (without its line) and solo.
     [[nodiscard]] bool audible(const Track& track) const;
 

@@ -123,18 +123,8 @@ void TrackReader::read(const MixPlan& plan, std::size_t track, std::int64_t fram
         const auto into = static_cast<std::size_t>(from - frame);
         const bool fading = from < clip.start + clip.fade_in.frames || to > clip.end() - clip.fade_out.frames;
         for (std::size_t k = 0; k < count; ++k) {
-            float g = static_cast<float>(gain);
-            if (fading) {
-                const std::int64_t at = from + static_cast<std::int64_t>(k);
-                double shape = gain;
-                if (at < clip.start + clip.fade_in.frames)
-                    shape *= fade_gain(clip.fade_in.shape, (static_cast<double>(at - clip.start) + 0.5) /
-                                                               static_cast<double>(clip.fade_in.frames));
-                if (at >= clip.end() - clip.fade_out.frames)
-                    shape *= fade_gain(clip.fade_out.shape, (static_cast<double>(clip.end() - at) - 0.5) /
-                                                                static_cast<double>(clip.fade_out.frames));
-                g = static_cast<float>(shape);
-            }
+            const double middle = static_cast<double>(from - clip.start) + static_cast<double>(k) + 0.5;
+            const auto g = static_cast<float>(fading ? gain * clip_fade_gain(clip, middle) : gain);
             for (std::size_t c = 0; c < kMixChannels; ++c) out[c][into + k] += piece[c][k] * g;
         }
     }

@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/play/transport.h"
 
+#include <new>
+
 #include <algorithm>
 #include <chrono>
 #include <cmath>
@@ -118,7 +120,12 @@ void Transport::run(const std::stop_token& stop) {
             continue;
         }
         Block& block = ring_[written_.load(std::memory_order_relaxed) % ring_.size()];
-        next(block, loop, total);
+        try {
+            next(block, loop, total);
+        } catch (const std::bad_alloc&) {  // it stops playing, and the session is still there
+            playing_ = false;
+            continue;
+        }
         ended = block.ends;
         written_.fetch_add(1, std::memory_order_release);
         primed_ = true;

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/project/chain_preset.h"
 
+#include "core/base/json_text.h"
 #include "core/base/output_file.h"
 #include "core/project/json_reading.h"
 #include "core/project/timeline_json.h"
@@ -23,7 +24,7 @@ Status save_chain_preset(const ChainPreset& preset, const std::filesystem::path&
 Result<ChainPreset> load_chain_preset(const std::filesystem::path& path) {
     auto content = read_text_file(path);
     if (!content) return content.error();
-    const json value = json::parse(*content, nullptr, false);
+    const json value = parse_json(*content);
     if (!value.is_object() || !value.contains("rivlen_chain") || !value["rivlen_chain"].is_number_integer())
         return make_error(ErrorKind::BadInput,
                           "\"{}\" is not a chain, or it is damaged. Choose another file.", path.string());

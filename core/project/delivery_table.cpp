@@ -7,6 +7,7 @@
 #include <array>
 #include <nlohmann/json.hpp>
 
+#include "core/base/json_text.h"
 #include "core/base/output_file.h"
 
 namespace rivlen {
@@ -146,7 +147,7 @@ std::string template_to_json(const HandoverTemplate& value) {
 }
 
 Result<HandoverTemplate> template_from_json(const std::string& text, const std::string& path) {
-    return table_from_json(json::parse(text, nullptr, false), path);
+    return table_from_json(parse_json(text), path);
 }
 
 Result<HandoverTemplate> table_from_json(const json& value, const std::string& path) {

@@ -7,6 +7,7 @@
 #include <set>
 #include <utility>
 
+#include "core/base/json_text.h"
 #include "core/base/output_file.h"
 #include "core/project/json_reading.h"
 #include "core/project/timeline_json.h"
@@ -150,7 +151,7 @@ std::string session_to_json(const Session& session) {
 }
 
 Result<Session> session_from_json(const std::string& source, const fs::path& folder) {
-    const json value = json::parse(source, nullptr, false);
+    const json value = parse_json(source);
     if (!value.is_object() || !value.contains("rivlen_session") ||
         !value["rivlen_session"].is_number_integer()) {
         return make_error(

@@ -3,6 +3,7 @@
 
 #include <algorithm>
 
+#include "core/base/json_text.h"
 #include "core/base/output_file.h"
 #include "core/project/json_reading.h"
 
@@ -177,7 +178,7 @@ Status save_preset(const Card& card, const std::filesystem::path& path) {
 Result<Card> load_preset(const std::filesystem::path& path) {
     auto content = read_text_file(path);
     if (!content) return content.error();
-    const json value = json::parse(*content, nullptr, false);
+    const json value = parse_json(*content);
     if (!value.is_object() || !value.contains("rivlen_preset") ||
         !value["rivlen_preset"].is_number_integer()) {
         return make_error(ErrorKind::BadInput, "\"{}\" is not a preset of Rivlen. Choose another file.",

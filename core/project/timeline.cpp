@@ -109,6 +109,16 @@ const Insert* part_of(const Strip& strip, const StripLane& target) {
 
 }  // namespace
 
+double clip_fade_gain(const Clip& clip, double frame) {
+    double gain = 1.0;
+    if (clip.fade_in.frames > 0)
+        gain *= fade_gain(clip.fade_in.shape, frame / static_cast<double>(clip.fade_in.frames));
+    if (clip.fade_out.frames > 0)
+        gain *= fade_gain(clip.fade_out.shape, (static_cast<double>(clip.length) - frame) /
+                                                   static_cast<double>(clip.fade_out.frames));
+    return gain;
+}
+
 const StripLane* find_lane(const Strip& strip, const StripLane& target) {
     const auto found = place_of(strip, target);
     return found != strip.lines.end() ? &*found : nullptr;

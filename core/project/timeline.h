@@ -161,6 +161,9 @@ struct Timeline {
     bool operator==(const Timeline&) const = default;
 };
 
+// What the fades of a clip leave of it, 0 to 1, at a frame counted from its start.
+[[nodiscard]] double clip_fade_gain(const Clip& clip, double frame);
+
 // The line of a target; null where there is none.
 [[nodiscard]] const StripLane* find_lane(const Strip& strip, const StripLane& target);
 void put_point(Strip& strip, const StripLane& target, Breakpoint point);

@@ -16,7 +16,7 @@ using json_reading::part;
 using json_reading::text;
 using nlohmann::json;
 
-constexpr std::int64_t kMostFrames = std::int64_t{1} << 40;  // months at any rate
+constexpr std::int64_t kMostFrames = std::int64_t{1} << 37;  // days at any rate
 constexpr double kMostId = 1e9;
 constexpr std::array<const char*, 4> kTargetKeys = {"gain", "pan", "mute", "part"};
 

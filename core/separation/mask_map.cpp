@@ -164,4 +164,10 @@ void MaskMap::read(double frame_position, std::span<float> masks, int group) con
     }
 }
 
+Status MaskMap::intact() const {
+    if (file_.intact()) return {};
+    return make_error(ErrorKind::Io,
+                      "A mask map was cut short while it was read. Split the recording again.");
+}
+
 }  // namespace rivlen

@@ -77,6 +77,8 @@ class MaskMap {
     // nearest). masks: kMaskRow values.
     void read(double frame_position, std::span<float> masks, int group = 0) const;
     void drop_pages() const { file_.drop_pages(); }  // see MappedFile
+    // Errors: Io when the map was cut short while it was read. Any thread.
+    [[nodiscard]] Status intact() const;
 
   private:
     MaskMapFacts facts_;

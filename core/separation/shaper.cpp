@@ -192,6 +192,8 @@ Status render(const Source& source, const MaskMap& map, std::size_t outputs,
                 part[o][c].assign(blocks[o][c].begin() + (from - at), blocks[o][c].begin() + (to - at));
             }
         }
+        if (auto status = source.intact(); !status) return status;
+        if (auto status = map.intact(); !status) return status;
         if (auto status = take(from, part); !status) return status;
         at += static_cast<std::int64_t>(hop);
         job.report(static_cast<double>(at - first) /

@@ -9,6 +9,7 @@
 #include <optional>
 #include <thread>
 
+#include "core/base/guarded.h"
 #include "core/dsp/resample.h"
 #include "core/separation/bands.h"
 #include "core/separation/mask_map.h"
@@ -217,28 +218,33 @@ Result<SplitReport> split(const Source& source, const Separator& separator, cons
         if (auto status = writer->write(static_cast<std::uint64_t>(first), masks, static_cast<int>(group));
             !status)
             return status;
+        if (auto status = source.intact(); !status) return status;
         source.drop_pages();
         done += static_cast<std::int64_t>(masks.size() / kMaskRow);
         job.report(static_cast<double>(done) / static_cast<double>(all));
         if (options.on_part && group + 1 == groups.size() && done < all) options.on_part(*writer);
         return {};
     };
-    const auto run = [&] {
+    const auto take_chunks = [&]() -> Status {
         const auto worker = separator.make_worker();
         while (!stop && !job.cancelled()) {
             const auto chunk = queue.take();
             if (!chunk) break;
             for (std::size_t g = 0; g < groups.size(); ++g) {
-                const auto status =
+                auto status =
                     split_chunk(source, groups[g], separator.model(), total, *chunk, *worker,
                                 [&](std::int64_t first, auto masks) { return write(g, first, masks); });
-                if (status) continue;
-                const std::lock_guard lock(mutex);
-                if (!stop) failure = status;
-                stop = true;
-                return;
+                if (!status) return status;
             }
         }
+        return {};
+    };
+    const auto run = [&] {
+        const Status status = guarded(take_chunks);
+        if (status) return;
+        const std::lock_guard lock(mutex);
+        if (!stop) failure = status;
+        stop = true;
     };
     {
         std::vector<std::jthread> threads;

@@ -1,8 +1,10 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/workflow/session_media.h"
 
+#include <algorithm>
 #include <map>
 
+#include "core/project/editing.h"
 #include "core/workflow/bringing_in.h"
 
 namespace rivlen {
@@ -12,7 +14,7 @@ namespace fs = std::filesystem;
 namespace {
 
 // Files that clips refer to, and whether a stem of them is played.
-std::map<fs::path, bool> files_of(const Timeline& timeline) {
+std::map<fs::path, bool> clip_files(const Timeline& timeline) {
     std::map<fs::path, bool> files;
     for (const auto& track : timeline.tracks) {
         for (const auto& clip : track.clips) {
@@ -25,9 +27,17 @@ std::map<fs::path, bool> files_of(const Timeline& timeline) {
 
 }  // namespace
 
+std::vector<fs::path> files_of(const Session& session, const fs::path& session_file) {
+    std::vector<fs::path> files = added_media(session);
+    for (const auto& item : session.items) files.push_back(item.path);
+    for (const auto& cut : session.timeline.picture) files.push_back(cut.path);
+    if (!session_file.empty()) files.push_back(session_file);
+    return files;
+}
+
 Result<MixMediaSet> load_media(const Session& session, const SplitWish& wish, const Stage& stage) {
     MixMediaSet media;
-    for (const auto& [file, split] : files_of(session.timeline)) {
+    for (const auto& [file, split] : clip_files(session.timeline)) {
         auto source =
             Source::bring_in(file, wish.work_folder, stage("Bringing in " + file.filename().string()));
         if (!source) return source.error();
@@ -47,6 +57,18 @@ Result<MixMediaSet> load_media(const Session& session, const SplitWish& wish, co
         media[file] = std::move(loaded);
     }
     return media;
+}
+
+void fit_to_media(Timeline& timeline, const MixMediaSet& media) {
+    for (auto& track : timeline.tracks) {
+        for (auto& clip : track.clips) {
+            const auto found = media.find(clip.path);
+            if (found == media.end() || !found->second.source) continue;
+            const auto there = static_cast<std::int64_t>(found->second.source->frames()) - clip.offset;
+            clip.length = std::min(clip.length, std::max<std::int64_t>(there, 0));
+        }
+    }
+    normalise(timeline);
 }
 
 }  // namespace rivlen

@@ -561,6 +561,27 @@ class WindowTest : public QObject {
         QTRY_VERIFY_WITH_TIMEOUT(!jobs.busy(), 20000);
     }
 
+    // Two windows on one session: the second says who has it, and saves only under another name.
+    void theLastToSaveDoesNotUndoTheOther() {
+        const fs::path file = *scratch_ / "shared.rivlen";
+        JobList jobs;
+        Document first(jobs, *scratch_ / "one");
+        first.edit("x", {}, [](Session& s) { s.level_match = false; });
+        QVERIFY(first.save(file));
+        Document second(jobs, *scratch_ / "two");
+        QSignalSpy said(&second, &Document::said);
+        QVERIFY(second.open(file));
+        QVERIFY(said.count() > 0 && said.back()[0].toString().contains(" on "));
+        second.edit("x", {}, [](Session& s) { s.level_match = true; });
+        QVERIFY(!second.save(file));
+        QVERIFY(!load_session(file)->level_match);
+        QVERIFY(second.save(*scratch_ / "other.rivlen"));
+        first.new_session();
+        QVERIFY(second.save(file));  // it is free now
+        jobs.cancel_all();
+        QTRY_VERIFY_WITH_TIMEOUT(!jobs.busy(), 20000);
+    }
+
     // The table of actions: every key acts in one way in a view, and tool tips name the keys of the table.
     void keysAreNotTakenTwice() {
         for (const View view : {View::Separate, View::Rebuild, View::Handover}) {

@@ -7,6 +7,7 @@
 #include <array>
 #include <cmath>
 #include <cstdio>
+#include <limits>
 #include <memory>
 #include <nlohmann/json.hpp>
 #include <regex>
@@ -223,6 +224,96 @@ TEST(CommandLine, TheManPageKnowsTheOptions) {
             EXPECT_TRUE(page.find(name) != std::string::npos || page.find(escaped) != std::string::npos)
                 << command << ' ' << name;
         }
+    }
+}
+
+// No writer replaces what it was given, whatever it is called and whether replacing is allowed.
+TEST(CommandLine, OriginalsAreNeverWrittenTo) {
+    const Scratch scratch;
+    const auto recording = scratch / "r.wav";
+    test::write_wav(recording, {test::noise(48000, 1)}, 48000);
+    fs::create_hard_link(recording, scratch / "hard.wav");
+    fs::create_symlink(recording, scratch / "soft.wav");
+    ASSERT_TRUE(
+        write_text_file(scratch / "chain.rivlen-chain", R"({"rivlen_chain": 1, "parts": [{"kind": "gain"}]})")
+            .ok());
+    ASSERT_TRUE(write_text_file(
+                    scratch / "s.rivlen",
+                    R"({"rivlen_session": 3, "items": [{"path": "r.wav"}], "rebuild": {"sample_rate": 48000,
+        "buses": [{"id": 1}], "tracks": [{"id": 2, "bus": 1, "clips": [{"id": 3, "path": "r.wav", "feed": "whole",
+        "start": 0, "offset": 0, "length": 48000}]}]}})")
+                    .ok());
+    const std::string before = *read_text_file(recording);
+    const std::string session = *read_text_file(scratch / "s.rivlen");
+    const std::string work = " --overwrite --work " + quoted(scratch / "work");
+    for (const char* name : {"r.wav", "hard.wav", "soft.wav"}) {
+        const std::string out = " " + quoted(scratch / name);
+        for (const std::string& command : {"look " + quoted(recording) + " -o" + out + work,
+                                           "process " + quoted(recording) + " -o" + out + work,
+                                           "process " + quoted(recording) + " --chain " +
+                                               quoted(scratch / "chain.rivlen-chain") + " -o" + out + work,
+                                           "mix " + quoted(scratch / "s.rivlen") + " -o" + out + work}) {
+            const Ran ran = run(command);
+            EXPECT_EQ(ran.code, 3) << command << "\n" << ran.out;
+        }
+    }
+    EXPECT_EQ(run("mix " + quoted(scratch / "s.rivlen") + " -o " + quoted(scratch / "s.rivlen") + work).code,
+              3);
+    EXPECT_EQ(run("process " + quoted(recording) + " --chain " + quoted(scratch / "chain.rivlen-chain") +
+                  " -o " + quoted(scratch / "chain.rivlen-chain") + work)
+                  .code,
+              3);
+    EXPECT_EQ(*read_text_file(recording), before);
+    EXPECT_EQ(*read_text_file(scratch / "s.rivlen"), session);
+    EXPECT_EQ(run("mix " + quoted(scratch / "s.rivlen") + " -o " + quoted(scratch / "mix.wav") + work).code,
+              0);
+}
+
+// What was worked around is told by every command that reads a recording.
+TEST(CommandLine, SaysWhatIsWrongWithARecording) {
+    const Scratch scratch;
+    auto x = test::noise(48000, 1);
+    x[7] = std::numeric_limits<float>::quiet_NaN();
+    test::write_wav(scratch / "r.wav", {x}, 48000);
+    const std::string work = " --work " + quoted(scratch / "work");
+    for (const std::string& command :
+         {"process " + quoted(scratch / "r.wav") + " -o " + quoted(scratch / "p.wav") + work,
+          "look " + quoted(scratch / "r.wav") + work}) {
+        const Ran ran = run(command);
+        EXPECT_EQ(ran.code, 0);
+        EXPECT_NE(ran.out.find("1 samples are not numbers"), std::string::npos) << command << ran.out;
+    }
+}
+
+// A session may say anything: what it describes is mixed, or refused with a sentence.
+TEST(CommandLine, OddSessionsEndWithASentence) {
+    const Scratch scratch;
+    test::write_wav(scratch / "r.wav", {test::noise(4800, 1)}, 48000);
+    const auto mixed = [&](const std::string& clip, const std::string& strip) {
+        EXPECT_TRUE(
+            write_text_file(scratch / "s.rivlen",
+                            R"({"rivlen_session": 3, "rebuild": {"sample_rate": 48000, "buses": [{"id": 1}],
+            "tracks": [{"id": 2, "bus": 1, "strip": )" +
+                                strip + R"(, "clips": [)" + clip + "]}]}}")
+                .ok());
+        return run("mix " + quoted(scratch / "s.rivlen") + " -o " + quoted(scratch / "mix.wav") +
+                   " --overwrite --work " + quoted(scratch / "work"));
+    };
+    const std::string good =
+        R"({"id": 3, "path": "r.wav", "feed": "whole", "start": 0, "offset": 0, "length": 4800})";
+    EXPECT_EQ(mixed(good, "{}").code, 0);
+    // Two parts that share an id, with a line on a parameter that only one of them has.
+    const Ran shared = mixed(good, R"({"chain": [{"kind": "gain", "id": 7}, {"kind": "equaliser", "id": 7}],
+        "lines": [{"target": "part", "part": 7, "parameter": 9, "points": [[0, 1e300], [9, -1e300]]}]})");
+    EXPECT_EQ(shared.code, 0) << shared.out;
+    for (const float v : test::read_wav(scratch / "mix.wav")[0]) ASSERT_TRUE(std::isfinite(v));
+    // A clip that would sound for months.
+    const Ran endless = mixed(
+        R"({"id": 3, "path": "r.wav", "feed": "whole", "start": 0, "offset": 0, "length": 1099511627776})",
+        "{}");
+    EXPECT_TRUE(endless.code == 0 || endless.code == 3) << endless.out;
+    if (endless.code == 0) {
+        EXPECT_LT(fs::file_size(scratch / "mix.wav"), std::uintmax_t{1} << 30);
     }
 }
 

@@ -2,7 +2,13 @@
 // Deliveries read back by others (ffprobe, SoX, mediainfo), meters against EBU Tech 3341 and 3342, tables,
 // checks, reports.
 #include <gtest/gtest.h>
+
+#include <cctype>
+
+#include <sstream>
+
 #include <sndfile.h>
+#include <set>
 
 #include <array>
 #include <cmath>
@@ -11,6 +17,7 @@
 #include <nlohmann/json.hpp>
 #include <numbers>
 
+#include "core/base/markup.h"
 #include "core/base/output_file.h"
 #include "core/delivery/deliver.h"
 #include "core/delivery/exchange.h"
@@ -575,7 +582,7 @@ TEST(CutLists, HoldTheTracks) {
     place_clip(r, placement, ClipSource::Whole, track);
     placement.at = 15 * kRate;
     place_clip(r, placement, ClipSource::Whole, track);
-    const auto edl = edl_of(r, r.tracks[0], "Ferry");
+    const auto edl = edls_of(r, r.tracks[0], "Ferry").front();
     EXPECT_NE(edl.find("TITLE: Ferry\r\nFCM: NON-DROP FRAME\r\n"), std::string::npos);
     EXPECT_NE(edl.find("001  THEFERRY AA    C        00:00:00:00 00:00:10:00 01:00:00:00 01:00:10:00"),
               std::string::npos)
@@ -723,6 +730,50 @@ TEST(EbuTech3342, LoudnessRange) {
     EXPECT_NEAR(measured({{-20, 20}, {-15, 20}}).loudness.range_lu, 5, 1);
     EXPECT_NEAR(measured({{-40, 20}, {-20, 20}}).loudness.range_lu, 20, 1);
     EXPECT_NEAR(measured({{-50, 20}, {-35, 20}, {-20, 20}, {-35, 20}, {-50, 20}}).loudness.range_lu, 15, 1);
+}
+
+// Names of strangers' files cannot become events, fields or commands.
+TEST(Exchange, NamesStayText) {
+    Timeline r;
+    r.sample_rate = 48000;
+    r.frame_rate = {25, 1};
+    const int track = add_track(r, "=cmd|'/c calc'!A1");
+    for (int i = 0; i < 3; ++i) {
+        const std::string name = "/a/" + std::to_string(i) + "/take one one.wav";  // the same eight letters
+        place_clip(r, {name, i * 48000, 24000, true, false, ""}, ClipSource::Whole, track);
+    }
+    place_clip(r, {"/a/odd\r\n002  EVIL.wav", 10 * 48000, 24000, true, false, ""}, ClipSource::Whole, track);
+    const auto lists = edls_of(r, *r.track(track), "Two\nLines");
+    ASSERT_EQ(lists.size(), 1U);
+    std::set<std::string> reels;
+    int lines = 0;
+    std::istringstream text(lists[0]);
+    for (std::string line; std::getline(text, line); ++lines) {
+        if (line.size() > 12 && std::isdigit(static_cast<unsigned char>(line[0])) != 0)
+            reels.insert(line.substr(5, 8));
+    }
+    EXPECT_EQ(reels.size(), 4U);
+    EXPECT_EQ(lines, 2 + 4 * 2);
+    const std::string csv = clips_to_csv(r);
+    EXPECT_NE(csv.find("'=cmd"), std::string::npos);
+    EXPECT_EQ(escaped_markup(std::string("a\x01\x1b[31m<b>", 10)), "a[31m&lt;b&gt;");
+    EXPECT_EQ(one_line("a\x1b[2Jb\nc\xc2\x9b"
+                       "d"),
+              "a [2Jb c d");
+}
+
+TEST(Exchange, ListsHoldNoMoreEventsThanTheirFormatCanCount) {
+    Timeline r;
+    r.sample_rate = 48000;
+    r.frame_rate = {25, 1};
+    const int track = add_track(r, "Talk");
+    for (int i = 0; i < 1500; ++i)
+        place_clip(r, {"/a/take.wav", i * 9600, 4800, true, false, ""}, ClipSource::Whole, track);
+    const auto lists = edls_of(r, *r.track(track), "Long");
+    ASSERT_EQ(lists.size(), 2U);
+    EXPECT_NE(lists[0].find("\r\n999  "), std::string::npos);
+    EXPECT_EQ(lists[0].find("\r\n1000"), std::string::npos);
+    EXPECT_NE(lists[1].find("\r\n501  "), std::string::npos);
 }
 
 }  // namespace

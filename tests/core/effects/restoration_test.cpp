@@ -9,6 +9,7 @@
 
 #include "core/diagnosis/evidence.h"
 #include "core/diagnosis/first_look.h"
+#include "core/diagnosis/stretches.h"
 #include "core/dsp/decibels.h"
 #include "core/dsp/linear_prediction.h"
 #include "core/effects/curves.h"

@@ -3,8 +3,11 @@
 
 #include <gtest/gtest.h>
 
+#include "core/project/editing.h"
 #include "core/workflow/looping.h"
+#include "core/workflow/placing.h"
 #include "core/workflow/putting_back.h"
+#include "core/workflow/session_media.h"
 #include "core/workflow/splitting.h"
 #include "core/workflow/takes.h"
 #include "tests/support/fixtures.h"
@@ -117,6 +120,22 @@ TEST(Splitting, SaysWhatIsMissing) {
     ASSERT_FALSE(outcome.ok());
     EXPECT_FALSE(outcome.error().message.empty());
     EXPECT_FALSE(best_map(source, ChannelGrouping::Pairs, scratch.folder()).has_value());
+}
+
+TEST(SessionMedia, ClipsEndWithWhatTheyPlay) {
+    const test::Scratch scratch;
+    const auto source = std::make_shared<const Source>(test::noise_source(scratch, 48000, 1, 1.0));
+    Timeline timeline;
+    timeline.sample_rate = 48000;
+    place_recording(timeline, {"/a.wav", 48000, 48000, {}, 0}, 0);
+    place_recording(timeline, {"/b.wav", 48000, 48000, {}, 0}, 0);
+    timeline.tracks[0].clips[0].length = std::int64_t{1} << 36;
+    timeline.tracks[1].clips[0].offset = 90000;  // behind its end
+    fit_to_media(timeline, {{"/a.wav", {source, nullptr, 48000}}, {"/b.wav", {source, nullptr, 48000}}});
+    EXPECT_EQ(timeline.tracks[0].clips[0].length, 48000);
+    EXPECT_TRUE(timeline.tracks[1].clips.empty());
+    EXPECT_TRUE(well_formed(timeline));
+    EXPECT_EQ(timeline.end(), 48000);
 }
 
 }  // namespace

@@ -4,7 +4,7 @@
 
 #include "core/project/timeline.h"
 
-namespace rivlen::app {
+namespace rivlen {
 
 inline constexpr ParameterInfo kStripGain{"gain",
                                           "Gain",
@@ -62,4 +62,4 @@ inline constexpr ParameterInfo kFadeOutMs{"fade_out",
                                           "From full level to silence at the end.",
                                           "Last words are lost."};
 
-}  // namespace rivlen::app
+}  // namespace rivlen

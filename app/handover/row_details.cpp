@@ -1,0 +1,71 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/handover/row_details.h"
+
+#include <QHBoxLayout>
+#include <QLabel>
+
+#include "app/widgets/text.h"
+
+namespace rivlen::app {
+
+RowDetails::RowDetails(EditRow edit, QWidget* parent) : QWidget(parent), edit_(std::move(edit)) {
+    auto* line = new QHBoxLayout(this);
+    line->setContentsMargins(0, 0, 0, 0);
+    line->addWidget(new QLabel(tr("Chosen row: file"), this));
+    pattern_ = new QLineEdit(this);
+    pattern_->setObjectName("handover_pattern");
+    pattern_->setAccessibleName(tr("Pattern of the file's name"));
+    pattern_->setToolTip(tr("{name}, {content}, {version}, {target} and {rate} are filled in."));
+    pattern_->setMinimumWidth(260);
+    connect(pattern_, &QLineEdit::textEdited, this, [this](const QString& to) {
+        edit_(
+            row_, [&](HandoverRow& r) { r.name = to.toStdString(); }, "name");
+    });
+    line->addWidget(pattern_);
+    const auto box = [&](const QString& label, const char* name, const QString& sentence,
+                         bool HandoverRow::*field) {
+        auto* b = new QCheckBox(label, this);
+        b->setObjectName(name);
+        b->setToolTip(sentence);
+        connect(b, &QCheckBox::clicked, this,
+                [this, field](bool on) { edit_(row_, [&](HandoverRow& r) { r.*field = on; }, {}); });
+        line->addWidget(b);
+        return b;
+    };
+    mono_ = box(tr("Mono"), "handover_mono", tr("Both channels in one."), &HandoverRow::mono);
+    loop_only_ = box(tr("Loop range"), "handover_loop", tr("Only the loop range of the tracks."),
+                     &HandoverRow::loop_only);
+    original_ = box(tr("Original as well"), "handover_original",
+                    tr("Under the picture: the sound that it came with, as a further track."),
+                    &HandoverRow::keep_original_sound);
+    line->addWidget(new QLabel(tr("Language"), this));
+    language_ = new QLineEdit(this);
+    language_->setObjectName("handover_language");
+    language_->setAccessibleName(tr("Language of the sound under the picture"));
+    language_->setToolTip(tr("Under the picture: three letters by ISO 639-2, und when it is not said."));
+    language_->setMaxLength(3);
+    language_->setFixedWidth(52);
+    connect(language_, &QLineEdit::textEdited, this, [this](const QString& to) {
+        edit_(
+            row_, [&](HandoverRow& r) { r.language = to.toLower().toStdString(); }, "language");
+    });
+    line->addWidget(language_);
+    line->addStretch(1);
+}
+
+void RowDetails::show_row(int row, const HandoverRow* shown) {
+    row_ = row;
+    for (QWidget* w : std::initializer_list<QWidget*>{pattern_, language_, mono_, loop_only_, original_})
+        w->setEnabled(shown != nullptr);
+    if (shown == nullptr) return;
+    if (!pattern_->hasFocus()) pattern_->setText(text(shown->name));
+    if (!language_->hasFocus()) language_->setText(text(shown->language));
+    mono_->setChecked(shown->mono);
+    loop_only_->setChecked(shown->loop_only);
+    original_->setChecked(shown->keep_original_sound);
+    const bool picture = shown->container == Container::Picture;
+    original_->setEnabled(picture);
+    language_->setEnabled(picture);
+}
+
+}  // namespace rivlen::app

@@ -1,0 +1,112 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/media/sound_comparison.h"
+
+#include <algorithm>
+#include <cmath>
+#include <vector>
+
+namespace rivlen {
+
+namespace {
+
+constexpr std::int64_t kBlockFrames = 1 << 16;
+constexpr std::ptrdiff_t kReach = 4096;  // offsets that are looked at, on either side
+
+double energy(const std::vector<float>& x) {
+    double sum = 0.0;
+    for (const float v : x) sum += static_cast<double>(v) * static_cast<double>(v);
+    return sum;
+}
+
+// The loudest block of what was given, with what was written there and kReach on either side.
+struct Stretch {
+    double energy = -1;
+    std::vector<float> given, written;
+    std::ptrdiff_t written_begins = 0;  // against given: -kReach, or 0 at the very start
+};
+
+// Offset at which a stretch fits best; the nearest offsets first, so that a periodic sound is not taken for a
+// shifted one.
+std::int64_t best_offset(const Stretch& s) {
+    if (s.energy <= 0.0) return 0;
+    double least = 1e300;
+    std::int64_t best = 0;
+    for (std::ptrdiff_t step = 0; step <= 2 * kReach; ++step) {
+        const std::ptrdiff_t offset = (step % 2 == 0 ? 1 : -1) * ((step + 1) / 2);
+        double error = 0.0;
+        for (std::ptrdiff_t i = 0; i < std::ssize(s.given) && error < least; i += 3) {
+            const std::ptrdiff_t at = i + offset - s.written_begins;
+            const double y = at >= 0 && at < std::ssize(s.written)
+                                 ? static_cast<double>(s.written[static_cast<std::size_t>(at)])
+                                 : 0.0;
+            const double d = y - static_cast<double>(s.given[static_cast<std::size_t>(i)]);
+            error += d * d;
+        }
+        if (error < least * 0.999) {
+            least = error;
+            best = offset;
+        }
+    }
+    return best;
+}
+
+class Comparer {
+  public:
+    using Block = std::vector<std::vector<float>>;
+    // Blocks of the same place; what follows of the written one is known, too.
+    void add(const Block& given, const Block& before, const Block& written, const Block& behind) {
+        for (std::size_t c = 0; c < given.size(); ++c) {
+            for (std::size_t i = 0; i < given[c].size(); ++i) {
+                const auto x = static_cast<double>(given[c][i]);
+                const double y =
+                    c < written.size() && i < written[c].size() ? static_cast<double>(written[c][i]) : 0.0;
+                wanted_ += x * x;
+                wrong_ += (y - x) * (y - x);
+            }
+        }
+        const double loud = energy(given[0]);
+        if (loud <= loudest_.energy) return;
+        loudest_ = {loud, given[0], {}, 0};
+        if (!before.empty() && !before[0].empty()) {
+            const std::ptrdiff_t count = std::min(kReach, std::ssize(before[0]));
+            loudest_.written.assign(before[0].end() - count, before[0].end());
+            loudest_.written_begins = -count;
+        }
+        if (!written.empty())
+            loudest_.written.insert(loudest_.written.end(), written[0].begin(), written[0].end());
+        if (!behind.empty())
+            loudest_.written.insert(loudest_.written.end(), behind[0].begin(),
+                                    behind[0].begin() + std::min(kReach, std::ssize(behind[0])));
+    }
+    [[nodiscard]] SoundComparison result() const {
+        const double db = wrong_ <= 0.0 ? -200.0 : 10.0 * std::log10(wrong_ / std::max(wanted_, 1e-20));
+        return {best_offset(loudest_), db};
+    }
+
+  private:
+    double wanted_ = 0, wrong_ = 0;
+    Stretch loudest_;
+};
+
+}  // namespace
+
+Result<SoundComparison> compare(SoundUnderPicture& given, SoundUnderPicture& written, const JobControl& job) {
+    Comparer comparer;
+    Comparer::Block here;
+    Comparer::Block before;
+    Comparer::Block now;
+    Comparer::Block behind;
+    if (auto status = written.next(kBlockFrames, now); !status) return status.error();
+    while (true) {
+        if (job.cancelled()) return JobControl::cancelled_error();
+        if (auto status = given.next(kBlockFrames, here); !status) return status.error();
+        if (here.empty() || here[0].empty()) return comparer.result();
+        if (auto status = written.next(kBlockFrames, behind); !status) return status.error();
+        comparer.add(here, before, now, behind);
+        before = std::move(now);
+        now = std::move(behind);
+        behind.clear();
+    }
+}
+
+}  // namespace rivlen

@@ -1,0 +1,42 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// The sound of a file from its picture's first frame on, block by block: silence where the sound begins
+// later, and without what precedes the picture. Memory does not depend on its length.
+#pragma once
+
+#include <cstdint>
+#include <filesystem>
+#include <span>
+#include <vector>
+
+#include "core/base/result.h"
+#include "core/media/decode.h"
+
+namespace rivlen {
+
+class SoundUnderPicture {
+  public:
+    // Errors: those of AudioDecoder::open().
+    [[nodiscard]] static Result<SoundUnderPicture> open(const std::filesystem::path& path,
+                                                        int stream_index = -1);
+    [[nodiscard]] const AudioStreamInfo& info() const { return decoder_.info(); }
+    // The next frames as planar channels: `frames`, or fewer at the end, none behind it. Samples that are no
+    // numbers are silence. Errors: those of AudioDecoder::read(); BadInput when the sound would begin days
+    // later.
+    [[nodiscard]] Status next(std::int64_t frames, std::vector<std::vector<float>>& out);
+    [[nodiscard]] std::uint64_t not_finite() const { return not_finite_; }
+    [[nodiscard]] const DecodingNotes& notes() const { return decoder_.notes(); }
+
+  private:
+    SoundUnderPicture(AudioDecoder decoder, std::filesystem::path path);
+    Status fill();
+    void put(std::span<const float> interleaved);
+    AudioDecoder decoder_;
+    std::filesystem::path path_;
+    std::vector<std::vector<float>> waiting_;  // decoded, from at_ on
+    std::size_t at_ = 0;
+    std::int64_t silent_ = 0, to_drop_ = 0;
+    std::uint64_t not_finite_ = 0;
+    bool begun_ = false, ended_ = false;
+};
+
+}  // namespace rivlen

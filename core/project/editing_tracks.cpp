@@ -1,0 +1,121 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/project/editing.h"
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+
+#include "core/project/editing_pieces.h"
+
+namespace rivlen {
+namespace {
+
+Track& track_for(Timeline& timeline, ClipSource clip_source, const std::string& name) {
+    for (auto& track : timeline.tracks) {
+        if (track.name == name && std::ranges::all_of(track.clips, [clip_source](const Clip& c) {
+                return c.clip_source == clip_source;
+            }))
+            return track;
+    }
+    return *timeline.track(add_track(timeline, name));
+}
+
+const std::array<const char*, kStems> kStemTrackNames = {"Dialogue", "Reverb", "Music", "Ambience"};
+
+}  // namespace
+
+int add_track(Timeline& timeline, const std::string& name) {
+    if (timeline.buses.empty()) timeline.buses.push_back({timeline.new_id(), "Main", {}});
+    Track track;
+    track.id = timeline.new_id();
+    track.name = name;
+    track.bus = timeline.main_bus();
+    timeline.tracks.push_back(track);
+    return track.id;
+}
+
+void remove_track(Timeline& timeline, int track_id) {
+    std::erase_if(timeline.tracks, [track_id](const Track& t) { return t.id == track_id; });
+    for (auto& t : timeline.tracks) {
+        if (t.ducking.key_track == track_id) t.ducking.key_track = 0;
+    }
+}
+
+void move_track(Timeline& timeline, int track_id, int by) {
+    const auto at = std::ranges::find(timeline.tracks, track_id, &Track::id);
+    if (at == timeline.tracks.end()) return;
+    const auto from = at - timeline.tracks.begin();
+    const auto to = std::clamp<std::ptrdiff_t>(from + by, 0, std::ssize(timeline.tracks) - 1);
+    Track track = std::move(*at);
+    timeline.tracks.erase(at);
+    timeline.tracks.insert(timeline.tracks.begin() + to, std::move(track));
+}
+
+int add_bus(Timeline& timeline, const std::string& name) {
+    if (timeline.buses.empty()) timeline.buses.push_back({timeline.new_id(), "Main", {}});
+    timeline.buses.push_back({timeline.new_id(), name, {}});
+    return timeline.buses.back().id;
+}
+
+void remove_bus(Timeline& timeline, int bus_id) {
+    if (bus_id == timeline.main_bus()) return;
+    std::erase_if(timeline.buses, [bus_id](const Bus& b) { return b.id == bus_id; });
+    for (auto& t : timeline.tracks) {
+        if (t.bus == bus_id) t.bus = timeline.main_bus();
+    }
+}
+
+std::vector<int> place_stems(Timeline& timeline, const Placement& placement) {
+    const int group_id = placement.grouped ? timeline.new_id() : 0;
+    std::vector<int> ids;
+    for (std::size_t s = 0; s < kStems; ++s) {
+        const std::string name =
+            placement.name.empty() ? kStemTrackNames[s] : placement.name + " " + kStemTrackNames[s];
+        const ClipSource clip_source = clip_source_of_stem(s);
+        ids.push_back(
+            editing::put(timeline, track_for(timeline, clip_source, name), placement, clip_source, group_id)
+                .id);
+    }
+    if (placement.picture) {
+        timeline.picture.push_back({timeline.new_id(), placement.path,
+                                    std::max<std::int64_t>(0, placement.at), 0,
+                                    std::max<std::int64_t>(1, placement.length)});
+        std::ranges::stable_sort(timeline.picture, {}, &VideoClip::start);
+    }
+    return ids;
+}
+
+void adopt_recording(Timeline& timeline, int sample_rate, const std::optional<PictureStreamInfo>& picture) {
+    if (timeline.sample_rate != 0) return;
+    constexpr int kUsualRate = 48000;
+    const bool usual = std::ranges::find(kSessionRates, sample_rate) != kSessionRates.end();
+    timeline.sample_rate = usual ? sample_rate : kUsualRate;
+    if (!picture || picture->frame_rate_num <= 0) return;
+    timeline.frame_rate = {picture->frame_rate_num, picture->frame_rate_den};
+    timeline.drop_frame = picture->timecode.find(';') != std::string::npos && timeline.frame_rate.may_drop();
+    timeline.first_timecode_frame = parse_timecode(picture->timecode, timeline.frame_rate).value_or(0);
+}
+
+int place_clip(Timeline& timeline, const Placement& placement, ClipSource clip_source, int track_id) {
+    if (timeline.track(track_id) == nullptr)
+        track_id =
+            add_track(timeline, placement.name.empty() ? placement.path.stem().string() : placement.name);
+    return editing::put(timeline, *timeline.track(track_id), placement, clip_source, 0).id;
+}
+
+void remove_part(Strip& strip, int part) {
+    std::erase_if(strip.chain, [part](const Insert& p) { return p.id == part; });
+    std::erase_if(strip.lines, [part](const StripLane& line) {
+        return line.target == LaneTarget::Part && line.part == part;
+    });
+}
+
+void take_chain(Timeline& timeline, int strip_id, const std::vector<Insert>& parts) {
+    Strip* strip = timeline.strip(strip_id);
+    if (strip == nullptr) return;
+    std::erase_if(strip->lines, [](const StripLane& line) { return line.target == LaneTarget::Part; });
+    strip->chain = parts;
+    for (auto& part : strip->chain) part.id = timeline.new_id();
+}
+
+}  // namespace rivlen
