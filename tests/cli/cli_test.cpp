@@ -306,7 +306,8 @@ TEST(CommandLine, OddSessionsEndWithASentence) {
     const Ran shared = mixed(good, R"({"chain": [{"kind": "gain", "id": 7}, {"kind": "equaliser", "id": 7}],
         "lines": [{"target": "part", "part": 7, "parameter": 9, "points": [[0, 1e300], [9, -1e300]]}]})");
     EXPECT_EQ(shared.code, 0) << shared.out;
-    for (const float v : test::read_wav(scratch / "mix.wav")[0]) ASSERT_TRUE(std::isfinite(v));
+    const auto heard = test::read_wav(scratch / "mix.wav");
+    for (const float v : heard.at(0)) ASSERT_TRUE(std::isfinite(v));
     // A clip that would sound for months.
     const Ran endless = mixed(
         R"({"id": 3, "path": "r.wav", "feed": "whole", "start": 0, "offset": 0, "length": 1099511627776})",
