@@ -39,3 +39,10 @@ set(RIVLEN_COMMON_HEADERS <algorithm> <array> <cmath> <cstdint> <filesystem> <fu
 function(rivlen_light_code target)
   target_compile_options(${target} PRIVATE $<$<CONFIG:Release>:-O1>)
 endfunction()
+
+# Tests under sanitizers: not optimised, as the compiler works for most of a minute on a file of tests otherwise.
+function(rivlen_quickly_built target)
+  if(RIVLEN_SANITIZE)
+    target_compile_options(${target} PRIVATE -O0)
+  endif()
+endfunction()

@@ -2,6 +2,8 @@
 add_library(rivlen-warnings INTERFACE)
 target_compile_options(rivlen-warnings INTERFACE -Wall -Wextra -Wpedantic -Wconversion -Werror)
 if(RIVLEN_SANITIZE)
+  # GCC warns of its own library here (GCC bug 105562).
+  add_compile_options($<$<CXX_COMPILER_ID:GNU>:-Wno-maybe-uninitialized>)
   add_compile_options(-fsanitize=${RIVLEN_SANITIZE} -fno-omit-frame-pointer)
   add_link_options(-fsanitize=${RIVLEN_SANITIZE})
 endif()

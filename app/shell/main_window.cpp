@@ -15,6 +15,7 @@
 #include <QSettings>
 #include <QVBoxLayout>
 
+#include "app/shell/space_dialog.h"
 #include "app/widgets/controls.h"
 #include "app/widgets/text.h"
 #include "app/widgets/theme.h"
@@ -132,6 +133,7 @@ ActionMenu MainWindow::session_menu() {
                  {"recent", tr("Recent"), {}, {}, {}, [this](QMenu& menu) { fill_recent(menu); }},
                  {"save", tr("Save"), {QKeySequence::Save}, [this] { save(false); }},
                  {"save_as", tr("Save as…"), {QKeySequence("Ctrl+Shift+S")}, [this] { save(true); }},
+                 {"show_space", tr("Space…"), {}, [this] { (new SpaceDialog(document_, this))->show(); }},
              },
              {{"quit", tr("Quit"), {QKeySequence::Quit}, [this] { close(); }}}}};
 }

@@ -85,7 +85,11 @@ void Recorder::take(std::span<const float> samples) {
     const std::vector<std::vector<float>> block = {{samples.begin(), samples.end()}};
     if (const Status status = writer_->write(block); !status) {
         const QString sentence = QString::fromStdString(status.error().message);
-        if (const Status kept = stop(); !kept) qWarning("%s", kept.error().message.c_str());
+        end_input();
+        auto writer = std::move(*writer_);
+        writer_.reset();
+        if (const Status kept = writer.commit_what_is_there(); !kept)
+            qWarning("%s", kept.error().message.c_str());
         emit failed(sentence);
         return;
     }
@@ -105,11 +109,16 @@ void Recorder::simulate() {
     speak((QDateTime::currentMSecsSinceEpoch() - begun_ms_) * rate_ / 1000 - frames_);
 }
 
-Status Recorder::stop() {
+// Nothing more comes in.
+void Recorder::end_input() {
     clock_.stop();
     if (source_) source_->stop();
     source_.reset();
     stream_ = nullptr;
+}
+
+Status Recorder::stop() {
+    end_input();
     if (!writer_) return make_error(ErrorKind::Io, "Nothing is being recorded.");
     auto writer = std::move(*writer_);
     writer_.reset();

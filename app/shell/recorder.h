@@ -41,6 +41,7 @@ class Recorder : public QObject {
   private:
     void take(std::span<const float> samples);
     void simulate();
+    void end_input();
     std::optional<SoundFileWriter> writer_;
     std::unique_ptr<QAudioSource> source_;
     QIODevice* stream_ = nullptr;  // the source's own

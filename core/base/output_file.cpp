@@ -7,12 +7,11 @@
 
 #include <algorithm>
 #include <cerrno>
+#include <charconv>
 #include <csignal>
-#include <cstdlib>
 #include <cstring>
 #include <fstream>
 #include <random>
-#include <regex>
 #include <sstream>
 
 namespace rivlen {
@@ -40,14 +39,25 @@ void sync_folder(const fs::path& folder) {
 
 namespace {
 
+// The number at the start of a text that ends with '-'; 0: there is none.
+pid_t leading_pid(std::string_view text) {
+    long pid = 0;
+    const auto read = std::from_chars(text.data(), text.data() + text.size(), pid);
+    const bool good = read.ec == std::errc() && read.ptr != text.data() + text.size() && *read.ptr == '-';
+    return good && pid > 0 && pid < (1L << 22) ? static_cast<pid_t>(pid) : 0;
+}
+
 // The process that a partial file (".NAME.PID-RANDOM.part.EXT") or a scratch file ("NAME PID-N.EXT") is of;
 // 0: it is neither.
-pid_t owner_of(const std::string& name) {
-    static const std::regex kPartial(R"(\..*\.(\d+)-[0-9a-f]{16}\.part.*)");
-    static const std::regex kScratch(R"(.* (\d+)-\d+\..*)");
-    std::smatch match;
-    if (!std::regex_match(name, match, kPartial) && !std::regex_match(name, match, kScratch)) return 0;
-    return static_cast<pid_t>(std::strtol(match[1].str().c_str(), nullptr, 10));
+pid_t owner_of(std::string_view name) {
+    constexpr std::size_t kRandomDigits = 16;
+    if (const auto part = name.rfind(".part"); name.starts_with('.') && part != name.npos) {
+        const auto dot = name.rfind('.', part - 1);
+        if (dot == name.npos || dot + 1 + kRandomDigits >= part) return 0;
+        return leading_pid(name.substr(dot + 1, part - dot - 1));
+    }
+    const auto space = name.rfind(' ');
+    return space != name.npos ? leading_pid(name.substr(space + 1)) : 0;
 }
 
 void sweep(const fs::path& folder, const std::string& beginning) {

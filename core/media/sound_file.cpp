@@ -115,4 +115,11 @@ Status SoundFileWriter::commit() {
     return publish(partial, s.target);
 }
 
+Status SoundFileWriter::commit_what_is_there() {
+    State& s = *state_;
+    (void)s.file->close();  // what it could not write is known already
+    const fs::path partial = std::exchange(s.partial, {});
+    return publish(partial, s.target);
+}
+
 }  // namespace rivlen

@@ -35,6 +35,8 @@ class SoundFileWriter {
     // Samples beyond full scale so far; in the PCM formats they were clipped.
     [[nodiscard]] std::uint64_t over_full_scale() const;
     [[nodiscard]] Status commit();
+    // After a write has failed: what is written so far becomes the file, as far as it can be read.
+    [[nodiscard]] Status commit_what_is_there();
 
   private:
     struct State;

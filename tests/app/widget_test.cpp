@@ -9,7 +9,10 @@
 #include <QTableWidget>
 #include <QToolButton>
 #include <QtTest>
+#include <csignal>
 #include <future>
+
+#include <sys/resource.h>
 
 #include "app/handover/handover_view.h"
 #include "app/separate/card_row.h"
@@ -20,11 +23,14 @@
 #include "app/separate/weighting_editor.h"
 #include "app/shell/document.h"
 #include "app/shell/jobs.h"
+#include "app/shell/recorder.h"
 #include "app/widgets/parameter_slider.h"
 #include "app/widgets/theme.h"
 #include "app/widgets/time_strip.h"
 #include "app/widgets/time_view.h"
 #include "core/base/output_file.h"
+#include "core/dsp/decibels.h"
+#include "core/media/decode.h"
 #include "tests/support/fixtures.h"
 
 namespace rivlen::app {
@@ -34,6 +40,44 @@ namespace fs = std::filesystem;
 class WidgetTest : public QObject {
     Q_OBJECT
   private slots:
+    // The disk fills up while a take is recorded: what was recorded until then is a file that can be read.
+    void aTakeStaysWhenTheDiskIsFull() {
+        const test::Scratch scratch;
+        Recorder recorder;
+        QSignalSpy failed(&recorder, &Recorder::failed);
+        rlimit before{};
+        QCOMPARE(::getrlimit(RLIMIT_FSIZE, &before), 0);
+        std::signal(SIGXFSZ, SIG_IGN);  // a write behind the limit is an error then, as on a full disk
+        QVERIFY(recorder.start(scratch / "take 1.wav", 48000).ok());
+        const rlimit small{400'000, before.rlim_max};  // bytes: two seconds
+        QCOMPARE(::setrlimit(RLIMIT_FSIZE, &small), 0);
+        for (int i = 0; i < 10 && recorder.recording(); ++i) recorder.speak(24000);
+        QCOMPARE(::setrlimit(RLIMIT_FSIZE, &before), 0);
+        QCOMPARE(failed.count(), 1);
+        QVERIFY(!recorder.recording());
+        const auto take = read_audio(scratch / "take 1.wav");
+        QVERIFY2(take.ok(), take ? "" : take.error().message.c_str());
+        QVERIFY(take->frames() >= 48000 && take->frames() <= 100'000);
+        QVERIFY(energy_of(take->channels[0]) > 0);
+        QCOMPARE(scratch.leftovers(), 0);
+        QVERIFY(recorder.start(scratch / "take 2.wav", 48000).ok());  // and the next one can be made
+        recorder.speak(4800);
+        QVERIFY(recorder.stop().ok());
+    }
+
+    // The window closes while a take is recorded.
+    void aTakeStaysWhenTheRecorderGoes() {
+        const test::Scratch scratch;
+        {
+            Recorder recorder;
+            QVERIFY(recorder.start(scratch / "take.wav", 48000).ok());
+            recorder.speak(9600);
+        }
+        const auto take = read_audio(scratch / "take.wav");
+        QVERIFY(take.ok());
+        QCOMPARE(take->frames(), std::size_t{9600});
+    }
+
     void initTestCase() {
         QStandardPaths::setTestModeEnabled(true);
         apply_theme(*qApp);

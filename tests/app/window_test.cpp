@@ -10,6 +10,7 @@
 #include <QMimeData>
 #include <QSignalSpy>
 #include <QStandardPaths>
+#include <QTableWidget>
 #include <QToolButton>
 #include <QtTest>
 #include <fstream>
@@ -18,6 +19,7 @@
 #include "app/separate/tradeoff_graph.h"
 #include "app/separate/weighting_editor.h"
 #include "app/shell/main_window.h"
+#include "app/shell/space_dialog.h"
 #include "app/widgets/theme.h"
 #include "core/base/output_file.h"
 #include "core/metering/loudness.h"
@@ -557,6 +559,31 @@ class WindowTest : public QObject {
         document.read_anyway(kDemo);
         QVERIFY(document.left_alone().empty());
         QTRY_VERIFY_WITH_TIMEOUT(document.source() != nullptr, 60000);
+        jobs.cancel_all();
+        QTRY_VERIFY_WITH_TIMEOUT(!jobs.busy(), 20000);
+    }
+
+    // What takes space is listed; what is open cannot be taken away.
+    void spaceIsListedAndGivenBack() {
+        const fs::path work = *scratch_ / "space";
+        test::write_wav(*scratch_ / "old.wav", {test::noise(48000, 1)}, 48000);
+        test::write_wav(*scratch_ / "open.wav", {test::noise(4800, 2)}, 48000);
+        QVERIFY(Source::bring_in(*scratch_ / "old.wav", work).ok());
+        JobList jobs;
+        Document document(jobs, work);
+        document.bring_in(*scratch_ / "open.wav");
+        QTRY_VERIFY_WITH_TIMEOUT(document.source() != nullptr, 60000);
+        auto* dialog = new SpaceDialog(document);
+        dialog->show();
+        auto* rows = dialog->findChild<QTableWidget*>("space_rows");
+        QCOMPARE(rows->rowCount(), 2);
+        rows->selectAll();
+        dialog->findChild<QToolButton*>("space_remove")->click();
+        QCOMPARE(rows->rowCount(), 1);
+        QCOMPARE(rows->item(0, 0)->text(), QString("open.wav"));
+        QVERIFY(fs::exists(document.source()->sound_file()));
+        QVERIFY(dialog->findChild<QLabel*>("space_total")->text().contains("free now"));
+        dialog->close();
         jobs.cancel_all();
         QTRY_VERIFY_WITH_TIMEOUT(!jobs.busy(), 20000);
     }

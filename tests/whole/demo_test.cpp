@@ -1,6 +1,10 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // The real engine and model on the demo, whose parts are known and were never learned from.
 #include <gtest/gtest.h>
+#include <sys/wait.h>
+#include <unistd.h>
+
+#include <csignal>
 
 #include <chrono>
 #include <cmath>
@@ -153,18 +157,35 @@ TEST(Demo, ABatchIsSharedAndWatched) {
     EXPECT_FALSE(fs::exists(scratch / "shared/a"));
     EXPECT_EQ(run("batch" + common + (scratch / "shared").string() + "' --shard 3/2 > /dev/null 2>&1"), 3);
     // Watching: one more comes when the first has been delivered, and is taken when it has been still.
-    const std::string watch = "'" RIVLEN_CLI_FILE "' batch" + common + (scratch / "watched").string() +
-                              "' --watch --settle 0.5 --stop-after 10";
-    FILE* lines = ::popen(watch.c_str(), "r");  // NOLINT: the command is the test's own
-    ASSERT_NE(lines, nullptr);
-    bool more = false;
-    for (std::array<char, 4096> line{}; std::fgets(line.data(), line.size(), lines) != nullptr;) {
-        if (more || nlohmann::json::parse(line.data())["event"] != "finished") continue;
-        more = true;
-        test::write_wav(scratch / "in/d.wav", {test::noise(24000, 4), test::noise(24000, 4)}, 48000);
+    // A watched folder: what comes while it is watched is taken, too, and Ctrl+C ends it, also after jobs
+    // that watch for Ctrl+C themselves.
+    const std::string watch = "exec '" RIVLEN_CLI_FILE "' batch" + common + (scratch / "watched").string() +
+                              "' --watch --settle 0.5";
+    std::array<int, 2> ends{};
+    ASSERT_EQ(::pipe(ends.data()), 0);
+    const pid_t watching = ::fork();
+    ASSERT_GE(watching, 0);
+    if (watching == 0) {
+        ::dup2(ends[1], STDOUT_FILENO);
+        ::close(ends[0]);
+        ::close(ends[1]);
+        ::execl("/bin/sh", "sh", "-c", watch.c_str(), nullptr);
+        ::_exit(127);
     }
-    EXPECT_TRUE(more);
-    EXPECT_EQ(::pclose(lines), 0);
+    ::close(ends[1]);
+    FILE* lines = ::fdopen(ends[0], "r");
+    int finished = 0;
+    for (std::array<char, 4096> line{}; std::fgets(line.data(), line.size(), lines) != nullptr;) {
+        if (nlohmann::json::parse(line.data())["event"] != "finished") continue;
+        if (++finished == 1)
+            test::write_wav(scratch / "in/d.wav", {test::noise(24000, 4), test::noise(24000, 4)}, 48000);
+        if (finished == 4) ::kill(watching, SIGINT);
+    }
+    std::fclose(lines);
+    EXPECT_EQ(finished, 4);
+    int ended = 0;
+    ASSERT_EQ(::waitpid(watching, &ended, 0), watching);
+    EXPECT_TRUE(WIFEXITED(ended) && WEXITSTATUS(ended) == 0);
     for (const char* name : {"a", "b", "c", "d"})
         EXPECT_TRUE(fs::exists(scratch / ("watched/" + std::string(name) + "/" + name + " mix.wav"))) << name;
 }
