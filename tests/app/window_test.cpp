@@ -584,6 +584,8 @@ class WindowTest : public QObject {
         QVERIFY(fs::exists(document.source()->sound_file()));
         QVERIFY(dialog->findChild<QLabel*>("space_total")->text().contains("free now"));
         dialog->close();
+        window_->activateWindow();
+        QVERIFY(QTest::qWaitForWindowActive(window_.get()));
         jobs.cancel_all();
         QTRY_VERIFY_WITH_TIMEOUT(!jobs.busy(), 20000);
     }

@@ -40,6 +40,13 @@ void* operator new(std::size_t size) {
 void* operator new[](std::size_t size) {
     return counted(size);
 }
+void* operator new(std::size_t size, const std::nothrow_t&) noexcept {
+    if (t_inside) ++t_allocations;
+    return std::malloc(size);  // NOLINT(cppcoreguidelines-no-malloc)
+}
+void* operator new[](std::size_t size, const std::nothrow_t& nothing) noexcept {
+    return operator new(size, nothing);
+}
 void operator delete(void* memory) noexcept {
     give_back(memory);
 }
