@@ -94,7 +94,7 @@ void SpaceDialog::add_row(const KeptRecording& kept) {
         auto* item = new QTableWidgetItem(cells[static_cast<std::size_t>(c)]);
         if (used) item->setFlags(Qt::ItemIsEnabled);  // cannot be chosen
         if (c == kRecording) item->setToolTip(text(kept.original));
-        if (c == kSize || c == kUnused) item->setTextAlignment(Qt::AlignRight | Qt::AlignVCenter);
+        if (c == kSize) item->setTextAlignment(Qt::AlignRight | Qt::AlignVCenter);
         table_->setItem(row, c, item);
     }
 }
