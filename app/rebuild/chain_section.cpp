@@ -5,9 +5,9 @@
 
 #include "app/rebuild/chain_files.h"
 #include "app/widgets/controls.h"
+#include "app/widgets/text.h"
 #include "core/effects/effect_presets.h"
 #include "core/project/editing.h"
-#include "app/widgets/text.h"
 
 namespace rivlen::app {
 

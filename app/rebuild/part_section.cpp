@@ -8,10 +8,10 @@
 
 #include "app/rebuild/chain_files.h"
 #include "app/widgets/controls.h"
+#include "app/widgets/text.h"
 #include "app/widgets/theme.h"
 #include "core/effects/effect_presets.h"
 #include "core/project/editing.h"
-#include "app/widgets/text.h"
 
 namespace rivlen::app {
 
@@ -42,11 +42,24 @@ const Insert* PartSection::insert() const {
     return found != strip->chain.end() ? &*found : nullptr;
 }
 
-void PartSection::edit_strip(const QString& label, const QString& key,
-                             const std::function<void(Strip&)>& change) {
-    document_.edit_timeline(label, key, [&](Timeline& r) {
+void PartSection::edit_strip(const QString& label, const std::function<void(Strip&)>& change) {
+    document_.edit_timeline(label, {}, [&](Timeline& r) {
         if (Strip* s = r.strip(strip_)) change(*s);
     });
+}
+
+void PartSection::edit_part(const QString& label, const QString& key,
+                            const std::function<void(Insert&)>& change) {
+    document_.edit_timeline(label, key, [&](Timeline& r) {
+        Strip* s = r.strip(strip_);
+        if (s == nullptr) return;
+        const auto here = std::ranges::find(s->chain, part_, &Insert::id);
+        if (here != s->chain.end()) change(*here);
+    });
+}
+
+void PartSection::take_ready(const std::function<void(Insert&)>& change) {
+    edit_part(tr("Take ready values"), {}, change);
 }
 
 bool PartSection::shows_spectrum() const {
@@ -66,11 +79,7 @@ void PartSection::build_head() {
     on->setObjectName(QString("part_on_%1").arg(place_));
     on->setToolTip(words(about.sentence));
     connect(on, &QCheckBox::clicked, this, [this](bool checked) {
-        edit_strip(tr("Switch a part"), {}, [&](Strip& s) {
-            for (auto& p : s.chain) {
-                if (p.id == part_) p.on = checked;
-            }
-        });
+        edit_part(tr("Switch a part"), {}, [checked](Insert& p) { p.on = checked; });
     });
     on_refresh([this, on] {
         if (const Insert* p = insert()) on->setChecked(p->on);
@@ -84,12 +93,12 @@ void PartSection::build_head() {
     auto* away = make_button(QChar(0x00D7), QString("part_away_%1").arg(place_), tr("Take it out"), this);
     for (auto* b : {up, away}) b->setProperty("compact", true);
     connect(up, &QToolButton::clicked, this, [this] {
-        edit_strip(tr("Order of the chain"), {}, [&](Strip& s) {
+        edit_strip(tr("Order of the chain"), [&](Strip& s) {
             if (place_ > 0 && place_ < s.chain.size()) std::swap(s.chain[place_], s.chain[place_ - 1]);
         });
     });
     connect(away, &QToolButton::clicked, this,
-            [this] { edit_strip(tr("Take a part out"), {}, [&](Strip& s) { remove_part(s, part_); }); });
+            [this] { edit_strip(tr("Take a part out"), [&](Strip& s) { remove_part(s, part_); }); });
     auto* head = new QHBoxLayout;
     head->setSpacing(4);
     head->addWidget(on, 1);
@@ -135,20 +144,13 @@ QToolButton* PartSection::presets_button() {
     button->setPopupMode(QToolButton::InstantPopup);
     auto* menu = new QMenu(button);
     menu->setObjectName(QString("part_presets_menu_%1").arg(place_));
-    const auto take = [this](const std::function<void(Insert&)>& change) {
-        edit_strip(tr("Take ready values"), {}, [&](Strip& s) {
-            for (auto& p : s.chain) {
-                if (p.id == part_) change(p);
-            }
-        });
-    };
     menu->addAction(tr("Standard"), this,
-                    [take] { take([](Insert& p) { p.values = make_part(p.kind, p.id).values; }); });
+                    [this] { take_ready([](Insert& p) { p.values = make_part(p.kind, p.id).values; }); });
     for (const auto& preset : presets_of(kind_))
         menu->addAction(words(preset.name), this,
-                        [take, preset] { take([&](Insert& p) { apply(preset, p); }); });
+                        [this, preset] { take_ready([&](Insert& p) { apply(preset, p); }); });
     menu->addSeparator();
-    menu->addAction(tr("Take from a file…"), this, [this, take] { take_from_file(take); });
+    menu->addAction(tr("Take from a file…"), this, &PartSection::take_from_file);
     menu->addAction(tr("Keep as a file…"), this, [this] {
         const Insert* here = insert();
         if (here == nullptr) return;
@@ -159,15 +161,16 @@ QToolButton* PartSection::presets_button() {
     return button;
 }
 
-void PartSection::take_from_file(const std::function<void(const std::function<void(Insert&)>&)>& take) {
+void PartSection::take_from_file() {
     const auto preset = ask_chain(this, tr("A part"));
     if (!preset) return;
     if (!*preset) return emit said(QString::fromStdString(preset->error().message), true);
     const auto& parts = (*preset)->parts;
     const auto found = std::ranges::find(parts, kind_, &Insert::kind);
     if (found == parts.end())
-        return emit said(tr("There is no %1 in that file. Choose another.").arg(words(info(kind_).label)), true);
-    take([&](Insert& p) { p.values = found->values; });
+        return emit said(tr("There is no %1 in that file. Choose another.").arg(words(info(kind_).label)),
+                         true);
+    take_ready([&](Insert& p) { p.values = found->values; });
 }
 
 void PartSection::build_graph() {
@@ -177,11 +180,8 @@ void PartSection::build_graph() {
         if (const Insert* p = insert()) graph_->show_part(*p, document_.timeline().sample_rate);
     });
     connect(graph_, &PartGraph::changed, this, [this](std::size_t parameter, double value) {
-        edit_strip(tr("Equaliser"), QString("graph %1").arg(part_), [&](Strip& s) {
-            for (auto& p : s.chain) {
-                if (p.id == part_) p.values[parameter] = value;
-            }
-        });
+        edit_part(tr("Equaliser"), QString("graph %1").arg(part_),
+                  [&](Insert& p) { p.values[parameter] = value; });
     });
     connect(graph_, &PartGraph::released, this, [this] { document_.close_step(); });
     column().addWidget(graph_);

@@ -42,9 +42,11 @@ class PartSection : public Section {
     void build_sliders(const SetStripValue& set_value);
     QToolButton* hearing_button(const PartHearing& hearing, Chain::Audition what);
     QToolButton* presets_button();
-    void take_from_file(const std::function<void(const std::function<void(Insert&)>&)>& take);
+    void take_ready(const std::function<void(Insert&)>& change);
+    void take_from_file();
     [[nodiscard]] const Insert* insert() const;
-    void edit_strip(const QString& label, const QString& key, const std::function<void(Strip&)>& change);
+    void edit_strip(const QString& label, const std::function<void(Strip&)>& change);
+    void edit_part(const QString& label, const QString& key, const std::function<void(Insert&)>& change);
     int strip_, part_;
     std::size_t place_;
     EffectType kind_;

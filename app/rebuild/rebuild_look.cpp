@@ -10,20 +10,15 @@ void RebuildView::start_look(int track, const std::function<void(const TrackLook
     const auto at = std::ranges::find(tracks, track, &Track::id);
     if (at == tracks.end()) return;
     auto plan = std::make_shared<const MixPlan>(document_.session(), document_.mix_media());
-    auto result = std::make_shared<TrackLook>();
-    jobs_.start(
+    jobs_.start_for<TrackLook>(
         tr("Looking at %1").arg(QString::fromStdString(at->name)),
-        [plan, result,
-         place = static_cast<std::size_t>(at - tracks.begin())](const JobControl& job) -> Status {
-            auto look = look_at_track(*plan, place, job);
-            if (!look) return look.error();
-            *result = std::move(*look);
-            return {};
+        [plan, place = static_cast<std::size_t>(at - tracks.begin())](const JobControl& job) {
+            return look_at_track(*plan, place, job);
         },
-        [this, result, done](const Status& status) {
-            if (status) return done(*result);
-            emit said(QString::fromStdString(status.error().message),
-                      status.error().kind != ErrorKind::Cancelled);
+        [this, done](const Result<TrackLook>& look) {
+            if (look) return done(*look);
+            emit said(QString::fromStdString(look.error().message),
+                      look.error().kind != ErrorKind::Cancelled);
         });
 }
 

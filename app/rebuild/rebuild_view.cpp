@@ -10,6 +10,7 @@
 #include <cmath>
 
 #include "app/widgets/controls.h"
+#include "app/widgets/text.h"
 #include "app/widgets/theme.h"
 #include "core/delivery/export_mix.h"
 #include "core/workflow/placing.h"
@@ -414,19 +415,12 @@ void RebuildView::show_meters() {
 void RebuildView::write_mix(const fs::path& file) {
     if (document_.timeline().end() == 0) return emit said(tr("There is nothing to write yet."), false);
     make_plan();
-    auto report = std::make_shared<MixReport>();
-    jobs_.start(
+    jobs_.start_for<MixReport>(
         tr("Writing the mix"),
-        [plan = plan_, file, report](const JobControl& job) -> Status {
-            auto done = export_mix(plan, file, job);
-            if (!done) return done.error();
-            *report = *done;
-            return {};
-        },
-        [this, file, report](const Status& status) {
-            if (!status)
-                return emit said(QString::fromStdString(status.error().message),
-                                 status.error().kind != ErrorKind::Cancelled);
+        [plan = plan_, file](const JobControl& job) { return export_mix(plan, file, job); },
+        [this, file](const Result<MixReport>& report) {
+            if (!report)
+                return emit said(text(report.error().message), report.error().kind != ErrorKind::Cancelled);
             emit said(tr("\"%1\" written: %2 LUFS, true peak %3 dBTP.")
                           .arg(QString::fromStdString(file.filename().string()))
                           .arg(report->loudness.integrated_lufs, 0, 'f', 1)

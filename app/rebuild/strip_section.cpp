@@ -6,7 +6,6 @@
 #include <QLineEdit>
 #include <QSignalBlocker>
 
-
 namespace rivlen::app {
 
 StripSection::StripSection(Document& document, int strip_id, SetStripValue set_value, QWidget* parent)

@@ -9,27 +9,35 @@ std::vector<ActionMenu> SeparateView::menus() {
 }
 
 ActionMenu SeparateView::listen_menu() {
-    const auto listen_to = [this](Monitor monitor) { return [this, monitor] { set_monitor(monitor); }; };
-    return {tr("Listen"),
-            {{
-                {"play", tr("Play or stop"), {QKeySequence("Space")}, [this] { play_->click(); }},
-                {"monitor_source", tr("Source"), {QKeySequence("A")}, listen_to(Monitor::Source)},
-                {"monitor_kept", tr("Kept"), {QKeySequence("S")}, listen_to(Monitor::Kept)},
-                {"monitor_removed", tr("Removed"), {QKeySequence("D")}, listen_to(Monitor::Removed)},
-                {"stem_alone",
-                 tr("Chosen stem alone"),
-                 {QKeySequence("F")},
-                 [this] { set_monitor(static_cast<Monitor>(static_cast<int>(Monitor::Dialogue) + stem_)); }},
-                {"level_match", tr("Level match"), {QKeySequence("G")}, [this] { level_match_->click(); }},
-                {"loop", tr("Loop on or off"), {QKeySequence("L")}, [this] { toggle_loop(); }},
-                {"pre_roll",
-                 tr("Loop with more or no pre-roll"),
-                 {QKeySequence("Shift+L")},
-                 [this] { step_pre_roll(); }},
-                {"start", tr("Go to the start"), {QKeySequence("Home")}, [this] { go_to_start(); }},
-                {"frame_back", tr("One frame back"), {QKeySequence(",")}, [this] { nudge(-1); }},
-                {"frame_on", tr("One frame on"), {QKeySequence(".")}, [this] { nudge(1); }},
-            }}};
+    const auto listen_to = [this](Monitor monitor) {
+        return [this, monitor] { transport_->set_monitor(monitor); };
+    };
+    return {
+        tr("Listen"),
+        {{
+            {"play", tr("Play or stop"), {QKeySequence("Space")}, [this] { transport_->play_or_stop(); }},
+            {"monitor_source", tr("Source"), {QKeySequence("A")}, listen_to(Monitor::Source)},
+            {"monitor_kept", tr("Kept"), {QKeySequence("S")}, listen_to(Monitor::Kept)},
+            {"monitor_removed", tr("Removed"), {QKeySequence("D")}, listen_to(Monitor::Removed)},
+            {"stem_alone",
+             tr("Chosen stem alone"),
+             {QKeySequence("F")},
+             [this] {
+                 transport_->set_monitor(static_cast<Monitor>(static_cast<int>(Monitor::Dialogue) + stem_));
+             }},
+            {"level_match",
+             tr("Level match"),
+             {QKeySequence("G")},
+             [this] { transport_->toggle_level_match(); }},
+            {"loop", tr("Loop on or off"), {QKeySequence("L")}, [this] { transport_->toggle_loop(); }},
+            {"pre_roll",
+             tr("Loop with more or no pre-roll"),
+             {QKeySequence("Shift+L")},
+             [this] { step_pre_roll(); }},
+            {"start", tr("Go to the start"), {QKeySequence("Home")}, [this] { go_to_start(); }},
+            {"frame_back", tr("One frame back"), {QKeySequence(",")}, [this] { nudge(-1); }},
+            {"frame_on", tr("One frame on"), {QKeySequence(".")}, [this] { nudge(1); }},
+        }}};
 }
 
 ActionMenu SeparateView::stem_menu() {

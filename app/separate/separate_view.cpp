@@ -9,7 +9,6 @@
 
 #include "app/widgets/controls.h"
 #include "app/widgets/theme.h"
-#include "core/dsp/decibels.h"
 #include "core/workflow/looping.h"
 
 namespace rivlen::app {
@@ -17,20 +16,12 @@ namespace rivlen::app {
 namespace {
 
 constexpr int kHeaderWidth = 138;
-constexpr double kSilentDb = -90;
-constexpr double kMeterFallDb = 0.4;  // each time the meter is looked at
 
 }  // namespace
 
 SeparateView::SeparateView(Document& document, JobList& jobs, Player& player, const QString& device,
                            QWidget* parent)
-    : QWidget(parent),
-      document_(document),
-      jobs_(jobs),
-      player_(player),
-      measuring_(document, jobs),
-      device_(new QLabel(device, this)) {
-    gains_.fill(1.0F);
+    : QWidget(parent), document_(document), jobs_(jobs), player_(player), measuring_(document, jobs) {
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(0, 0, 0, 0);
     column->setSpacing(4);
@@ -42,9 +33,8 @@ SeparateView::SeparateView(Document& document, JobList& jobs, Player& player, co
     cards_ = new CardRow(document_, measuring_, this);
     cards_->setObjectName("cards");
     column->addWidget(cards_);
-    column->addWidget(build_transport());
-    match_timer_.setSingleShot(true);
-    match_timer_.setInterval(120);
+    transport_ = new RecordingTransport(document_, jobs_, player_, device, this);
+    column->addWidget(transport_);
     connect(cards_, &CardRow::said, this, &SeparateView::said);
     connect(&document_, &Document::session_changed, this, &SeparateView::follow_session);
     connect(&document_, &Document::material_changed, this, &SeparateView::follow_material);
@@ -53,7 +43,6 @@ SeparateView::SeparateView(Document& document, JobList& jobs, Player& player, co
     connect(lanes_, &LaneCanvas::lane_clicked, this, [this](int lane) {
         if (lane > 0) choose_stem(lane - 1);
     });
-    connect(&match_timer_, &QTimer::timeout, this, &SeparateView::measure_match);
     choose_stem(0);
     follow_session();
     follow_material();
@@ -151,86 +140,7 @@ QWidget* SeparateView::build_side() {
     return side;
 }
 
-QWidget* SeparateView::build_transport() {
-    auto* bar = new QWidget(this);
-    auto* line = new QHBoxLayout(bar);
-    line->setContentsMargins(0, 2, 0, 0);
-    play_ = make_button(tr("Play"), "play", tr("Play or stop."), bar);
-    loop_ = make_button(tr("Loop"), "loop",
-                        tr("Play the loop range again and again. Drag over the lanes to set it."), bar);
-    loop_->setCheckable(true);
-    time_ = new QLabel(bar);
-    time_->setFont(number_font());
-    time_->setMinimumWidth(112);
-    time_->setAccessibleName(tr("Playhead"));
-    level_match_ = make_button(tr("Level match"), "level_match",
-                               tr("All ways of listening are made as loud as the source over the loop, so "
-                                  "that the louder one does not seem better."),
-                               bar);
-    level_match_->setCheckable(true);
-    match_ = new QLabel(bar);
-    match_->setFont(number_font());
-    match_->setMinimumWidth(64);
-    match_->setObjectName("match_gain");
-    sum_ = new QLabel(bar);
-    sum_->setObjectName("sum");
-    sum_->setToolTip(tr("Peak of the difference between the four neutral stems together and the source."));
-    meter_ = new QLabel(bar);
-    meter_->setFont(number_font());
-    meter_->setMinimumWidth(84);
-    meter_->setAlignment(Qt::AlignRight | Qt::AlignVCenter);
-    meter_->setAccessibleName(tr("Peak level"));
-    line->addWidget(play_);
-    line->addWidget(loop_);
-    line->addWidget(time_);
-    line->addSpacing(14);
-    line->addWidget(build_monitors(bar));
-    line->addWidget(level_match_);
-    line->addWidget(match_);
-    line->addStretch(1);
-    line->addWidget(sum_);
-    line->addSpacing(8);
-    line->addWidget(meter_);
-    line->addSpacing(8);
-    line->addWidget(device_);
-    connect(play_, &QToolButton::clicked, this, &SeparateView::play_or_stop);
-    connect(loop_, &QToolButton::clicked, this, &SeparateView::toggle_loop);
-    connect(level_match_, &QToolButton::clicked, this, [this](bool on) {
-        document_.edit(tr("Level match"), {}, [on](Session& s) { s.level_match = on; });
-    });
-    return bar;
-}
-
-QWidget* SeparateView::build_monitors(QWidget* parent) {
-    auto* row = new QWidget(parent);
-    auto* line = new QHBoxLayout(row);
-    line->setContentsMargins(0, 0, 0, 0);
-    line->addWidget(new QLabel(tr("Listen to"), row));
-    const std::array<QString, kMonitors> labels = {tr("Source"),  tr("Kept"),    tr("Removed"), stem_label(0),
-                                                   stem_label(1), stem_label(2), stem_label(3)};
-    const std::array<QString, kMonitors> names = {"source", "kept",  "removed", "dialogue",
-                                                  "reverb", "music", "ambience"};
-    auto* group = new QButtonGroup(this);
-    for (std::size_t m = 0; m < kMonitors; ++m) {
-        monitors_[m] =
-            make_button(labels[m], "monitor_" + names[m],
-                        m < 3 ? tr("Listen to: %1.").arg(labels[m]) : tr("Listen to this stem alone."), row);
-        monitors_[m]->setCheckable(true);
-        group->addButton(monitors_[m]);
-        if (m >= 3) {
-            monitors_[m]->setProperty("drawn", true);
-            monitors_[m]->setIcon(stem_icon(m - 3));
-            monitors_[m]->setToolButtonStyle(Qt::ToolButtonIconOnly);
-        }
-        connect(monitors_[m], &QToolButton::clicked, this,
-                [this, m] { set_monitor(static_cast<Monitor>(m)); });
-        line->addWidget(monitors_[m]);
-    }
-    return row;
-}
-
 void SeparateView::follow_session() {
-    const Session& session = document_.session();
     const auto* item = document_.current_item();
     for (std::size_t s = 0; s < kStems; ++s) {
         const StemSettings settings = item != nullptr ? item->settings.stems[s] : StemSettings{};
@@ -239,19 +149,18 @@ void SeparateView::follow_session() {
         solo_[s]->setEnabled(item != nullptr);
         mute_[s]->setEnabled(item != nullptr);
     }
-    monitors_[static_cast<std::size_t>(session.monitor)]->setChecked(true);
-    level_match_->setChecked(session.level_match);
-    loop_->setChecked(item != nullptr && item->loop && item->loop_on);
-    loop_->setEnabled(item != nullptr && item->loop);
+    transport_->follow_session();
     feed_player();
-    match_timer_.start();
+    transport_->measure_soon();
 }
 
 // While a blind comparison runs, it alone decides what is heard.
 void SeparateView::feed_player() {
     const auto* item = document_.current_item();
     if (item != nullptr) player_.set_loop(item->heard_loop());
-    if (blind_ != nullptr && blind_->running()) return;
+    const bool blind = blind_ != nullptr && blind_->running();
+    transport_->hold_levels(blind);
+    if (blind) return;
     player_.set_monitor(document_.session().monitor);
     if (item != nullptr) player_.set_settings(item->timed());
 }
@@ -259,7 +168,6 @@ void SeparateView::feed_player() {
 void SeparateView::follow_material() {
     const Material* material = document_.current_material();
     const auto source = document_.source();
-    const auto map = document_.map();
     const auto heard = document_.map_so_far();
     if (source != shown_source_ || heard != shown_map_) {
         if (source != shown_source_) view_.set_total(source ? source->seconds() : 1.0);
@@ -269,19 +177,9 @@ void SeparateView::follow_material() {
         emit recording_changed();
         picture_->set_picture(source && material->info.picture ? source->original()
                                                                : std::filesystem::path());
-        match_timer_.start();
+        transport_->measure_soon();
     }
-    play_->setEnabled(source != nullptr);
-    for (std::size_t m = 1; m < kMonitors; ++m) monitors_[m]->setEnabled(heard != nullptr);
-    if (!source) {
-        sum_->setText({});
-    } else if (!map) {
-        sum_->setText(heard ? tr("What is split can be heard.") : tr("Not split yet."));
-    } else if (material->sum_dbfs) {
-        sum_->setText(tr("Sum check %1 dBFS").arg(*material->sum_dbfs, 0, 'f', 1));
-    } else {
-        sum_->setText(tr("Sum check…"));
-    }
+    transport_->follow_material();
 }
 
 void SeparateView::follow_time() {
@@ -295,21 +193,18 @@ void SeparateView::follow_time() {
         tuning_->update();
     }
     const QString shown = strip_->time_text().of(seconds);
-    if (shown != time_->text() || playing) {
-        time_->setText(shown);
+    if (shown != transport_->shown_time() || playing) {
+        transport_->show_time(shown);
         if (playing) view_.follow(seconds);
         picture_->show_time(seconds);
         lanes_->update();
         strip_->update();
     }
-    play_->setText(playing ? tr("Stop") : tr("Play"));
-    const auto peak = static_cast<double>(player_.take_peak());
-    meter_db_ = std::max(peak > 0 ? db_of_amplitude(peak) : kSilentDb, meter_db_ - kMeterFallDb);
-    meter_->setText(meter_db_ > kSilentDb + 1 ? tr("%1 dBFS").arg(meter_db_, 0, 'f', 1) : tr("— dBFS"));
+    transport_->follow_playing();
 }
 
 bool SeparateView::settled() const {
-    return measuring_.settled() && !match_timer_.isActive() && match_job_ == 0;
+    return measuring_.settled() && transport_->settled();
 }
 
 double SeparateView::playhead_seconds() const {
@@ -322,58 +217,6 @@ void SeparateView::choose_stem(int chosen) {
     tuning_->choose(stem());
     lanes_->set_chosen(chosen);
     for (std::size_t s = 0; s < kStems; ++s) names_[s]->setChecked(s == stem());
-}
-
-void SeparateView::set_monitor(Monitor monitor) {
-    document_.edit(tr("Listen to another"), "monitor", [monitor](Session& s) { s.monitor = monitor; });
-    show_match_gain();
-}
-
-void SeparateView::show_match_gain() {
-    const auto gain = static_cast<double>(gains_[static_cast<std::size_t>(document_.session().monitor)]);
-    match_->setText(document_.session().level_match ? tr("%1 dB").arg(db_of_amplitude(gain), 0, 'f', 1)
-                                                    : QString());
-}
-
-// Measured in the background over the loop (or the whole) whenever settings rest for a moment.
-void SeparateView::measure_match() {
-    const auto* item = document_.current_item();
-    if (!shown_source_ || !shown_map_ || item == nullptr) return;
-    if (match_job_ != 0) jobs_.cancel(match_job_);
-    const int number = ++match_count_;
-    auto result = std::make_shared<MatchResult>();
-    const auto total = static_cast<std::int64_t>(shown_source_->frames());
-    const LoopRange range = item->loop && item->loop_on ? *item->loop : LoopRange{0, total};
-    match_job_ = jobs_.start(
-        tr("Measuring"),
-        [source = shown_source_, map = shown_map_, settings = item->timed(), range,
-         result](const JobControl& job) -> Status {
-            auto measured = rivlen::measure_match(*source, map.get(), settings, range.first, range.last, job);
-            if (!measured) return measured.error();
-            *result = *measured;
-            return {};
-        },
-        [this, result, number, wanted = document_.session().level_match](const Status& status) {
-            if (number == match_count_) match_job_ = 0;
-            if (!status) return;
-            gains_ = result->gain;
-            if (blind_ != nullptr && blind_->running()) return;
-            std::array<float, kMonitors> flat{};
-            flat.fill(1.0F);
-            player_.set_match_gains(wanted ? gains_ : flat);
-            show_match_gain();
-        },
-        true);
-}
-
-void SeparateView::play_or_stop() {
-    player_.playing() ? player_.stop() : player_.play();
-}
-
-void SeparateView::toggle_loop() {
-    document_.edit(tr("Loop"), {}, [](Session& s) {
-        if (s.current >= 0) s.items[static_cast<std::size_t>(s.current)].loop_on ^= true;
-    });
 }
 
 void SeparateView::step_pre_roll() {
@@ -445,7 +288,7 @@ void SeparateView::compare_blind() {
         blind_ = new BlindComparison(document_, jobs_, player_, this);
         connect(blind_, &BlindComparison::ended, this, [this] {
             feed_player();
-            measure_match();
+            transport_->measure_soon();
         });
         connect(blind_, &BlindComparison::said, this, &SeparateView::said);
     }

@@ -3,9 +3,6 @@
 // recording.
 #pragma once
 
-#include <QButtonGroup>
-#include <QLabel>
-#include <QTimer>
 #include <QToolButton>
 #include <QWidget>
 #include <array>
@@ -17,6 +14,7 @@
 #include "app/separate/lanes.h"
 #include "app/separate/line_editor.h"
 #include "app/separate/measuring.h"
+#include "app/separate/recording_transport.h"
 #include "app/separate/risk_strip.h"
 #include "app/separate/tuning_panel.h"
 #include "app/shell/document.h"
@@ -24,7 +22,6 @@
 #include "app/widgets/actions.h"
 #include "app/widgets/picture_pane.h"
 #include "app/widgets/time_strip.h"
-#include "core/assessment/level_match.h"
 #include "core/play/player.h"
 
 namespace rivlen::app {
@@ -52,8 +49,6 @@ class SeparateView : public QWidget {
     QWidget* build_lane_header(int lane, QWidget* parent);
     void fill_stem_header(std::size_t stem, QWidget* header);
     QWidget* build_side();
-    QWidget* build_transport();
-    QWidget* build_monitors(QWidget* parent);
     [[nodiscard]] ActionMenu listen_menu();
     [[nodiscard]] ActionMenu stem_menu();
     [[nodiscard]] ActionMenu tune_menu();
@@ -61,12 +56,7 @@ class SeparateView : public QWidget {
     void follow_session();
     void follow_material();
     void feed_player();
-    void play_or_stop();
     void choose_stem(int stem);
-    void set_monitor(Monitor monitor);
-    void show_match_gain();
-    void measure_match();
-    void toggle_loop();
     void step_pre_roll();
     void toggle_own_settings();
     void go_to_start();
@@ -84,7 +74,6 @@ class SeparateView : public QWidget {
     Player& player_;
     Measuring measuring_;
     TimeView view_;
-    QTimer match_timer_;
     LaneCanvas* lanes_ = nullptr;
     LineEditor* line_ = nullptr;
     TimeStrip* strip_ = nullptr;
@@ -93,15 +82,11 @@ class SeparateView : public QWidget {
     RiskStrip* risk_ = nullptr;
     CardRow* cards_ = nullptr;
     BlindComparison* blind_ = nullptr;
-    QLabel *time_ = nullptr, *sum_ = nullptr, *match_ = nullptr, *meter_ = nullptr, *device_ = nullptr;
-    QToolButton *play_ = nullptr, *loop_ = nullptr, *level_match_ = nullptr;
-    std::array<QToolButton*, kMonitors> monitors_{};
+    RecordingTransport* transport_ = nullptr;
     std::array<QToolButton*, kStems> solo_{}, mute_{}, names_{};
     std::shared_ptr<const Source> shown_source_;
     std::shared_ptr<const MaskMap> shown_map_;
-    std::array<float, kMonitors> gains_{};
-    int match_job_ = 0, match_count_ = 0, stem_ = 0;
-    double meter_db_ = -90;
+    int stem_ = 0;
 };
 
 }  // namespace rivlen::app

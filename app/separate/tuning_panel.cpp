@@ -7,9 +7,9 @@
 #include <QVBoxLayout>
 
 #include "app/widgets/controls.h"
+#include "app/widgets/text.h"
 #include "app/widgets/theme.h"
 #include "core/separation/channel_groups.h"
-#include "app/widgets/text.h"
 
 namespace rivlen::app {
 

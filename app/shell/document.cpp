@@ -72,18 +72,18 @@ std::shared_ptr<const MaskMap> Document::map_so_far() const {
 }
 
 void Document::edit(const QString& label, const QString& key, const std::function<void(Session&)>& change) {
-    const Session before = session();
-    if (history_.edit(label.toStdString(), key.toStdString(), change)) follow_change(before);
+    const auto before = history_.state();
+    if (history_.edit(label.toStdString(), key.toStdString(), change)) follow_change(*before);
 }
 
 void Document::undo() {
-    const Session before = session();
-    if (history_.undo()) follow_change(before);
+    const auto before = history_.state();
+    if (history_.undo()) follow_change(*before);
 }
 
 void Document::redo() {
-    const Session before = session();
-    if (history_.redo()) follow_change(before);
+    const auto before = history_.state();
+    if (history_.redo()) follow_change(*before);
 }
 
 void Document::edit_settings(const QString& label, const QString& key,

@@ -91,26 +91,21 @@ void Document::place_waiting(const fs::path& path) {
 
 void Document::place_replacement(const Waiting& waiting, std::shared_ptr<const Source> source) {
     if (timeline().clip(waiting.clip) == nullptr || !source) return;
-    auto gain_db = std::make_shared<double>(0.0);
     auto plan = std::make_shared<const MixPlan>(session(), mix_media());
-    jobs_.start(
+    jobs_.start_for<double>(
         tr("Measuring loudness"),
-        [plan, source, gain_db, clip = waiting.clip](const JobControl& job) -> Status {
-            const auto found = gain_to_replace(*plan, clip, source, job);
-            if (!found) return found.error();
-            *gain_db = *found;
-            return {};
+        [plan, source, clip = waiting.clip](const JobControl& job) {
+            return gain_to_replace(*plan, clip, source, job);
         },
-        [this, waiting, gain_db, length = static_cast<std::int64_t>(source->frames())](const Status& status) {
-            if (!status) {
-                emit said(text(status.error().message), status.error().kind != ErrorKind::Cancelled);
+        [this, waiting, length = static_cast<std::int64_t>(source->frames())](const Result<double>& gain_db) {
+            if (!gain_db) {
+                emit said(text(gain_db.error().message), gain_db.error().kind != ErrorKind::Cancelled);
                 return;
             }
             edit_timeline(tr("Replace by %1").arg(text(waiting.path.filename().string())), {},
                           [&](Timeline& r) { replace_by(r, waiting.clip, waiting.path, length, *gain_db); });
             emit said(tr("Replaced; its gain of %1 dB makes it as loud as what it replaces, which stays "
-                         "muted on the "
-                         "track below.")
+                         "muted on the track below.")
                           .arg(*gain_db, 0, 'f', 1),
                       false);
         });

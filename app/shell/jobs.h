@@ -10,6 +10,7 @@
 #include <chrono>
 #include <functional>
 #include <memory>
+#include <optional>
 #include <thread>
 #include <vector>
 
@@ -31,6 +32,24 @@ class JobList : public QObject {
     // Runs `work` on a thread of its own; `done` is called on this thread when it ends, also when cancelled.
     // quiet: not shown (quick measuring that is started again and again). Returns the job's number.
     int start(const QString& title, Work work, Done done, bool quiet = false);
+    // The same for work that gives a value: `done` gets it, or the error.
+    template <typename T>
+    int start_for(const QString& title, std::function<Result<T>(const JobControl&)> work,
+                  std::function<void(Result<T>)> done, bool quiet = false) {
+        auto value = std::make_shared<std::optional<T>>();
+        return start(
+            title,
+            [value, work = std::move(work)](const JobControl& job) -> Status {
+                auto made = work(job);
+                if (!made) return made.error();
+                value->emplace(std::move(*made));
+                return {};
+            },
+            [value, done = std::move(done)](const Status& status) {
+                done(status ? Result<T>(std::move(**value)) : Result<T>(status.error()));
+            },
+            quiet);
+    }
     void cancel(int number);
     void cancel_all();
     [[nodiscard]] bool busy() const;  // with shown jobs

@@ -49,24 +49,18 @@ void MediaPool::load(const fs::path& path) {
         return;
     }
     material.loading = true;
-    auto loaded = std::make_shared<BroughtIn>();
-    jobs_.start(
+    jobs_.start_for<BroughtIn>(
         tr("Bringing in %1").arg(text(path.filename())),
-        [path, loaded, folder = work_folder_](const JobControl& job) -> Status {
-            auto brought = bring_in(path, folder, job);
-            if (!brought) return brought.error();
-            *loaded = std::move(*brought);
-            return {};
-        },
-        [this, path, loaded](const Status& status) {
+        [path, folder = work_folder_](const JobControl& job) { return bring_in(path, folder, job); },
+        [this, path](const Result<BroughtIn>& brought) {
             Material& here = materials_[path];
             here.loading = false;
-            if (!status) {
-                here.trouble = text(status.error().message);
+            if (!brought) {
+                here.trouble = text(brought.error().message);
                 emit said(here.trouble, true);
             } else {
-                here.info = loaded->info;
-                here.source = loaded->source;
+                here.info = brought->info;
+                here.source = brought->source;
                 for (const auto& warning : here.source->warnings())
                     emit said(text(path.filename()) + ": " + text(warning), true);
                 find_map(path);
@@ -117,22 +111,18 @@ void MediaPool::convert(const fs::path& path) {
         return;
     }
     material.converting = true;
-    auto converted = std::make_shared<std::shared_ptr<const Source>>();
-    jobs_.start(
+    jobs_.start_for<Source>(
         tr("Converting %1 to %2 Hz").arg(text(path.filename())).arg(rate),
-        [source = material.source, rate, folder = work_folder_, converted](const JobControl& job) -> Status {
-            auto made = Source::at_rate(*source, rate, folder, job);
-            if (!made) return made.error();
-            *converted = std::make_shared<const Source>(std::move(*made));
-            return {};
+        [source = material.source, rate, folder = work_folder_](const JobControl& job) {
+            return Source::at_rate(*source, rate, folder, job);
         },
-        [this, path, rate, converted](const Status& status) {
+        [this, path, rate](Result<Source> converted) {
             Material& here = materials_[path];
             here.converting = false;
-            if (!status) {
-                emit said(text(status.error().message), status.error().kind != ErrorKind::Cancelled);
+            if (!converted) {
+                say(converted.error());
             } else if (rate == session_rate_) {
-                here.at_session_rate = *converted;
+                here.at_session_rate = std::make_shared<const Source>(std::move(*converted));
                 emit ready_to_mix(text(path));
             } else {
                 convert(path);  // the session's rate has changed meanwhile
@@ -158,19 +148,23 @@ void MediaPool::find_map(const fs::path& path) {
 
 void MediaPool::measure_sum(const fs::path& path) {
     const Material& material = materials_[path];
-    auto value = std::make_shared<double>(0.0);
-    jobs_.start(
+    jobs_.start_for<double>(
         tr("Checking the sum"),
-        [source = material.source, map = material.map, value](const JobControl& job) -> Status {
-            *value = measure_sum_dbfs(*source, *map, 0, static_cast<std::int64_t>(source->frames()), job);
-            return job.cancelled() ? Status(JobControl::cancelled_error()) : Status{};
+        [source = material.source, map = material.map](const JobControl& job) -> Result<double> {
+            const double sum =
+                measure_sum_dbfs(*source, *map, 0, static_cast<std::int64_t>(source->frames()), job);
+            return job.cancelled() ? Result<double>(JobControl::cancelled_error()) : Result<double>(sum);
         },
-        [this, path, value](const Status& status) {
-            if (!status) return;
-            materials_[path].sum_dbfs = *value;
+        [this, path](const Result<double>& sum_dbfs) {
+            if (!sum_dbfs) return;
+            materials_[path].sum_dbfs = *sum_dbfs;
             emit changed();
         },
         true);
+}
+
+void MediaPool::say(const Error& error) {
+    emit said(text(error.message), error.kind != ErrorKind::Cancelled);
 }
 
 void MediaPool::show_part(const fs::path& path, std::shared_ptr<const MaskMap> map) {
@@ -198,30 +192,26 @@ void MediaPool::split(const fs::path& path, const std::string& model, RecordingF
             },
             Qt::QueuedConnection);
     };
-    auto done = std::make_shared<std::optional<SplitOutcome>>();
-    splitting_ = jobs_.start(
+    splitting_ = jobs_.start_for<SplitOutcome>(
         tr("Splitting %1").arg(text(path.filename())),
-        [source = material->source, wish, done](const JobControl& job) -> Status {
-            auto outcome = split_recording(*source, wish, job);
-            if (!outcome) return outcome.error();
-            *done = std::move(*outcome);
-            return {};
+        [source = material->source, wish](const JobControl& job) {
+            return split_recording(*source, wish, job);
         },
-        [this, path, done, model, channels = wish.channels](const Status& status) {
+        [this, path, model, channels = wish.channels](Result<SplitOutcome> done) {
             splitting_ = 0;
             Material& here = materials_[path];
             here.map_so_far.reset();
-            if (!status) {
-                emit said(text(status.error().message), status.error().kind != ErrorKind::Cancelled);
+            if (!done) {
+                say(done.error());
             } else {
                 emit said(tr("Split with the %1 model in %2 s, %3 × real time.")
                               .arg(text(model))
-                              .arg((*done)->report->seconds, 0, 'f', 1)
-                              .arg((*done)->report->times_real_time, 0, 'f', 0),
+                              .arg(done->report->seconds, 0, 'f', 1)
+                              .arg(done->report->times_real_time, 0, 'f', 0),
                           false);
                 // Channels may be grouped otherwise by now: then the map stays for later.
                 if (channels_of_(path) == channels) {
-                    here.map = std::make_shared<const MaskMap>(std::move((*done)->map));
+                    here.map = std::make_shared<const MaskMap>(std::move(done->map));
                     measure_sum(path);
                 }
             }

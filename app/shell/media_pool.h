@@ -74,6 +74,7 @@ class MediaPool : public QObject {
     void missing(const QString& path);
 
   private:
+    void say(const Error& error);
     void find_map(const std::filesystem::path& path);
     void convert(const std::filesystem::path& path);
     void measure_sum(const std::filesystem::path& path);

@@ -160,6 +160,10 @@ void RecordingBar::fill_left_alone(QMenu& menu) {
         menu.addAction(text(path.filename()), &document_, [this, path] { document_.read_anyway(path); });
 }
 
+void RecordingBar::say(const Error& error) {
+    emit said(text(error.message), error.kind != ErrorKind::Cancelled);
+}
+
 void RecordingBar::write_stems_to(const fs::path& folder, bool overwrite) {
     const auto source = document_.source();
     const auto map = document_.map();
@@ -170,18 +174,13 @@ void RecordingBar::write_stems_to(const fs::path& folder, bool overwrite) {
     plan.base_name = item->path.stem().string();
     plan.kept_mix = true;
     plan.overwrite = overwrite;
-    auto report = std::make_shared<ExportReport>();
-    jobs_.start(
+    jobs_.start_for<ExportReport>(
         tr("Writing stems"),
-        [source, map, settings = item->timed(), plan, report](const JobControl& job) -> Status {
-            auto done = export_stems(*source, *map, settings, plan, job);
-            if (!done) return done.error();
-            *report = std::move(*done);
-            return {};
+        [source, map, settings = item->timed(), plan](const JobControl& job) {
+            return export_stems(*source, *map, settings, plan, job);
         },
-        [this, report, folder](const Status& status) {
-            if (!status)
-                return emit said(text(status.error().message), status.error().kind != ErrorKind::Cancelled);
+        [this, folder](const Result<ExportReport>& report) {
+            if (!report) return say(report.error());
             emit said(tr("%1 files written to \"%2\"; the stems add up to the source within %3 dBFS.")
                           .arg(report->files.size())
                           .arg(text(folder))
@@ -196,18 +195,13 @@ void RecordingBar::put_back_to(const fs::path& out, bool overwrite) {
     const auto* item = document_.current_item();
     if (!source || !map || item == nullptr) return;
     const KeptUnderPicture what{item->path, out, document_.work_folder(), overwrite};
-    auto report = std::make_shared<LaybackReport>();
-    jobs_.start(
+    jobs_.start_for<LaybackReport>(
         tr("Putting back"),
-        [source, map, settings = item->timed(), what, report](const JobControl& job) -> Status {
-            auto done = put_kept_back(*source, *map, settings, what, job);
-            if (!done) return done.error();
-            *report = *done;
-            return {};
+        [source, map, settings = item->timed(), what](const JobControl& job) {
+            return put_kept_back(*source, *map, settings, what, job);
         },
-        [this, report, out](const Status& status) {
-            if (!status)
-                return emit said(text(status.error().message), status.error().kind != ErrorKind::Cancelled);
+        [this, out](const Result<LaybackReport>& report) {
+            if (!report) return say(report.error());
             emit said(tr("\"%1\" written: picture identical, sound %2 samples off.")
                           .arg(text(out.filename()))
                           .arg(report->offset_samples),
@@ -220,19 +214,14 @@ void RecordingBar::first_look() {
     const SessionItem* item = document_.current_item();
     const auto source = document_.source();
     if (item == nullptr || !source) return emit said(tr("Bring in a recording first."), false);
-    auto result = std::make_shared<TrackLook>();
-    jobs_.start(
+    jobs_.start_for<FirstLook>(
         tr("Looking at %1").arg(text(item->path.filename())),
-        [source, map = document_.map(), result](const JobControl& job) -> Status {
-            auto look = look_at(*source, map.get(), job);
-            if (!look) return look.error();
-            result->look = std::move(*look);
-            return {};
-        },
-        [this, result, path = item->path](const Status& status) {
-            if (!status)
-                return emit said(text(status.error().message), status.error().kind != ErrorKind::Cancelled);
-            auto* dialog = new FirstLookDialog(text(path.filename()), *result,
+        [source, map = document_.map()](const JobControl& job) { return look_at(*source, map.get(), job); },
+        [this, path = item->path](const Result<FirstLook>& look) {
+            if (!look) return say(look.error());
+            TrackLook found;
+            found.look = *look;
+            auto* dialog = new FirstLookDialog(text(path.filename()), found,
                                                tr("Place it whole, with this chain"), window());
             dialog->setAttribute(Qt::WA_DeleteOnClose);
             connect(dialog, &QDialog::accepted, this, [this, dialog, path] {

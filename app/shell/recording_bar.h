@@ -30,6 +30,7 @@ class RecordingBar : public QWidget {
     void placed();  // the recording stands on the timeline
 
   private:
+    void say(const Error& error);
     void follow_session();
     void follow_material();
     void ask_recording();

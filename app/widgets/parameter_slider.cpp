@@ -8,8 +8,8 @@
 #include <algorithm>
 #include <cmath>
 
-#include "app/widgets/theme.h"
 #include "app/widgets/text.h"
+#include "app/widgets/theme.h"
 
 namespace rivlen::app {
 

@@ -16,7 +16,8 @@ inline QString text(const std::filesystem::path& path) {
     return QString::fromStdString(path.string());
 }
 
-// A label or sentence of a table of core, in the language of the window (tools/words lists them for translators).
+// A label or sentence of a table of core, in the language of the window (tools/words lists them for
+// translators).
 inline QString words(const char* label) {
     return QCoreApplication::translate("core", label);
 }

@@ -1,11 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/base/folders.h"
 
-#include <fmt/format.h>
-#include <unistd.h>
-
-#include <atomic>
 #include <cstdlib>
+
+#include "core/base/output_file.h"
 
 namespace rivlen {
 
@@ -21,10 +19,8 @@ std::filesystem::path default_work_folder() {
 }
 
 ScratchFile::ScratchFile(const std::filesystem::path& folder, const std::string& name,
-                         const std::string& ending) {
-    static std::atomic<int> number{0};
-    path_ = folder / fmt::format("{} {}-{}{}", name, ::getpid(), ++number, ending);
-}
+                         const std::string& ending)
+    : path_(partial_path(folder / (name + ending))) {}
 
 ScratchFile::~ScratchFile() {
     std::error_code ignored;

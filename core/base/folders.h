@@ -10,8 +10,8 @@ namespace rivlen {
 
 [[nodiscard]] std::filesystem::path default_work_folder();
 
-// The name of a file that no other job has, of this process or another; what is there under it is removed
-// when this goes.
+// The name of a file that no other job has, of this process or another (that of partial_path()); what is
+// there under it is removed when this goes, or by the next start when its process does not live to do so.
 class ScratchFile {
   public:
     ScratchFile(const std::filesystem::path& folder, const std::string& name, const std::string& ending);

@@ -39,25 +39,22 @@ void sync_folder(const fs::path& folder) {
 
 namespace {
 
-// The number at the start of a text that ends with '-'; 0: there is none.
-pid_t leading_pid(std::string_view text) {
-    long pid = 0;
-    const auto read = std::from_chars(text.data(), text.data() + text.size(), pid);
-    const bool good = read.ec == std::errc() && read.ptr != text.data() + text.size() && *read.ptr == '-';
-    return good && pid > 0 && pid < (1L << 22) ? static_cast<pid_t>(pid) : 0;
-}
-
-// The process that a partial file (".NAME.PID-RANDOM.part.EXT") or a scratch file ("NAME PID-N.EXT") is of;
-// 0: it is neither.
-pid_t owner_of(std::string_view name) {
+// The process that a file of a name that partial_path() gives (".NAME.PID-RANDOM.part.EXT") is of; 0 for any
+// other name: what is not surely one of those is somebody's file.
+pid_t owner_of(const std::string& name) {
     constexpr std::size_t kRandomDigits = 16;
-    if (const auto part = name.rfind(".part"); name.starts_with('.') && part != name.npos) {
-        const auto dot = name.rfind('.', part - 1);
-        if (dot == name.npos || dot + 1 + kRandomDigits >= part) return 0;
-        return leading_pid(name.substr(dot + 1, part - dot - 1));
-    }
-    const auto space = name.rfind(' ');
-    return space != name.npos ? leading_pid(name.substr(space + 1)) : 0;
+    const auto part = name.rfind(".part");
+    if (!name.starts_with('.') || part == name.npos) return 0;
+    const auto dot = name.rfind('.', part - 1);
+    if (dot == name.npos || dot == 0) return 0;
+    const char* const end = name.data() + part;
+    long pid = 0;
+    const auto number = std::from_chars(name.data() + dot + 1, end, pid);
+    if (number.ec != std::errc() || number.ptr == end || *number.ptr != '-') return 0;
+    std::uint64_t random = 0;
+    const auto rest = std::from_chars(number.ptr + 1, end, random, 16);
+    const bool whole = rest.ec == std::errc() && rest.ptr == end;
+    return whole && end - number.ptr - 1 == kRandomDigits && pid > 0 ? static_cast<pid_t>(pid) : 0;
 }
 
 void sweep(const fs::path& folder, const std::string& beginning) {
@@ -89,10 +86,11 @@ void sweep_partials(const fs::path& folder) {
 
 Status prepare_work_folder(const fs::path& folder) {
     std::error_code error;
-    fs::create_directories(folder, error);
+    const bool made = fs::create_directories(folder, error);
     if (error) return write_error(folder / "x", error.value());
-    // Copies of recordings are nobody else's business, whatever the recordings' own folder allows.
-    fs::permissions(folder, fs::perms::owner_all, error);
+    // One that was there may be for other things, too, and keeps its mode; what is written into it is its
+    // owner's.
+    if (made) fs::permissions(folder, fs::perms::owner_all, error);
     return {};
 }
 
@@ -143,9 +141,10 @@ OutputFile::~OutputFile() {
     }
 }
 
-Result<OutputFile> OutputFile::create(const fs::path& target) {
+Result<OutputFile> OutputFile::create(const fs::path& target, Readers readers) {
     fs::path partial = partial_path(target);
-    const int fd = ::open(partial.c_str(), O_WRONLY | O_CREAT | O_EXCL | O_NOFOLLOW | O_CLOEXEC, 0666);
+    const int fd = ::open(partial.c_str(), O_WRONLY | O_CREAT | O_EXCL | O_NOFOLLOW | O_CLOEXEC,
+                          readers == Readers::Owner ? 0600 : 0666);
     std::FILE* file = fd >= 0 ? ::fdopen(fd, "wb") : nullptr;
     if (file == nullptr) {
         const int why = errno;
@@ -187,11 +186,16 @@ bool same_file(const std::filesystem::path& a, const std::filesystem::path& b) {
     return std::filesystem::equivalent(a, b, error) && !error;
 }
 
+Status never_over(const fs::path& file, std::span<const fs::path> inputs) {
+    if (std::ranges::none_of(inputs, [&](const fs::path& input) { return same_file(file, input); }))
+        return {};
+    return make_error(ErrorKind::BadInput,
+                      "\"{}\" is what this is made from, which is never written to. Choose another name.",
+                      file.string());
+}
+
 Status may_write(const fs::path& file, bool overwrite, std::span<const fs::path> inputs) {
-    if (std::ranges::any_of(inputs, [&](const fs::path& input) { return same_file(file, input); }))
-        return make_error(ErrorKind::BadInput,
-                          "\"{}\" is what this is made from, which is never written to. Choose another name.",
-                          file.string());
+    if (auto status = never_over(file, inputs); !status) return status;
     std::error_code error;
     if (overwrite || !fs::exists(file, error)) return {};
     return make_error(ErrorKind::Io, "\"{}\" is there already. Choose another name, or allow replacing.",

@@ -16,10 +16,10 @@ namespace rivlen {
 // removed): same folder, hidden, not to be guessed.
 [[nodiscard]] std::filesystem::path partial_path(const std::filesystem::path& target);
 
-// Removes what processes that are gone have left of partial and scratch files in a folder.
+// Removes what processes that are gone have left of partial files in a folder.
 void sweep_partials(const std::filesystem::path& folder);
 
-// Makes the folder of working copies, which only its owner may look into. Errors: Io, DiskFull.
+// Makes the folder of working copies when it is not there, for its owner only. Errors: Io, DiskFull.
 [[nodiscard]] Status prepare_work_folder(const std::filesystem::path& folder);
 
 // Moves a complete partial file onto its target; removes the partial on failure. Errors: Io.
@@ -28,10 +28,15 @@ void sweep_partials(const std::filesystem::path& folder);
 // Turns errno of a failed write into a sentence; DiskFull for ENOSPC and EDQUOT, else Io.
 [[nodiscard]] Error write_error(const std::filesystem::path& path, int errno_value);
 
+// Who may read a new file: those whom the system lets by default, or only its owner, whatever its folder
+// allows.
+enum class Readers { Usual, Owner };
+
 class OutputFile {
   public:
     // Errors: Io when the folder cannot be written to.
-    [[nodiscard]] static Result<OutputFile> create(const std::filesystem::path& target);
+    [[nodiscard]] static Result<OutputFile> create(const std::filesystem::path& target,
+                                                   Readers readers = Readers::Usual);
 
     OutputFile(OutputFile&&) noexcept;
     OutputFile& operator=(OutputFile&&) noexcept;
@@ -61,8 +66,11 @@ class OutputFile {
 // Both there, and the same file, whatever their names.
 [[nodiscard]] bool same_file(const std::filesystem::path& a, const std::filesystem::path& b);
 
-// Whether a command that was given these files may write this one. Errors: BadInput when it is one of them,
-// by whatever name or link (overwrite does not help); Io when it is there and may not be replaced.
+// Refuses to write over one of the files that something is made from, by whatever name or link. Every writer
+// asks. Errors: BadInput.
+[[nodiscard]] Status never_over(const std::filesystem::path& file,
+                                std::span<const std::filesystem::path> inputs);
+// The same, before a command begins; and Io when the file is there and may not be replaced.
 [[nodiscard]] Status may_write(const std::filesystem::path& file, bool overwrite,
                                std::span<const std::filesystem::path> inputs);
 

@@ -72,17 +72,8 @@ Result<ExportReport> export_stems(const Source& source, const MaskMap& map, cons
     std::error_code error;
     fs::create_directories(plan.folder, error);
     for (const auto& [content, path] : planned) {
-        if (same_file(path, source.original())) {
-            return make_error(
-                ErrorKind::BadInput,
-                "\"{}\" is the recording itself, which is never written to. Choose another folder or name.",
-                path.string());
-        }
-        if (!plan.overwrite && fs::exists(path, error)) {
-            return make_error(ErrorKind::Io,
-                              "\"{}\" is there already. Choose another folder or name, or allow replacing.",
-                              path.string());
-        }
+        if (auto free = may_write(path, plan.overwrite, std::span(&source.original(), 1)); !free)
+            return free.error();
     }
     std::vector<Output> outputs;
     for (const auto& [content, path] : planned) {
@@ -127,11 +118,7 @@ Result<ExportReport> export_stems(const Source& source, const MaskMap& map, cons
 
 Result<ExportedFile> export_kept(const Source& source, const MaskMap& map, const TimedSettings& settings,
                                  const fs::path& path, SoundFormat format, const JobControl& job) {
-    if (same_file(path, source.original())) {
-        return make_error(ErrorKind::BadInput,
-                          "\"{}\" is the recording itself, which is never written to. Choose another name.",
-                          path.string());
-    }
+    if (auto free = never_over(path, std::span(&source.original(), 1)); !free) return free.error();
     std::vector<Output> outputs;
     auto output = open_output(source, "kept", path, format);
     if (!output) return output.error();

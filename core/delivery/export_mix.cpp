@@ -15,15 +15,11 @@ Result<MixReport> export_mix(const std::shared_ptr<const MixPlan>& plan, const s
     if (r.end() == 0 || r.sample_rate == 0)
         return make_error(ErrorKind::BadInput,
                           "There is nothing on the tracks yet. Place stems or files first.");
+    std::vector<std::filesystem::path> played;
     for (const auto& track : r.tracks) {
-        for (const auto& clip : track.clips) {
-            if (same_file(clip.path, file))
-                return make_error(
-                    ErrorKind::BadInput,
-                    "\"{}\" is played by the mix itself and is never written to. Choose another name.",
-                    file.string());
-        }
+        for (const auto& clip : track.clips) played.push_back(clip.path);
     }
+    if (auto free = never_over(file, played); !free) return free.error();
     const auto begun = std::chrono::steady_clock::now();
     auto writer =
         SoundFileWriter::create(file, format_for(file), r.sample_rate, static_cast<int>(kMixChannels));

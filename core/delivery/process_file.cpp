@@ -17,10 +17,7 @@ constexpr std::size_t kBlock = 4096;
 Result<ProcessReport> process_file(const Source& source, std::span<const Insert> parts,
                                    const std::filesystem::path& file, SoundFormat format,
                                    const JobControl& job) {
-    if (same_file(source.original(), file))
-        return make_error(ErrorKind::BadInput,
-                          "\"{}\" is the recording itself and is never written to. Choose another name.",
-                          file.string());
+    if (auto free = never_over(file, std::span(&source.original(), 1)); !free) return free.error();
     const FlushDenormals fast;
     const auto begun = std::chrono::steady_clock::now();
     const auto channels = static_cast<std::size_t>(source.channels());

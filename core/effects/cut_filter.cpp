@@ -5,6 +5,8 @@
 #include <cmath>
 #include <numbers>
 
+#include "core/dsp/glide.h"
+
 namespace rivlen {
 
 namespace {
@@ -71,7 +73,7 @@ void CutFilter::take_coefficients() {
 }
 
 void CutFilter::process(StereoBlock block) {
-    const double part = 1.0 - std::exp(-5.0 * kGlideFrames / (kGlideSeconds * sample_rate_));
+    const double part = glide_part(kGlideSeconds, sample_rate_, kGlideFrames);
     const std::size_t size = block[0].size();
     for (std::size_t at = 0; at < size;) {
         const std::size_t count =

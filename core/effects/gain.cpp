@@ -1,19 +1,16 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/effects/gain.h"
 
-#include <cmath>
-
 #include "core/dsp/decibels.h"
+#include "core/dsp/glide.h"
 
 namespace rivlen {
 
 namespace {
 constexpr double kGlideSeconds = 0.01;
-constexpr float kArrived = 1e-6F;
 }  // namespace
 
-Gain::Gain(int sample_rate)
-    : part_(static_cast<float>(1.0 - std::exp(-5.0 / (kGlideSeconds * sample_rate)))) {}
+Gain::Gain(int sample_rate) : part_(static_cast<float>(glide_part(kGlideSeconds, sample_rate))) {}
 
 void Gain::set(std::span<const double> values) {
     const double gain_db = values[parameter::kGainDb];
@@ -26,7 +23,7 @@ void Gain::set(std::span<const double> values) {
 
 void Gain::process(StereoBlock block) {
     for (std::size_t i = 0; i < block[0].size(); ++i) {
-        now_ = std::abs(target_ - now_) < kArrived ? target_ : now_ + part_ * (target_ - now_);
+        now_ = glided(now_, target_, part_);
         for (auto& channel : block) channel[i] *= now_;
     }
 }

@@ -6,6 +6,7 @@
 #include <numbers>
 
 #include "core/dsp/decibels.h"
+#include "core/dsp/glide.h"
 
 namespace rivlen {
 
@@ -15,16 +16,11 @@ constexpr std::array<double, 8> kLengthsMs = {14.3, 17.9, 21.1, 24.7, 28.3, 31.9
 constexpr double kLongestDelayMs = 100;
 constexpr float kDenormal = 1e-20F;
 constexpr double kGlideSeconds = 0.02;
-
-float approached(float now, float target, float part) {
-    constexpr float kArrived = 1e-6F;
-    return std::abs(target - now) < kArrived ? target : now + part * (target - now);
-}
 }  // namespace
 
 Reverb::Reverb(int sample_rate)
     : sample_rate_(sample_rate),
-      glide_(static_cast<float>(1.0 - std::exp(-5.0 / (kGlideSeconds * sample_rate)))),
+      glide_(static_cast<float>(glide_part(kGlideSeconds, sample_rate))),
       before_step_(static_cast<float>(1.0 / (kGlideSeconds * sample_rate))) {
     for (std::size_t k = 0; k < kLines; ++k)
         lines_[k].resize(static_cast<std::size_t>(kLengthsMs[k] / 1000 * sample_rate) | 1U);
@@ -83,13 +79,13 @@ void Reverb::process(StereoBlock block) {
         }
         before_share_ = std::min(1.0F, before_share_ + before_step_);
         if (before_share_ == 1) before_frames_ = before_target_;
-        level_ = approached(level_, level_target_, glide_);
+        level_ = glided(level_, level_target_, glide_);
         before_at_ = before_at_ + 1 == size ? 0 : before_at_ + 1;
         std::array<float, kLines> x{};
         for (std::size_t k = 0; k < kLines; ++k) {
             const float out = lines_[k][at_[k]];
             low_[k] = out + damp_ * (low_[k] - out);
-            gain_[k] = approached(gain_[k], gain_target_[k], glide_);
+            gain_[k] = glided(gain_[k], gain_target_[k], glide_);
             x[k] = low_[k] * gain_[k];
         }
         const std::array<float, kLines> heard = x;

@@ -274,7 +274,6 @@ std::string layback_ending(const fs::path& picture) {
 }
 
 Result<LaybackReport> lay_back(const LaybackPlan& plan, const JobControl& job) {
-    std::error_code error;
     const AVCodecID id = codec_for(plan.out.extension().string());
     if (id == AV_CODEC_ID_NONE) {
         return make_error(
@@ -285,18 +284,9 @@ Result<LaybackReport> lay_back(const LaybackPlan& plan, const JobControl& job) {
     if (plan.sounds.empty())
         return make_error(ErrorKind::BadInput, "There is no sound to put under \"{}\". Name one.",
                           plan.picture.string());
-    if (fs::equivalent(plan.out, plan.picture, error) ||
-        std::ranges::any_of(plan.sounds, [&](const LaybackSound& sound) {
-            return fs::equivalent(plan.out, sound.audio, error);
-        })) {
-        return make_error(ErrorKind::BadInput,
-                          "\"{}\" is one of the inputs, which are never written to. Choose another name.",
-                          plan.out.string());
-    }
-    if (!plan.overwrite && fs::exists(plan.out, error)) {
-        return make_error(ErrorKind::Io, "\"{}\" is there already. Choose another name, or allow replacing.",
-                          plan.out.string());
-    }
+    std::vector<fs::path> inputs = {plan.picture};
+    for (const auto& sound : plan.sounds) inputs.push_back(sound.audio);
+    if (auto free = may_write(plan.out, plan.overwrite, inputs); !free) return free.error();
     auto before = picture_digest(plan.picture);
     if (!before) return before.error();
     auto sounds = open_sounds(plan);
@@ -314,14 +304,8 @@ Result<LaybackReport> lay_back(const LaybackPlan& plan, const JobControl& job) {
     report.picture_packets = after->packets;
     const auto written = probe(partial);
     if (!written) return written.error();
-    for (const auto& sound : *sounds) {
-        std::ranges::move(sound.notes().sentences(), std::back_inserter(report.warnings));
-        if (sound.not_finite() > 0)
-            report.warnings.push_back(
-                fmt::format("{} samples of the sound are not numbers and are silent; write it again from its "
-                            "origin if they matter.",
-                            sound.not_finite()));
-    }
+    for (const auto& sound : *sounds)
+        std::ranges::move(sound.warnings(), std::back_inserter(report.warnings));
     auto given = open_sounds(plan);
     if (!given) return given.error();
     for (std::size_t i = 0; i < given->size() && i < written->audio.size(); ++i) {

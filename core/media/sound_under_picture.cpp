@@ -3,6 +3,9 @@
 
 #include <algorithm>
 #include <cmath>
+#include <iterator>
+
+#include "core/dsp/decibels.h"
 
 namespace rivlen {
 
@@ -26,10 +29,32 @@ Result<SoundUnderPicture> SoundUnderPicture::open(const std::filesystem::path& p
 void SoundUnderPicture::put(std::span<const float> interleaved) {
     const std::size_t channels = waiting_.size();
     for (std::size_t i = 0; i < interleaved.size(); ++i) {
-        const bool number = std::isfinite(interleaved[i]);
-        if (!number) ++not_finite_;
-        waiting_[i % channels].push_back(number ? interleaved[i] : 0.0F);
+        float x = interleaved[i];
+        if (!std::isfinite(x)) {
+            x = 0.0F;
+            ++not_finite_;
+        } else if (std::abs(x) > kLargestSourceSample) {
+            x = std::copysign(kLargestSourceSample, x);
+            ++too_loud_;
+        }
+        waiting_[i % channels].push_back(x);
     }
+}
+
+std::vector<std::string> SoundUnderPicture::warnings() const {
+    std::vector<std::string> all;
+    if (not_finite_ > 0)
+        all.push_back(fmt::format(
+            "{} samples are not numbers and are played as silence; write the recording again from its "
+            "origin if they matter.",
+            not_finite_));
+    if (too_loud_ > 0)
+        all.push_back(
+            fmt::format("{} samples are louder than any sound ({:.0f} dBFS) and were bounded; write the "
+                        "recording again from its origin if they matter.",
+                        too_loud_, db_of_amplitude(static_cast<double>(kLargestSourceSample))));
+    std::ranges::move(decoder_.notes().sentences(), std::back_inserter(all));
+    return all;
 }
 
 Status SoundUnderPicture::fill() {

@@ -6,12 +6,16 @@
 #include <cstdint>
 #include <filesystem>
 #include <span>
+#include <string>
 #include <vector>
 
 #include "core/base/result.h"
 #include "core/media/decode.h"
 
 namespace rivlen {
+
+// +80 dBFS: louder than any sound.
+inline constexpr float kLargestSourceSample = 1e4F;
 
 class SoundUnderPicture {
   public:
@@ -20,10 +24,11 @@ class SoundUnderPicture {
                                                         int stream_index = -1);
     [[nodiscard]] const AudioStreamInfo& info() const { return decoder_.info(); }
     // The next frames as planar channels: `frames`, or fewer at the end, none behind it. Samples that are no
-    // numbers are silence. Errors: those of AudioDecoder::read(); BadInput when the sound would begin days
-    // later.
+    // numbers are silence, and none is louder than kLargestSourceSample. Errors: those of
+    // AudioDecoder::read(); BadInput when the sound would begin days later.
     [[nodiscard]] Status next(std::int64_t frames, std::vector<std::vector<float>>& out);
-    [[nodiscard]] std::uint64_t not_finite() const { return not_finite_; }
+    // Sentences about what was worked around so far.
+    [[nodiscard]] std::vector<std::string> warnings() const;
     [[nodiscard]] const DecodingNotes& notes() const { return decoder_.notes(); }
 
   private:
@@ -35,7 +40,7 @@ class SoundUnderPicture {
     std::vector<std::vector<float>> waiting_;  // decoded, from at_ on
     std::size_t at_ = 0;
     std::int64_t silent_ = 0, to_drop_ = 0;
-    std::uint64_t not_finite_ = 0;
+    std::uint64_t not_finite_ = 0, too_loud_ = 0;
     bool begun_ = false, ended_ = false;
 };
 

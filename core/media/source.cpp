@@ -11,8 +11,9 @@
 #include "core/base/hash.h"
 #include "core/base/json_text.h"
 #include "core/base/output_file.h"
-#include "core/dsp/decibels.h"
+#include "core/dsp/interleave.h"
 #include "core/dsp/resample.h"
+#include "core/media/sound_under_picture.h"
 
 namespace rivlen {
 
@@ -20,7 +21,6 @@ namespace {
 
 namespace fs = std::filesystem;
 constexpr std::size_t kHeadBytes = 4096;
-constexpr float kLargestSourceSample = 1e4F;  // +80 dBFS
 
 // Of the head, the tail and places in between: programs that restore a file's time change its bytes
 // somewhere.
@@ -59,56 +59,25 @@ bool read_number(const safetensors::Metadata& metadata, const std::string& key, 
     return std::from_chars(text.data(), text.data() + text.size(), out).ec == std::errc{};
 }
 
-struct Issue {
-    std::uint64_t not_finite = 0, too_loud = 0;
-    DecodingNotes decoding;
-    double declared_seconds = 0;
-    double seconds = 0;
-
-    // Makes samples numbers that can be worked with.
-    void mend(std::span<float> samples) {
-        for (float& x : samples) {
-            if (!std::isfinite(x)) {
-                x = 0.0F;
-                ++not_finite;
-            } else if (std::abs(x) > kLargestSourceSample) {
-                x = std::copysign(kLargestSourceSample, x);
-                ++too_loud;
-            }
-        }
-    }
-    [[nodiscard]] std::vector<std::string> sentences() const {
-        std::vector<std::string> all;
-        if (not_finite > 0) {
-            all.push_back(fmt::format(
-                "{} samples are not numbers and are played as silence; write the recording again from "
-                "its origin if they matter.",
-                not_finite));
-        }
-        if (too_loud > 0) {
-            all.push_back(fmt::format(
-                "{} samples are louder than any sound ({:.0f} dBFS) and were bounded; write the recording "
-                "again from its origin if they matter.",
-                too_loud, db_of_amplitude(static_cast<double>(kLargestSourceSample))));
-        }
-        std::ranges::move(decoding.sentences(), std::back_inserter(all));
-        if (decoding.read_error.empty() && declared_seconds > 0 &&
-            seconds < declared_seconds - std::max(0.5, 0.02 * declared_seconds)) {
-            all.push_back(fmt::format(
-                "The file ends after {:.1f} s though it says {:.1f} s: it was cut short; copy it again "
-                "if the end matters.",
-                seconds, declared_seconds));
-        }
-        return all;
-    }
-};
+// What was worked around, and whether the end is missing.
+std::vector<std::string> warnings_of(const SoundUnderPicture& sound, double seconds) {
+    std::vector<std::string> all = sound.warnings();
+    const double declared = sound.info().duration_seconds;
+    if (sound.notes().read_error.empty() && declared > 0 &&
+        seconds < declared - std::max(0.5, 0.02 * declared))
+        all.push_back(fmt::format(
+            "The file ends after {:.1f} s though it says {:.1f} s: it was cut short; copy it again "
+            "if the end matters.",
+            seconds, declared));
+    return all;
+}
 
 // Writes a working copy: block after block, then the head with what is known at the end.
 class WorkingCopy {
   public:
     static Result<WorkingCopy> create(const fs::path& path, const fs::path& original, int sample_rate,
                                       int channels) {
-        auto out = OutputFile::create(path);
+        auto out = OutputFile::create(path, Readers::Owner);
         if (!out) return out.error();
         WorkingCopy copy(std::move(*out), channels);
         std::error_code error;
@@ -150,31 +119,12 @@ class WorkingCopy {
     safetensors::Metadata metadata_;
 };
 
-// The sound begins so many frames after its picture: written in blocks, however long that is.
-Status append_silence(WorkingCopy& copy, std::int64_t frames, const AudioStreamInfo& info,
-                      const fs::path& original) {
-    constexpr double kLongestHours = 24;
-    if (static_cast<double>(frames) / info.sample_rate > kLongestHours * 3600)
-        return make_error(
-            ErrorKind::BadInput,
-            "The sound of \"{}\" says that it begins {:.0f} hours after its picture, which cannot be "
-            "right. Set its start anew in the program that it comes from.",
-            original.string(), static_cast<double>(frames) / info.sample_rate / 3600);
-    constexpr std::int64_t kBlockFrames = 1 << 16;
-    const std::vector<float> silence(static_cast<std::size_t>(kBlockFrames * info.channels));
-    for (; frames > 0; frames -= kBlockFrames) {
-        const auto count = static_cast<std::size_t>(std::min(frames, kBlockFrames) * info.channels);
-        if (auto status = copy.append(std::span(silence).first(count)); !status) return status;
-    }
-    return {};
-}
-
 }  // namespace
 
 Result<Source> Source::bring_in(const fs::path& original, const fs::path& work_folder,
                                 const JobControl& job) {
-    auto decoder = AudioDecoder::open(original);
-    if (!decoder) return decoder.error();
+    auto sound = SoundUnderPicture::open(original);
+    if (!sound) return sound.error();
     if (auto status = prepare_work_folder(work_folder); !status) return status.error();
     std::error_code error;
     const fs::path path = sound_path(original, work_folder);
@@ -182,32 +132,18 @@ Result<Source> Source::bring_in(const fs::path& original, const fs::path& work_f
         auto existing = open(path);
         if (existing) return existing;  // a damaged leftover is simply made again
     }
-
-    const AudioStreamInfo& info = decoder->info();
-    const auto channels = static_cast<std::size_t>(info.channels);
+    const AudioStreamInfo& info = sound->info();
     auto copy = WorkingCopy::create(path, original, info.sample_rate, info.channels);
     if (!copy) return copy.error();
-    Issue trouble;
-    bool first_block = true;
-    std::int64_t to_drop = 0;
+    constexpr std::int64_t kBlockFrames = 1 << 16;
+    std::vector<std::vector<float>> block;
+    std::vector<float> interleaved;
     while (true) {
         if (job.cancelled()) return JobControl::cancelled_error();
-        auto block = decoder->read();
-        if (!block) return block.error();
-        if (block->empty()) break;
-        trouble.mend(*block);
-        if (first_block) {
-            first_block = false;
-            const auto lead = static_cast<std::int64_t>(
-                std::llround(decoder->start_after_picture_seconds() * info.sample_rate));
-            if (auto status = append_silence(*copy, lead, info, original); !status) return status.error();
-            to_drop = std::max<std::int64_t>(0, -lead);
-        }
-        std::span<const float> samples = *block;
-        const auto dropped =
-            std::min<std::size_t>(static_cast<std::size_t>(to_drop), samples.size() / channels);
-        to_drop -= static_cast<std::int64_t>(dropped);
-        if (auto status = copy->append(samples.subspan(dropped * channels)); !status) return status.error();
+        if (auto status = sound->next(kBlockFrames, block); !status) return status.error();
+        if (block[0].empty()) break;
+        interleave(block, interleaved);
+        if (auto status = copy->append(interleaved); !status) return status.error();
         if (info.duration_seconds > 0) {
             job.report(std::min(
                 1.0, static_cast<double>(copy->frames()) / info.sample_rate / info.duration_seconds));
@@ -218,10 +154,8 @@ Result<Source> Source::bring_in(const fs::path& original, const fs::path& work_f
                           "\"{}\" holds no sound: its length is zero. Choose another file.",
                           original.string());
     }
-    trouble.decoding = decoder->notes();
-    trouble.declared_seconds = info.duration_seconds;
-    trouble.seconds = static_cast<double>(copy->frames()) / info.sample_rate;
-    if (auto status = copy->finish(trouble.sentences()); !status) return status.error();
+    const double seconds = static_cast<double>(copy->frames()) / info.sample_rate;
+    if (auto status = copy->finish(warnings_of(*sound, seconds)); !status) return status.error();
     return open(path);
 }
 
@@ -256,10 +190,7 @@ Result<Source> Source::at_rate(const Source& source, int sample_rate, const fs::
             out[c].clear();
             converters[c].process(in, at + in.size() == total, out[c]);
         }
-        interleaved.resize(out[0].size() * channels);
-        for (std::size_t c = 0; c < channels; ++c) {
-            for (std::size_t i = 0; i < out[c].size(); ++i) interleaved[i * channels + c] = out[c][i];
-        }
+        interleave(out, interleaved);
         if (auto status = copy->append(interleaved); !status) return status.error();
         job.report(static_cast<double>(at + in.size()) / static_cast<double>(total));
     }

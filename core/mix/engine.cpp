@@ -8,13 +8,13 @@
 
 #include "core/dsp/decibels.h"
 #include "core/dsp/denormals.h"
+#include "core/dsp/glide.h"
 
 namespace rivlen {
 
 namespace {
 constexpr double kMuteSeconds = 0.005;  // over which a strip falls silent
 constexpr double kGlideSeconds = 0.01;  // over which a moved fader is followed
-constexpr float kArrived = 1e-6F;
 constexpr StripLane kGainLine{LaneTarget::Gain, 0, 0, {}};
 constexpr StripLane kPanLine{LaneTarget::Pan, 0, 0, {}};
 constexpr StripLane kMuteLine{LaneTarget::Mute, 0, 0, {}};
@@ -23,7 +23,7 @@ constexpr std::size_t kRenderBlock = 4096;
 
 FaderStage::FaderStage(int sample_rate)
     : open_step_(static_cast<float>(1.0 / (kMuteSeconds * sample_rate))),
-      glide_(static_cast<float>(1.0 - std::exp(-5.0 / (kGlideSeconds * sample_rate)))) {}
+      glide_(static_cast<float>(glide_part(kGlideSeconds, sample_rate))) {}
 
 std::array<float, kMixChannels> FaderStage::gains(double gain_db, double pan_percent,
                                                   bool polarity_inverted) {
@@ -63,9 +63,7 @@ void FaderStage::apply(const Strip& strip, bool audible, std::int64_t frame, Ste
             now_ =
                 gains(value_at(strip, kGainLine, at), value_at(strip, kPanLine, at), strip.polarity_inverted);
         } else {
-            for (std::size_t c = 0; c < kMixChannels; ++c)
-                now_[c] = std::abs(target[c] - now_[c]) < kArrived ? target[c]
-                                                                   : now_[c] + glide_ * (target[c] - now_[c]);
+            for (std::size_t c = 0; c < kMixChannels; ++c) now_[c] = glided(now_[c], target[c], glide_);
         }
         const bool wanted = mute_line == nullptr ? open : audible && lane_value(mute_line->points, at) < 0.5;
         open_ = wanted ? std::min(1.0F, open_ + open_step_) : std::max(0.0F, open_ - open_step_);

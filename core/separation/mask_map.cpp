@@ -86,7 +86,7 @@ Result<MaskMapWriter> MaskMapWriter::create(const std::filesystem::path& path, c
     const std::array<std::int64_t, 3> shape = {static_cast<std::int64_t>(rows), kStems, kBands};
     auto head = safetensors::single_tensor_head(metadata, "masks", "U8", shape, 1, kHeadBytes);
     if (!head) return head.error();
-    auto file = OutputFile::create(path);
+    auto file = OutputFile::create(path, Readers::Owner);
     if (!file) return file.error();
     if (auto status = file->write(std::as_bytes(std::span(*head))); !status) return status.error();
     // As long as it will be, so that what is there can be read while the rest is missing.

@@ -21,6 +21,8 @@ class History {
     History();
 
     [[nodiscard]] const Session& session() const { return *states_[position_]; }
+    // The same, to be held while it changes.
+    [[nodiscard]] std::shared_ptr<const Session> state() const { return states_[position_]; }
 
     // One step. Changes with the same non-empty key that follow each other become one (a drag is one step)
     // until close_run() or until the session is saved. False when nothing changed.

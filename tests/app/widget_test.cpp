@@ -218,7 +218,7 @@ class WidgetTest : public QObject {
         jobs.start(
             "Endless",
             [](const JobControl& job) -> Status {
-                while (!job.cancelled()) QThread::msleep(2);
+                while (!job.cancelled()) QThread::yieldCurrentThread();
                 return JobControl::cancelled_error();
             },
             [&](const Status& status) { outcome = status; });
@@ -242,7 +242,7 @@ class WidgetTest : public QObject {
             jobs.start(
                 "Endless",
                 [&](const JobControl& job) -> Status {
-                    while (!job.cancelled()) QThread::msleep(1);
+                    while (!job.cancelled()) QThread::yieldCurrentThread();
                     stopped = true;
                     return JobControl::cancelled_error();
                 },

@@ -63,11 +63,20 @@ TEST(Files, WorkingCopiesAreTheirOwnersOnly) {
     const test::Scratch scratch;
     ASSERT_TRUE(prepare_work_folder(scratch / "a/work").ok());
     EXPECT_EQ(mode_of(scratch / "a/work"), fs::perms::owner_all);
-    fs::permissions(scratch / "a/work", fs::perms::all);  // by an earlier version
-    ASSERT_TRUE(prepare_work_folder(scratch / "a/work").ok());
-    EXPECT_EQ(mode_of(scratch / "a/work"), fs::perms::owner_all);
+    const auto of_owner = fs::perms::owner_read | fs::perms::owner_write;
     put(scratch / "file", "x");
     EXPECT_FALSE(prepare_work_folder(scratch / "file/work").ok());
+    // A folder the user made keeps its mode: the copies in it are closed by themselves.
+    const fs::perms shared = fs::perms::owner_all | fs::perms::group_read | fs::perms::group_exec;
+    fs::create_directory(scratch / "shared");
+    fs::permissions(scratch / "shared", shared);
+    ASSERT_TRUE(prepare_work_folder(scratch / "shared").ok());
+    EXPECT_EQ(mode_of(scratch / "shared"), shared);
+    test::write_wav(scratch / "in.wav", {test::noise(4800, 1)}, 48000);
+    ASSERT_TRUE(Source::bring_in(scratch / "in.wav", scratch / "shared").ok());
+    ASSERT_FALSE(fs::is_empty(scratch / "shared"));
+    for (const auto& copy : fs::directory_iterator(scratch / "shared"))
+        EXPECT_EQ(mode_of(copy.path()), of_owner) << copy.path();
 }
 
 // A process is killed while it writes: the next start removes what it has left, and nothing else.
@@ -86,14 +95,18 @@ TEST(Files, WhatADeadProcessLeftIsSweptAway) {
     ASSERT_EQ(scratch.leftovers(), 1);
     auto living = OutputFile::create(scratch / "mine.sound");
     ASSERT_TRUE(living.ok());
-    put(scratch / "take 1.wav", "a recording");
-    put(scratch / ("put back " + std::to_string(child) + "-1.wav"), "in between");
+    // The user's files, some with the dead process's number in their names.
+    const std::string number = std::to_string(child);
+    const std::vector<std::string> of_the_user = {"take 1.wav", "take " + number + "-1.wav",
+                                                  ".notes." + number + "-1.part",
+                                                  "a." + number + "-0123456789abcdef.part.wav"};
+    for (const std::string& name : of_the_user) put(scratch / name, "a recording");
+    const auto before = scratch.leftovers();
     sweep_partials(scratch.folder());
-    EXPECT_EQ(scratch.leftovers(), 1);  // that of this process
-    EXPECT_TRUE(fs::exists(scratch / "take 1.wav"));
-    EXPECT_FALSE(fs::exists(scratch / ("put back " + std::to_string(child) + "-1.wav")));
+    EXPECT_EQ(scratch.leftovers(), before - 1);  // that of this process stays
+    for (const std::string& name : of_the_user) EXPECT_TRUE(fs::exists(scratch / name)) << name;
     ASSERT_TRUE(living->commit().ok());
-    EXPECT_EQ(scratch.leftovers(), 0);
+    EXPECT_EQ(scratch.leftovers(), before - 2);
 }
 
 // Names of partial files cannot be foreseen, so that no link can wait there.

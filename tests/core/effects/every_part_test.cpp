@@ -125,7 +125,8 @@ TEST_P(EveryPart, NoMoveOfAValueClicks) {
             std::vector<double> values;
             for (const auto& q : parameters()) values.push_back(q.standard);
             const double span = parameters()[p].highest - parameters()[p].lowest;
-            // A level of clipping under that of the tone is no setting for it: the whole tone counts as clipped.
+            // A level of clipping under that of the tone is no setting for it: the whole tone counts as
+            // clipped.
             if (kind() == EffectType::Clipping && p == parameter::kClipLevelDb && from < 0.9) continue;
             values[p] = parameters()[p].lowest + from * span;
             processor->set(values);
