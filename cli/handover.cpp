@@ -25,7 +25,7 @@ namespace {
 
 namespace fs = std::filesystem;
 
-struct Options {
+struct HandoverOptions {
     RecordingOptions how;  // FILE is the session, the recording, the list or the folder
     fs::path table, out;
     std::string name, shard;
@@ -47,7 +47,7 @@ const char* name_of(DeliveryStep step) {
 }
 
 // The table that was named, else that of the session, which is the standard one where nothing was changed.
-Result<HandoverTemplate> table_of(const Options& o, const Session& session = {}) {
+Result<HandoverTemplate> table_of(const HandoverOptions& o, const Session& session = {}) {
     return o.table.empty() ? Result<HandoverTemplate>(session.deliveries) : load_template(o.table);
 }
 
@@ -64,7 +64,7 @@ Result<Session> session_of_recording(const fs::path& file, const RecordingOption
 }
 
 // One session delivered, with lines about it.
-Result<DeliveryReport> hand_over(const Options& o, Session session, const HandoverTemplate& table,
+Result<DeliveryReport> hand_over(const HandoverOptions& o, Session session, const HandoverTemplate& table,
                                  const std::string& name, const fs::path& folder) {
     TerminalStages stages;
     auto media = load_media(session, o.how.split, std::ref(stages));
@@ -92,20 +92,7 @@ Result<DeliveryReport> hand_over(const Options& o, Session session, const Handov
         if (auto s = page_to_pdf(report_page(report->name, folder)); !s) return s.error();
     }
     if (o.exchange) {
-        const auto& r = session.timeline;
-        for (const auto& track : r.tracks) {
-            if (track.clips.empty()) continue;
-            const auto lists = edls_of(r, track, name);
-            for (std::size_t i = 0; i < lists.size(); ++i) {
-                const std::string number = i > 0 ? fmt::format(" {}", i + 1) : std::string();
-                const auto file = folder / (file_part(name + " " + track.name) + number + ".edl");
-                if (auto s = write_text_file(file, lists[i]); !s) return s.error();
-            }
-        }
-        if (auto s = write_text_file(folder / (file_part(name) + " clips.csv"), clips_to_csv(r)); !s)
-            return s.error();
-        if (auto s = write_text_file(folder / (file_part(name) + ".otio"), otio_of(r, name)); !s)
-            return s.error();
+        if (auto s = write_exchange(session.timeline, name, folder); !s) return s.error();
     }
     nlohmann::json line = {{"event", "finished"},
                            {"name", name},
@@ -125,7 +112,7 @@ Status failed_rows(const DeliveryReport& report) {
     return {};
 }
 
-Status run_handover(const Options& o) {
+Status run_handover(const HandoverOptions& o) {
     const bool is_session = o.how.file.extension() == kSessionExtension;
     const auto session = is_session ? load_session(o.how.file) : session_of_recording(o.how.file, o.how);
     if (!session) return session.error();
@@ -138,7 +125,7 @@ Status run_handover(const Options& o) {
 
 // ---- many recordings
 
-Status deliver_recording(const Options& o, const BatchEntry& entry, const HandoverTemplate& table) {
+Status deliver_recording(const HandoverOptions& o, const BatchEntry& entry, const HandoverTemplate& table) {
     const auto& [file, name] = entry;
     print_line({{"event", "recording_started"}, {"name", name}, {"path", file.string()}});
     const auto session = session_of_recording(file, o.how);
@@ -155,7 +142,7 @@ Status deliver_recording(const Options& o, const BatchEntry& entry, const Handov
 }
 
 // Takes what lies in the folder once its size and time have stood still for a while.
-Status watch(const Options& o, const HandoverTemplate& table) {
+Status watch(const HandoverOptions& o, const HandoverTemplate& table) {
     struct Seen {
         std::uintmax_t size = 0;
         fs::file_time_type time;
@@ -191,7 +178,7 @@ Status watch(const Options& o, const HandoverTemplate& table) {
     return {};
 }
 
-Status run_batch(const Options& o) {
+Status run_batch(const HandoverOptions& o) {
     const auto table = table_of(o);
     if (!table) return table.error();
     const auto shard = shard_of(o.shard);
@@ -211,7 +198,7 @@ Status run_batch(const Options& o) {
     return first;
 }
 
-void add_common(CLI::App& command, Options& o) {
+void add_common(CLI::App& command, HandoverOptions& o) {
     command.add_option("--template", o.table,
                        "Table of deliveries (.rivlen-handover); without: mix, stems and a listening copy");
     command.add_option("-o,--output", o.out, "Folder for the files")->required();
@@ -225,7 +212,7 @@ void add_common(CLI::App& command, Options& o) {
 }  // namespace
 
 void add_handover(CLI::App& app, Status& status) {
-    auto options = std::make_shared<Options>();
+    auto options = std::make_shared<HandoverOptions>();
     auto* command =
         app.add_subcommand("handover", "Deliver a session or a recording by a table of deliveries");
     add_recording_options(*command, options->how);
@@ -235,7 +222,7 @@ void add_handover(CLI::App& app, Status& status) {
 }
 
 void add_batch(CLI::App& app, Status& status) {
-    auto options = std::make_shared<Options>();
+    auto options = std::make_shared<HandoverOptions>();
     auto* command =
         app.add_subcommand("batch", "Deliver many recordings: a folder, or a text file with a path a line");
     add_recording_options(*command, options->how);

@@ -15,7 +15,7 @@ namespace rivlen::cli {
 
 namespace {
 
-struct Options {
+struct LookOptions {
     std::filesystem::path file, out, work = default_work_folder();
     bool overwrite = false, json = false;
 };
@@ -33,7 +33,7 @@ nlohmann::json to_json(const FirstLook& look) {
     return out;
 }
 
-Status run(const Options& o) {
+Status run(const LookOptions& o) {
     if (!o.out.empty()) {
         if (auto free = may_write(o.out, o.overwrite, std::span(&o.file, 1)); !free) return free;
     }
@@ -64,7 +64,7 @@ Status run(const Options& o) {
 }  // namespace
 
 void add_look(CLI::App& app, Status& status) {
-    auto options = std::make_shared<Options>();
+    auto options = std::make_shared<LookOptions>();
     auto* command = app.add_subcommand("look", "Tell what is wrong with a sound file, and propose a chain");
     command->add_option("FILE", options->file, "Sound or picture file")->required();
     command->add_option("-o,--output", options->out, "Keep the proposed chain as a file (.rivlen-chain)");

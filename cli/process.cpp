@@ -16,13 +16,13 @@ namespace rivlen::cli {
 
 namespace {
 
-struct Options {
+struct ProcessOptions {
     std::filesystem::path file, out, work = default_work_folder();
     std::string chain = "voice";
     bool overwrite = false, json = false;
 };
 
-Status run(const Options& o) {
+Status run(const ProcessOptions& o) {
     std::vector<Insert> parts = voice_start_chain();
     if (o.chain != "voice") {
         auto preset = load_chain_preset(o.chain);
@@ -61,7 +61,7 @@ Status run(const Options& o) {
 }  // namespace
 
 void add_process(CLI::App& app, Status& status) {
-    auto options = std::make_shared<Options>();
+    auto options = std::make_shared<ProcessOptions>();
     auto* command = app.add_subcommand("process", "Put a sound file through a chain");
     command->add_option("FILE", options->file, "Sound or picture file")->required();
     command

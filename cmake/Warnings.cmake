@@ -1,6 +1,10 @@
 # Every target of ours links this; torch and Qt headers come in as system headers, so it does not reach them.
 add_library(rivlen-warnings INTERFACE)
 target_compile_options(rivlen-warnings INTERFACE -Wall -Wextra -Wpedantic -Wconversion -Werror)
+if(CMAKE_UNITY_BUILD)
+  # Files compiled as one: GCC takes each of them for a header.
+  add_compile_options($<$<CXX_COMPILER_ID:GNU>:-Wno-subobject-linkage>)
+endif()
 if(RIVLEN_SANITIZE)
   # GCC warns of its own library here (GCC bug 105562).
   add_compile_options($<$<CXX_COMPILER_ID:GNU>:-Wno-maybe-uninitialized>)

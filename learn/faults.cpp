@@ -15,6 +15,7 @@
 #include "core/effects/processor.h"
 #include "learn/metrics/si_sdr.h"
 #include "learn/rooms.h"
+#include "learn/world/sound.h"
 
 namespace rivlen::learn {
 
@@ -31,10 +32,6 @@ void scale_to(std::vector<float>& x, double rms) {
     const double is = rms_of(x);
     if (is <= 0) return;
     for (float& v : x) v *= static_cast<float>(rms / is);
-}
-
-void filter(std::vector<float>& x, const Biquad& biquad) {
-    BiquadFilter(biquad).process(x);
 }
 
 // RMS of the voice while it speaks.

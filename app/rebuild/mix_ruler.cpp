@@ -13,7 +13,6 @@ namespace {
 constexpr int kTimecodeHeight = 24;
 constexpr int kSamplesHeight = 15;
 constexpr int kPictureHeight = 40;
-constexpr int kDragPixels = 4;
 }  // namespace
 
 MixRuler::MixRuler(Document& document, MixPlayer& player, TimeView& view, Selection& selection,

@@ -9,7 +9,7 @@ namespace rivlen::app {
 namespace {
 
 constexpr int kNumberWidth = 94;
-constexpr int kLabelWidth = 72;
+constexpr int kPartLabelWidth = 72;
 
 }  // namespace
 
@@ -47,7 +47,7 @@ ParameterSlider* Section::add_slider(const ParameterInfo& info, const QString& n
     auto* line = new QHBoxLayout;
     line->setSpacing(6);
     auto* label = new QLabel(words(info.label), this);
-    label->setFixedWidth(kLabelWidth);
+    label->setFixedWidth(kPartLabelWidth);
     label->setToolTip(QString("%1\n%2").arg(words(info.sentence), words(info.too_much)));
     auto* slider = new ParameterSlider(info, this);
     slider->setObjectName(name);

@@ -11,7 +11,6 @@
 namespace rivlen::app {
 
 namespace {
-constexpr int kNameZone = 16;
 constexpr double kShownDepthDb = 18;  // of ducking, from the top of a row to its bottom
 }  // namespace
 

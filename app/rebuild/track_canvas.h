@@ -16,6 +16,7 @@
 namespace rivlen::app {
 
 inline constexpr int kTrackHeight = 78;
+inline constexpr int kNameZone = 16;  // of a clip, above its waveform
 
 class TrackCanvas : public QWidget {
     Q_OBJECT

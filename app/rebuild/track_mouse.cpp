@@ -4,14 +4,13 @@
 #include <cmath>
 
 #include "app/rebuild/track_canvas.h"
+#include "app/widgets/theme.h"
 
 namespace rivlen::app {
 
 namespace {
 constexpr int kEdge = 6;       // pixels in which an edge is taken hold of
 constexpr int kFadeZone = 14;  // height of the zone of the fade grips, under the name
-constexpr int kNameZone = 16;
-constexpr int kDragPixels = 4;
 constexpr int kSnapPixels = 8;
 constexpr double kPointReach = 8;
 }  // namespace

@@ -11,8 +11,7 @@
 namespace rivlen::app {
 
 namespace {
-constexpr int kGap = 3;
-constexpr int kDragPixels = 4;
+constexpr int kLaneGap = 3;
 }  // namespace
 
 LaneCanvas::LaneCanvas(Document& document, Player& player, TimeView& view, QWidget* parent)
@@ -38,8 +37,8 @@ void LaneCanvas::set_chosen(int stem) {
 }
 
 QRect LaneCanvas::lane_rect(int lane) const {
-    const int height_each = (height() - kGap * (kLanes - 1)) / kLanes;
-    return {0, lane * (height_each + kGap), width(), height_each};
+    const int height_each = (height() - kLaneGap * (kLanes - 1)) / kLanes;
+    return {0, lane * (height_each + kLaneGap), width(), height_each};
 }
 
 std::int64_t LaneCanvas::frame_at(double x) const {

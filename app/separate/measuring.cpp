@@ -8,7 +8,7 @@ namespace rivlen::app {
 namespace {
 
 constexpr std::int64_t kLongestSeconds = 30;  // of a loop that is measured; longer ones by their beginning
-constexpr int kRestMs = 30;                   // settings must rest this long before the curve is made again
+constexpr int kCurveRestMs = 30;              // settings must rest this long before the curve is made again
 constexpr int kRiskRestMs = 350;
 
 Measured measure_all(const Source& source, const MaskMap& map, const Assessment& assessment, LoopRange range,
@@ -30,7 +30,7 @@ Measured measure_all(const Source& source, const MaskMap& map, const Assessment&
 Measuring::Measuring(Document& document, JobList& jobs, QObject* parent)
     : QObject(parent), document_(document), jobs_(jobs) {
     measure_timer_.setSingleShot(true);
-    measure_timer_.setInterval(kRestMs);
+    measure_timer_.setInterval(kCurveRestMs);
     risk_timer_.setSingleShot(true);
     risk_timer_.setInterval(kRiskRestMs);
     connect(&measure_timer_, &QTimer::timeout, this, &Measuring::measure);

@@ -14,8 +14,8 @@ namespace rivlen::app {
 namespace {
 
 constexpr double kSilentDb = -90;
-constexpr double kMeterFallDb = 0.4;  // each time the meter is looked at
-constexpr int kRestMs = 120;          // of the settings, before levels are measured
+constexpr double kPeakFallDb = 0.4;  // each time the meter is looked at
+constexpr int kMatchRestMs = 120;    // of the settings, before levels are measured
 
 }  // namespace
 
@@ -67,7 +67,7 @@ RecordingTransport::RecordingTransport(Document& document, JobList& jobs, Player
     connect(loop_, &QToolButton::clicked, this, &RecordingTransport::toggle_loop);
     connect(level_match_, &QToolButton::clicked, this, &RecordingTransport::toggle_level_match);
     match_timer_.setSingleShot(true);
-    match_timer_.setInterval(kRestMs);
+    match_timer_.setInterval(kMatchRestMs);
     connect(&match_timer_, &QTimer::timeout, this, &RecordingTransport::measure_match);
 }
 
@@ -131,7 +131,7 @@ void RecordingTransport::show_time(const QString& time) {
 void RecordingTransport::follow_playing() {
     play_->setText(player_.playing() ? tr("Stop") : tr("Play"));
     const auto peak = static_cast<double>(player_.take_peak());
-    meter_db_ = std::max(peak > 0 ? db_of_amplitude(peak) : kSilentDb, meter_db_ - kMeterFallDb);
+    meter_db_ = std::max(peak > 0 ? db_of_amplitude(peak) : kSilentDb, meter_db_ - kPeakFallDb);
     meter_->setText(meter_db_ > kSilentDb + 1 ? tr("%1 dBFS").arg(meter_db_, 0, 'f', 1) : tr("— dBFS"));
 }
 

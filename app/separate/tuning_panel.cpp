@@ -15,7 +15,7 @@ namespace rivlen::app {
 
 namespace {
 
-constexpr int kLabelWidth = 124;
+constexpr int kTuningLabelWidth = 124;
 constexpr const char* kWords = "rivlen_words";  // property of a control: its plain sentence
 
 }  // namespace
@@ -144,7 +144,7 @@ void TuningPanel::add_row(Setting setting) {
     } else {
         label = new QLabel(words(p.label), row.box);
     }
-    label->setFixedWidth(kLabelWidth);
+    label->setFixedWidth(kTuningLabelWidth);
     row.slider = new ParameterSlider(p, row.box);
     row.slider->setObjectName(p.key);
     line->addWidget(label);

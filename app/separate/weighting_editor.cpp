@@ -13,7 +13,7 @@
 namespace rivlen::app {
 
 namespace {
-constexpr double kGrab = 9;  // pixels
+constexpr double kGrabPixels = 9;  // pixels
 constexpr double kBottom = 14;
 }  // namespace
 
@@ -57,7 +57,7 @@ int WeightingEditor::point_at(QPointF at) const {
     if (s == nullptr) return -1;
     for (std::size_t i = 0; i < s->weighting.size(); ++i) {
         const QPointF d = position_of(s->weighting[i]) - at;
-        if (std::hypot(d.x(), d.y()) <= kGrab) return static_cast<int>(i);
+        if (std::hypot(d.x(), d.y()) <= kGrabPixels) return static_cast<int>(i);
     }
     return -1;
 }

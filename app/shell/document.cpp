@@ -237,16 +237,36 @@ ChannelGrouping Document::channels_of(const fs::path& path) const {
 
 void Document::bring_in(const fs::path& path) {
     const fs::path file = session_path(path);
-    const bool there = item_of(session(), file).has_value();
-    if (!there) {
-        // Looked at before it becomes part of the session: what is no recording never gets in.
-        if (const auto info = probe(file); !info) {
-            emit said(text(info.error().message), true);
-            return;
-        }
-    }
-    edit((there ? tr("Show %1") : tr("Bring in %1")).arg(text(path.filename())), {},
-         [&](Session& s) { add_recording(s, file); });
+    const auto add = [this, file](const QString& what) {
+        edit(what.arg(text(file.filename())), {}, [&](Session& s) { add_recording(s, file); });
+    };
+    if (item_of(session(), file)) return add(tr("Show %1"));
+    // What is no recording never gets into the session.
+    look_at(file, [add] { add(tr("Bring in %1")); });
+}
+
+// A disk may take its time: not on the window's thread.
+void Document::look_at(const fs::path& path, std::function<void()> then) {
+    looks_.push_back({path, std::move(then)});
+    look_at_next();
+}
+
+void Document::look_at_next() {
+    if (looking_ || looks_.empty()) return;
+    looking_ = true;
+    jobs_.start_for<MediaInfo>(
+        tr("Looking at %1").arg(text(looks_.front().path.filename())),
+        [path = looks_.front().path](const JobControl& job) { return probe(path, job.cancel); },
+        [this, session = sessions_begun_](const Result<MediaInfo>& info) {
+            looking_ = false;
+            if (session == sessions_begun_) {  // else nobody waits for it any more
+                const Look look = std::move(looks_.front());
+                looks_.pop_front();
+                if (info) look.then();
+                if (!info) emit said(text(info.error().message), info.error().kind != ErrorKind::Cancelled);
+            }
+            look_at_next();
+        });
 }
 
 void Document::split(const std::string& model) {
@@ -266,6 +286,8 @@ void Document::set_channels(ChannelGrouping channels) {
 void Document::begin(Session session, bool saved) {
     history_.begin(std::move(session), saved);
     waiting_.clear();
+    looks_.clear();
+    ++sessions_begun_;
     playhead_ = {};
     keep_timer_.stop();
     recovery_.forget();

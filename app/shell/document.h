@@ -6,6 +6,7 @@
 #include <QObject>
 #include <QString>
 #include <QTimer>
+#include <deque>
 #include <filesystem>
 #include <functional>
 #include <memory>
@@ -136,6 +137,8 @@ class Document : public QObject {
     void load(const std::filesystem::path& path);
     [[nodiscard]] ChannelGrouping channels_of(const std::filesystem::path& path) const;
     void want(Waiting waiting);
+    void look_at(const std::filesystem::path& path, std::function<void()> then);
+    void look_at_next();
     void place_waiting(const std::filesystem::path& path);
     void place_replacement(const Waiting& waiting, std::shared_ptr<const Source> source);
     void compare_hashes();
@@ -157,6 +160,13 @@ class Document : public QObject {
     Line written_;  // by set_value in this step
     AutomationRecorder writer_;
     std::vector<Waiting> waiting_;
+    struct Look {  // at a file that may become part of the session
+        std::filesystem::path path;
+        std::function<void()> then;
+    };
+    std::deque<Look> looks_;  // one after another, so that files come in in their order
+    bool looking_ = false;
+    int sessions_begun_ = 0;
     RecordingFrame playhead_;
     bool split_on_arrival_ = false;
 };

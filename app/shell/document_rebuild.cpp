@@ -53,15 +53,12 @@ void Document::replace_with(const fs::path& path, int clip) {
 }
 
 void Document::want(Waiting waiting) {
-    if (const auto info = probe(waiting.path); !info) {
-        emit said(text(info.error().message), true);
-        return;
-    }
     waiting.path = session_path(waiting.path);
-    const fs::path path = waiting.path;
-    waiting_.push_back(std::move(waiting));
-    load(path);
-    place_waiting(path);
+    look_at(waiting.path, [this, waiting] {
+        waiting_.push_back(waiting);
+        load(waiting.path);
+        place_waiting(waiting.path);
+    });
 }
 
 // Places what has been waiting for this file, if it is there now.

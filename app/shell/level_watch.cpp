@@ -6,13 +6,13 @@
 namespace rivlen::app {
 
 namespace {
-constexpr int kRestMs = 150;
+constexpr int kLevelsRestMs = 150;
 }
 
 LevelWatch::LevelWatch(Document& document, JobList& jobs, QObject* parent)
     : QObject(parent), document_(document), jobs_(jobs) {
     rest_.setSingleShot(true);
-    rest_.setInterval(kRestMs);
+    rest_.setInterval(kLevelsRestMs);
     connect(&rest_, &QTimer::timeout, this, &LevelWatch::measure);
     connect(&document_, &Document::material_changed, this, [this] { ++media_; });
 }

@@ -14,7 +14,7 @@ namespace rivlen::app {
 
 namespace {
 
-enum Column { kRecording, kSize, kUnused, kState, kColumns };
+enum SpaceColumn { kRecordingColumn, kSizeColumn, kUnusedColumn, kStateColumn, kSpaceColumns };
 
 QString megabytes(std::uint64_t bytes) {
     return SpaceDialog::tr("%1 MB").arg(static_cast<double>(bytes) / 1e6, 0, 'f', 1);
@@ -30,7 +30,7 @@ QString days(std::chrono::hours hours) {
 SpaceDialog::SpaceDialog(Document& document, QWidget* parent)
     : QDialog(parent),
       document_(document),
-      table_(new QTableWidget(0, kColumns, this)),
+      table_(new QTableWidget(0, kSpaceColumns, this)),
       total_(new QLabel(this)) {
     setAttribute(Qt::WA_DeleteOnClose);
     setObjectName("space");
@@ -48,8 +48,8 @@ SpaceDialog::SpaceDialog(Document& document, QWidget* parent)
     table_->setSelectionBehavior(QAbstractItemView::SelectRows);
     table_->setEditTriggers(QAbstractItemView::NoEditTriggers);
     table_->setShowGrid(false);
-    table_->horizontalHeader()->setSectionResizeMode(kRecording, QHeaderView::Stretch);
-    table_->setColumnWidth(kState, 150);
+    table_->horizontalHeader()->setSectionResizeMode(kRecordingColumn, QHeaderView::Stretch);
+    table_->setColumnWidth(kStateColumn, 150);
     column->addWidget(table_, 1);
     auto* line = new QHBoxLayout;
     total_->setObjectName("space_total");
@@ -89,12 +89,12 @@ void SpaceDialog::add_row(const KeptRecording& kept) {
     const bool used = in_session(kept);
     const QString name = kept.original.empty() ? tr("not known any more") : text(kept.original.filename());
     const QString state = used ? tr("open now") : kept.original_there ? QString() : tr("recording is gone");
-    const std::array<QString, kColumns> cells = {name, megabytes(kept.bytes), days(kept.unused), state};
-    for (int c = 0; c < kColumns; ++c) {
+    const std::array<QString, kSpaceColumns> cells = {name, megabytes(kept.bytes), days(kept.unused), state};
+    for (int c = 0; c < kSpaceColumns; ++c) {
         auto* item = new QTableWidgetItem(cells[static_cast<std::size_t>(c)]);
         if (used) item->setFlags(Qt::ItemIsEnabled);  // cannot be chosen
-        if (c == kRecording) item->setToolTip(text(kept.original));
-        if (c == kSize) item->setTextAlignment(Qt::AlignRight | Qt::AlignVCenter);
+        if (c == kRecordingColumn) item->setToolTip(text(kept.original));
+        if (c == kSizeColumn) item->setTextAlignment(Qt::AlignRight | Qt::AlignVCenter);
         table_->setItem(row, c, item);
     }
 }

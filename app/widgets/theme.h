@@ -27,6 +27,8 @@ inline const QColor kWarn{0xF0, 0x9A, 0x6A};
 [[nodiscard]] QString stem_label(std::size_t stem);
 [[nodiscard]] QIcon stem_icon(std::size_t stem);
 [[nodiscard]] QFont number_font();  // digits of equal width
+// So far the mouse moves with a button held before it is a drag and no click.
+inline constexpr int kDragPixels = 4;
 void apply_theme(QApplication& application);
 
 }  // namespace rivlen::app

@@ -121,6 +121,65 @@ Status publish(const fs::path& partial, const fs::path& target) {
     return {};
 }
 
+namespace {
+
+// What stood under a name that is about to be replaced; comes back unless it is let go.
+class Kept {
+  public:
+    // Errors: DiskFull, Io.
+    Status keep(const fs::path& target) {
+        target_ = target;
+        std::error_code error;
+        if (!fs::is_regular_file(target, error)) return {};
+        const fs::path beside = partial_path(target);
+        fs::create_hard_link(target, beside, error);
+        if (error) fs::copy_file(target, beside, error);  // where a file can have one name only
+        if (error) {
+            std::error_code ignored;
+            fs::remove(beside, ignored);
+            return write_error(target, error.value());
+        }
+        old_ = beside;
+        return {};
+    }
+    void bring_back() {
+        std::error_code ignored;
+        if (old_.empty()) {
+            fs::remove(target_, ignored);
+        } else {
+            fs::rename(old_, target_, ignored);
+            if (!ignored) old_.clear();
+        }
+    }
+    void let_go() {
+        std::error_code ignored;
+        if (!old_.empty()) fs::remove(old_, ignored);
+    }
+
+  private:
+    fs::path target_, old_;
+};
+
+}  // namespace
+
+Status publish_together(std::span<const CompleteFile> files) {
+    std::vector<Kept> before(files.size());
+    Status status;
+    for (std::size_t i = 0; i < files.size() && status; ++i) status = before[i].keep(files[i].target);
+    std::size_t moved = 0;
+    while (status && moved < files.size()) {
+        status = publish(files[moved].partial, files[moved].target);
+        if (status) ++moved;
+    }
+    if (!status) {
+        std::error_code ignored;
+        for (std::size_t i = 0; i < moved; ++i) before[i].bring_back();
+        for (const auto& file : files) fs::remove(file.partial, ignored);
+    }
+    for (auto& kept : before) kept.let_go();
+    return status;
+}
+
 OutputFile::OutputFile(fs::path target, fs::path partial, std::FILE* file)
     : target_(std::move(target)), partial_(std::move(partial)), file_(file) {}
 
@@ -207,6 +266,36 @@ Status write_text_file(const fs::path& target, std::string_view text) {
     if (!file) return file.error();
     if (auto status = file->write(std::as_bytes(std::span(text.data(), text.size()))); !status) return status;
     return file->commit();
+}
+
+namespace {
+
+Status set_aside(const fs::path& file) {
+    constexpr int kMost = 10000;
+    for (int n = 1; n < kMost; ++n) {
+        const fs::path aside =
+            file.parent_path() / fmt::format("{}, earlier{}{}", file.stem().string(),
+                                             n > 1 ? fmt::format(" {}", n) : "", file.extension().string());
+        std::error_code error;
+        if (fs::exists(aside, error)) continue;
+        fs::rename(file, aside, error);
+        return error ? Status(write_error(aside, error.value())) : Status();
+    }
+    return make_error(ErrorKind::Io,
+                      "\"{}\" holds too many earlier files. Remove some, or choose another folder.",
+                      file.parent_path().string());
+}
+
+}  // namespace
+
+Status write_beside_earlier(const fs::path& target, std::string_view text) {
+    std::error_code error;
+    if (fs::exists(target, error)) {
+        const auto there = read_text_file(target);
+        if (there && *there == text) return {};
+        if (auto aside = set_aside(target); !aside) return aside;
+    }
+    return write_text_file(target, text);
 }
 
 Result<std::string> read_text_file(const fs::path& path) {

@@ -25,6 +25,14 @@ void sweep_partials(const std::filesystem::path& folder);
 // Moves a complete partial file onto its target; removes the partial on failure. Errors: Io.
 [[nodiscard]] Status publish(const std::filesystem::path& partial, const std::filesystem::path& target);
 
+// A file that is complete but for its name.
+struct CompleteFile {
+    std::filesystem::path partial, target;
+};
+// Moves all of them onto their targets or, when one cannot be moved, none: what stood there before stands
+// there again. No partial file stays either way. Errors: DiskFull, Io.
+[[nodiscard]] Status publish_together(std::span<const CompleteFile> files);
+
 // Turns errno of a failed write into a sentence; DiskFull for ENOSPC and EDQUOT, else Io.
 [[nodiscard]] Error write_error(const std::filesystem::path& path, int errno_value);
 
@@ -76,6 +84,9 @@ class OutputFile {
 
 // Writes a small text file atomically.
 [[nodiscard]] Status write_text_file(const std::filesystem::path& target, std::string_view text);
+// The same for what is a record of its time: a file of this name with other content stays as "NAME,
+// earlier.EXT", "NAME, earlier 2.EXT" and so on. Errors: DiskFull, Io.
+[[nodiscard]] Status write_beside_earlier(const std::filesystem::path& target, std::string_view text);
 [[nodiscard]] Result<std::string> read_text_file(const std::filesystem::path& path);
 
 }  // namespace rivlen

@@ -248,14 +248,17 @@ Status Delivery::make_file(Rows& rows) {
     const bool replace = may_replace(rows);
     Status status = note_begun(rows);
     if (status) {
-        status = rows[0].asked.container == Container::Picture ? make_picture(rows, replace)
-                                                               : make_sound(rows[0], replace);
+        // Memory that runs out is an error like others here, so that the note goes.
+        status = guarded([&] {
+            return rows[0].asked.container == Container::Picture ? make_picture(rows, replace)
+                                                                 : make_sound(rows[0], replace);
+        });
     }
     // What does not pass its own check is no delivery.
     if (!status && status.error().kind == ErrorKind::Internal && !was_there) fs::remove(rows[0].path, error);
     if (status) status = keep_proof(rows);
     // A file without its proof (the work was stopped in between) stays known as our own.
-    if (status || !fs::exists(rows[0].path, error)) fs::remove(proof_path(rows[0].path, ".begun"), error);
+    if (status || !broken_off(rows)) fs::remove(proof_path(rows[0].path, ".begun"), error);
     return status;
 }
 
@@ -276,6 +279,7 @@ void Delivery::deliver_file(Rows& rows) {
         status = make_error(ErrorKind::BadInput, "{}", trouble->sentence);
     } else if (done_before(rows)) {
         state = RowState::Skipped;
+        fs::remove(proof_path(rows[0].path, ".begun"), error);
         for (std::size_t i = 0; i < rows.size() && status; ++i) {
             const auto& asked = rows[i].asked;
             const double frames = seconds_of_row(plan_.session, asked) * rate_of_row(plan_.session, asked);
@@ -355,6 +359,8 @@ Result<DeliveryReport> deliver(const DeliveryPlan& plan, const JobControl& job, 
     }
     std::error_code ignored;  // a folder that cannot be made is told of by the rows
     fs::create_directories(plan.folder, ignored);
+    sweep_partials(plan.folder);  // of a run that was killed
+    sweep_partials(plan.folder / kProofFolder);
     return Delivery(plan, job, on_event).run(std::move(issues));
 }
 

@@ -11,6 +11,8 @@
 #include <set>
 
 #include "core/base/markup.h"
+#include "core/base/output_file.h"
+#include "core/project/delivery_table.h"
 #include "core/project/editing.h"
 
 namespace rivlen {
@@ -151,6 +153,22 @@ std::string otio_of(const Timeline& r, const std::string& name) {
                              {"rate", per_second}}},
                            {"tracks", stack}};
     return timeline.dump(2, ' ', false, json::error_handler_t::replace) + "\n";
+}
+
+Status write_exchange(const Timeline& timeline, const std::string& name,
+                      const std::filesystem::path& folder) {
+    for (const auto& track : timeline.tracks) {
+        if (track.clips.empty()) continue;
+        const auto lists = edls_of(timeline, track, name);
+        for (std::size_t i = 0; i < lists.size(); ++i) {
+            const std::string number = i > 0 ? fmt::format(" {}", i + 1) : std::string();
+            const auto file = folder / (file_part(name + " " + track.name) + number + ".edl");
+            if (auto s = write_beside_earlier(file, lists[i]); !s) return s;
+        }
+    }
+    if (auto s = write_beside_earlier(folder / (file_part(name) + " clips.csv"), clips_to_csv(timeline)); !s)
+        return s;
+    return write_beside_earlier(folder / (file_part(name) + ".otio"), otio_of(timeline, name));
 }
 
 }  // namespace rivlen

@@ -2,9 +2,11 @@
 // The tracks of a session for other tools: cut list (CMX 3600), table of clips (CSV), OpenTimelineIO JSON.
 #pragma once
 
+#include <filesystem>
 #include <string>
 #include <vector>
 
+#include "core/base/result.h"
 #include "core/project/timeline.h"
 
 namespace rivlen {
@@ -18,5 +20,9 @@ namespace rivlen {
 [[nodiscard]] std::string clips_to_csv(const Timeline& timeline);
 // Schema "Timeline.1" with one stack of tracks, gaps and clips; times in samples at the session rate.
 [[nodiscard]] std::string otio_of(const Timeline& timeline, const std::string& name);
+
+// All three beside one another, a list of cuts for each track; earlier ones stay. Errors: Io, DiskFull.
+[[nodiscard]] Status write_exchange(const Timeline& timeline, const std::string& name,
+                                    const std::filesystem::path& folder);
 
 }  // namespace rivlen

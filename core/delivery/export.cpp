@@ -27,18 +27,23 @@ Result<Output> open_output(const Source& source, std::string content, fs::path p
                   LoudnessMeter(source.sample_rate(), source.channels())};
 }
 
+// All of them, or none: what stood under their names stays when one cannot be written.
 Result<std::vector<ExportedFile>> finish(std::vector<Output>& outputs) {
-    std::vector<ExportedFile> files;
+    std::vector<CompleteFile> complete;
     for (auto& output : outputs) {
-        const std::uint64_t over = output.writer.over_full_scale();
-        if (auto status = output.writer.commit(); !status) {
-            // All or none: what has already been moved into place goes again.
+        auto file = output.writer.complete();
+        if (!file) {
             std::error_code ignored;
-            for (const auto& file : files) fs::remove(file.path, ignored);
-            return status.error();
+            for (const auto& done : complete) fs::remove(done.partial, ignored);
+            return file.error();
         }
-        files.push_back({output.content, output.path, output.meter.result(), over});
+        complete.push_back(std::move(*file));
     }
+    if (auto status = publish_together(complete); !status) return status.error();
+    std::vector<ExportedFile> files;
+    for (const auto& output : outputs)
+        files.push_back(
+            {output.content, output.path, output.meter.result(), output.writer.over_full_scale()});
     return files;
 }
 

@@ -274,10 +274,15 @@ std::filesystem::path report_page(const std::string& name, const std::filesystem
 
 Status write_reports(const DeliveryReport& report, const HandoverTemplate& table,
                      const std::filesystem::path& folder) {
-    auto file = report_page(report.name, folder);
-    if (auto s = write_text_file(file, report_to_html(report, table)); !s) return s;
-    if (auto s = write_text_file(file.replace_extension(".json"), report_to_json(report)); !s) return s;
-    return write_text_file(file.replace_extension(".csv"), report_to_csv(report));
+    const auto page = report_page(report.name, folder);
+    const auto write = [&](const char* extension, const std::string& content) -> Status {
+        auto file = page;
+        file.replace_extension(extension);
+        return write_beside_earlier(file, content);
+    };
+    if (auto s = write(".html", report_to_html(report, table)); !s) return s;
+    if (auto s = write(".json", report_to_json(report)); !s) return s;
+    return write(".csv", report_to_csv(report));
 }
 
 }  // namespace rivlen

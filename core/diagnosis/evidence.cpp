@@ -14,8 +14,6 @@ namespace rivlen {
 
 namespace {
 
-constexpr double kSineDb = 3.0103;  // peak of a sine over its mean power
-
 std::vector<double> frame_powers(std::span<const float> x, std::size_t size) {
     std::vector<double> out;
     for (std::size_t at = 0; at + size <= x.size(); at += size)

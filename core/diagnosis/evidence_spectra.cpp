@@ -15,8 +15,6 @@ namespace rivlen {
 
 namespace {
 
-constexpr double kSineDb = 3.0103;
-
 // Power spectra under Hann windows; a sine of amplitude 1 has 1 at its bin.
 class Spectra {
   public:

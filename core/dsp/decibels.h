@@ -26,6 +26,8 @@ namespace rivlen {
     constexpr float kDbPerOctave = 6.02059991F;
     return kDbPerOctave * std::log2(std::max(amplitude, 1e-10F));
 }
+// Peak of a sine over its mean power.
+inline constexpr double kSineDb = 3.0103;
 // Power ratio of a level, and the level of a power ratio (not below -120 dB).
 [[nodiscard]] inline double power_of_db(double db) {
     return std::pow(10.0, db / 10.0);

@@ -9,8 +9,8 @@
 namespace rivlen {
 
 namespace {
-constexpr double kHopSeconds = 0.02;
-constexpr std::size_t kHops = 4;
+constexpr double kClickHopSeconds = 0.02;
+constexpr std::size_t kClickHops = 4;
 constexpr double kNearSeconds = 0.0015, kFarSeconds = 0.016, kJoinSeconds = 0.0004;
 constexpr double kOverTypical = 9;  // times the median of the error, at least
 constexpr double kEdge = 0.3;       // of a click, against its largest error
@@ -22,7 +22,8 @@ std::size_t frames(double seconds, double rate) {
 }  // namespace
 
 ClickRemover::ClickRemover(int sample_rate)
-    : OverlapAddProcessor(kHops * frames(kHopSeconds, sample_rate), frames(kHopSeconds, sample_rate)),
+    : OverlapAddProcessor(kClickHops * frames(kClickHopSeconds, sample_rate),
+                          frames(kClickHopSeconds, sample_rate)),
       rate_(sample_rate),
       near_(frames(kNearSeconds, sample_rate)),
       far_(frames(kFarSeconds, sample_rate)),

@@ -9,16 +9,16 @@
 namespace rivlen {
 
 namespace {
-constexpr double kHopSeconds = 0.02;
-constexpr std::size_t kHops = 4;
+constexpr double kClippingHopSeconds = 0.02;
+constexpr std::size_t kClippingHops = 4;
 constexpr int kRounds = 3;
-std::size_t hop_frames(int rate) {
-    return static_cast<std::size_t>(std::lround(kHopSeconds * rate));
+std::size_t clipping_hop_frames(int rate) {
+    return static_cast<std::size_t>(std::lround(kClippingHopSeconds * rate));
 }
 }  // namespace
 
 ClippingRepair::ClippingRepair(int sample_rate)
-    : OverlapAddProcessor(kHops * hop_frames(sample_rate), hop_frames(sample_rate)),
+    : OverlapAddProcessor(kClippingHops * clipping_hop_frames(sample_rate), clipping_hop_frames(sample_rate)),
       predictor_(kOrder, window()),
       interpolator_(kOrder, window()),
       was_(window()) {

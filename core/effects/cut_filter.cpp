@@ -11,7 +11,7 @@ namespace rivlen {
 
 namespace {
 constexpr double kSectionSlope = 12.0;  // dB per octave
-constexpr double kGlideSeconds = 0.06;
+constexpr double kCutGlideSeconds = 0.06;
 constexpr double kArrived = 1e-4;  // of the frequency
 std::size_t sections_of(double slope) {
     return static_cast<std::size_t>(std::clamp(std::lround(slope / kSectionSlope), 1L, 4L));
@@ -73,7 +73,7 @@ void CutFilter::take_coefficients() {
 }
 
 void CutFilter::process(StereoBlock block) {
-    const double part = glide_part(kGlideSeconds, sample_rate_, kGlideFrames);
+    const double part = glide_part(kCutGlideSeconds, sample_rate_, kGlideFrames);
     const std::size_t size = block[0].size();
     for (std::size_t at = 0; at < size;) {
         const std::size_t count =

@@ -7,10 +7,10 @@
 namespace rivlen {
 
 namespace {
-constexpr double kGlideSeconds = 0.01;
+constexpr double kGainGlideSeconds = 0.01;
 }  // namespace
 
-Gain::Gain(int sample_rate) : part_(static_cast<float>(glide_part(kGlideSeconds, sample_rate))) {}
+Gain::Gain(int sample_rate) : part_(static_cast<float>(glide_part(kGainGlideSeconds, sample_rate))) {}
 
 void Gain::set(std::span<const double> values) {
     const double gain_db = values[parameter::kGainDb];

@@ -9,7 +9,7 @@
 namespace rivlen {
 
 namespace {
-constexpr double kSeconds = 0.043;
+constexpr double kHissSeconds = 0.043;
 constexpr double kMiddleHz = 4000;
 constexpr float kDirected = 0.98F;
 constexpr float kLeastRatio = 0.003F;  // of signal to noise, -25 dB
@@ -20,7 +20,7 @@ double third_octave_width() {
 }  // namespace
 
 HissRemover::HissRemover(int sample_rate)
-    : StftProcessor(sample_rate, kSeconds), noise_(bins()), before_(bins()) {}
+    : StftProcessor(sample_rate, kHissSeconds), noise_(bins()), before_(bins()) {}
 
 double HissRemover::third_octave_db(double density) {
     return db_of_power(density * third_octave_width());

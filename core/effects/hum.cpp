@@ -11,18 +11,19 @@
 namespace rivlen {
 
 namespace {
-constexpr double kHopSeconds = 0.1;
+constexpr double kHumHopSeconds = 0.1;
 constexpr double kTurn = 2 * std::numbers::pi;
 constexpr double kCoherent = 0.35, kSurelyCoherent = 0.65;
 constexpr double kLeastWeights = 4;             // so many measurements of about the same weight
 constexpr double kFades = 0.995, kRises = 0.6;  // a hop, of the share
-std::size_t hop_frames(int sample_rate) {
-    return static_cast<std::size_t>(std::lround(kHopSeconds * sample_rate));
+std::size_t hum_hop_frames(int sample_rate) {
+    return static_cast<std::size_t>(std::lround(kHumHopSeconds * sample_rate));
 }
 }  // namespace
 
 HumRemover::HumRemover(int sample_rate)
-    : OverlapAddProcessor(kHops * hop_frames(sample_rate), hop_frames(sample_rate)), rate_(sample_rate) {
+    : OverlapAddProcessor(kHops * hum_hop_frames(sample_rate), hum_hop_frames(sample_rate)),
+      rate_(sample_rate) {
     const std::size_t length = 2 * hop();
     hann_.resize(length);
     double sum = 0;
@@ -102,7 +103,7 @@ void HumRemover::follow() {
         if (power <= 0 || std::abs(lag) < 0.5 * power) continue;
         const double order = static_cast<double>(k + 1);
         const double trust = order * order * std::abs(lag) / power * share_[k];
-        turned += trust * std::arg(lag) / (kTurn * order * kHopSeconds);
+        turned += trust * std::arg(lag) / (kTurn * order * kHumHopSeconds);
         sum += trust;
     }
     if (sum <= 0) return;
@@ -116,7 +117,7 @@ void HumRemover::follow() {
         const std::size_t place = (at_ + kMemory - 1 - m) % kMemory;
         for (std::size_t k = 0; k < harmonics_; ++k) {
             const auto turn = std::polar(
-                1.0, kTurn * static_cast<double>(k + 1) * change * kHopSeconds * static_cast<double>(m));
+                1.0, kTurn * static_cast<double>(k + 1) * change * kHumHopSeconds * static_cast<double>(m));
             for (auto& amplitude : memory_[place][k]) amplitude *= turn;
         }
     }

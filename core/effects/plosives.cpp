@@ -10,7 +10,7 @@
 namespace rivlen {
 
 namespace {
-constexpr double kLowestHz = 60;  // of the parameter: the longest filter
+constexpr double kLowestPlosiveHz = 60;  // of the parameter: the longest filter
 constexpr double kHoldSeconds = 0.08;
 constexpr double kShortMs = 12, kLongMs = 1500;
 constexpr double kDetectHz = 45, kVoiceLowHz = 250, kVoiceHighHz = 4000;
@@ -18,7 +18,7 @@ constexpr double kOverSteady =
     4;  // of the lows against their own mean, in power: a steady rumble is no thump
 constexpr double kSoftest =
     0.1;  // of the voice's recent power: a closed b or m has nothing but its lowest tone
-constexpr double kLeastPower = 1e-6;  // -60 dBFS
+constexpr double kLeastPlosivePower = 1e-6;  // -60 dBFS
 // Butterworth, order 4.
 constexpr std::array<double, 2> kQ = {0.54119610, 1.30656296};
 
@@ -68,9 +68,9 @@ float RunningLowPass::step(float x) {
 
 PlosiveRemover::PlosiveRemover(int sample_rate)
     : rate_(sample_rate),
-      ahead_(3 * (length_for(sample_rate, kLowestHz) - 1)),
-      low_pass_{RunningLowPass(length_for(sample_rate, kLowestHz)),
-                RunningLowPass(length_for(sample_rate, kLowestHz))},
+      ahead_(3 * (length_for(sample_rate, kLowestPlosiveHz) - 1)),
+      low_pass_{RunningLowPass(length_for(sample_rate, kLowestPlosiveHz)),
+                RunningLowPass(length_for(sample_rate, kLowestPlosiveHz))},
       keep_short_(std::exp(-1000 / (kShortMs * sample_rate))),
       keep_long_(std::exp(-1000 / (kLongMs * sample_rate))) {
     for (std::size_t s = 0; s < kSections; ++s) {
@@ -129,7 +129,7 @@ void PlosiveRemover::process(StereoBlock block) {
         low_ = keep_short_ * low_ + (1 - keep_short_) * low_power;
         voice_ = keep_short_ * voice_ + (1 - keep_short_) * static_cast<double>(voice * voice);
         loud_ = std::max(voice_, keep_long_ * loud_);
-        const bool thump = low_ > kLeastPower && low_ > near * std::max(voice_, kSoftest * loud_) &&
+        const bool thump = low_ > kLeastPlosivePower && low_ > near * std::max(voice_, kSoftest * loud_) &&
                            low_ > kOverSteady * steady_;
         steady_ = keep_long_ * steady_ + (1 - keep_long_) * low_power;
         if (thump) hold_ = static_cast<std::int64_t>(ahead_) + std::llround(kHoldSeconds * rate_);

@@ -15,13 +15,13 @@ namespace {
 constexpr std::array<double, 8> kLengthsMs = {14.3, 17.9, 21.1, 24.7, 28.3, 31.9, 36.7, 41.3};
 constexpr double kLongestDelayMs = 100;
 constexpr float kDenormal = 1e-20F;
-constexpr double kGlideSeconds = 0.02;
+constexpr double kRoomGlideSeconds = 0.02;
 }  // namespace
 
 Reverb::Reverb(int sample_rate)
     : sample_rate_(sample_rate),
-      glide_(static_cast<float>(glide_part(kGlideSeconds, sample_rate))),
-      before_step_(static_cast<float>(1.0 / (kGlideSeconds * sample_rate))) {
+      glide_(static_cast<float>(glide_part(kRoomGlideSeconds, sample_rate))),
+      before_step_(static_cast<float>(1.0 / (kRoomGlideSeconds * sample_rate))) {
     for (std::size_t k = 0; k < kLines; ++k)
         lines_[k].resize(static_cast<std::size_t>(kLengthsMs[k] / 1000 * sample_rate) | 1U);
     for (auto& channel : before_)

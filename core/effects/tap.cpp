@@ -12,12 +12,13 @@
 namespace rivlen {
 
 namespace {
-constexpr double kLowestHz = 20;
+constexpr double kLowestTapHz = 20;
 constexpr double kHighestHz = 20000;
 }  // namespace
 
 double spectrum_place_hz(std::size_t place) {
-    return kLowestHz * std::pow(kHighestHz / kLowestHz, static_cast<double>(place) / (kSpectrumPlaces - 1));
+    return kLowestTapHz *
+           std::pow(kHighestHz / kLowestTapHz, static_cast<double>(place) / (kSpectrumPlaces - 1));
 }
 
 std::vector<float> spectrum_of(const std::vector<float>& samples, int sample_rate) {
@@ -31,7 +32,7 @@ std::vector<float> spectrum_of(const std::vector<float>& samples, int sample_rat
     const double hz_a_bin = static_cast<double>(sample_rate) / static_cast<double>(size);
     for (std::size_t p = 0; p < kSpectrumPlaces; ++p) {
         // The loudest of the bins nearer to this place than to its neighbours; low places share theirs.
-        const double step = std::pow(kHighestHz / kLowestHz, 0.5 / (kSpectrumPlaces - 1));
+        const double step = std::pow(kHighestHz / kLowestTapHz, 0.5 / (kSpectrumPlaces - 1));
         const auto first =
             static_cast<std::size_t>(std::max(1.0, std::round(spectrum_place_hz(p) / step / hz_a_bin)));
         const auto last = static_cast<std::size_t>(

@@ -9,17 +9,17 @@
 namespace rivlen {
 
 namespace {
-constexpr double kSeconds = 0.085;
+constexpr double kWindSeconds = 0.085;
 constexpr double kLowHz = 20, kLowTopHz = 48, kVoiceHz = 250, kVoiceTopHz = 1500;
 constexpr double kVoiceSeconds = 0.5, kPresenceSeconds = 0.1;
 constexpr double kWindFromDb = -6, kSurelyWindDb = 4;  // mean power a bin, lows against the voice's band
-constexpr double kLeastPower = 1e-8;                   // a bin
+constexpr double kLeastWindPower = 1e-8;               // a bin
 constexpr double kTakeMore = 2.5;                      // than the line says: wind is uneven
 constexpr double kNoVoiceHz = 65;                      // below it there is only wind
 }  // namespace
 
 WindRemover::WindRemover(int sample_rate)
-    : StftProcessor(sample_rate, kSeconds),
+    : StftProcessor(sample_rate, kWindSeconds),
       low_first_(std::max<std::size_t>(1, bin_of(kLowHz))),
       low_last_(bin_of(kLowTopHz)),
       voice_first_(bin_of(kVoiceHz)),
@@ -56,7 +56,7 @@ void WindRemover::weigh(std::span<const float> power, std::span<float> gains) {
     voice_ = std::max(voice, keep_ * voice_ + (1 - keep_) * voice);  // at once up, slowly down
     ++frames_;
     double wanted = 0;
-    if (low > kLeastPower) {
+    if (low > kLeastWindPower) {
         const double over = db_of_power(low / std::max(voice_, 1e-12));
         wanted = std::clamp((over - kWindFromDb) / (kSurelyWindDb - kWindFromDb), 0.0, 1.0);
     }

@@ -71,11 +71,6 @@ class FileIo {
     std::unique_ptr<AVIOContext, Closer> io_;
 };
 
-struct MuxerCloser {
-    void operator()(AVFormatContext* context) const { avformat_free_context(context); }
-};
-using Muxer = std::unique_ptr<AVFormatContext, MuxerCloser>;
-
 // Ogg has its tags at the stream, the others at the file.
 void set_tags(AVFormatContext& muxer, AVStream& stream, CodedKind kind, const Tags& tags) {
     AVDictionary*& where = kind == CodedKind::Opus ? stream.metadata : muxer.metadata;
@@ -121,7 +116,7 @@ Status write_coded(const CodedSound& sound, CodedKind kind, const Tags& tags, in
         return make_error(ErrorKind::Unsupported,
                           "This system cannot write {} files. Choose another kind of file.",
                           info(kind).container);
-    const Muxer muxer(raw);
+    const libav::Muxer muxer(raw);
     auto codec =
         libav::open_sound_encoder(info(kind).codec, sound.sample_rate, sound.channels, info(kind).bit_rate,
                                   (raw->oformat->flags & AVFMT_GLOBALHEADER) != 0);

@@ -5,6 +5,7 @@
 #include <array>
 #include <cmath>
 
+#include "core/base/job.h"
 #include "core/dsp/resample.h"
 #include "core/media/libav.h"
 
@@ -67,8 +68,8 @@ Error no_sound(const std::filesystem::path& path) {
 
 }  // namespace
 
-Result<MediaInfo> probe(const std::filesystem::path& path) {
-    auto input = libav::open_input(path);
+Result<MediaInfo> probe(const std::filesystem::path& path, const std::atomic<bool>* stop) {
+    auto input = libav::open_input(path, stop);
     if (!input) return input.error();
     const AVFormatContext& context = **input;
     MediaInfo info;
@@ -189,6 +190,7 @@ class FrameConverter {
 
 struct AudioDecoder::State {
     std::filesystem::path path;
+    const std::atomic<bool>* stop = nullptr;
     libav::Input input;
     libav::Codec codec;
     std::optional<FrameConverter> converter;
@@ -305,11 +307,13 @@ double AudioDecoder::start_after_picture_seconds() const {
     return state_->first_sample_seconds.value_or(state_->info.start_seconds) - state_->picture_start_seconds;
 }
 
-Result<AudioDecoder> AudioDecoder::open(const std::filesystem::path& path, int stream_index) {
-    auto input = libav::open_input(path);
+Result<AudioDecoder> AudioDecoder::open(const std::filesystem::path& path, int stream_index,
+                                        const std::atomic<bool>* stop) {
+    auto input = libav::open_input(path, stop);
     if (!input) return input.error();
     auto state = std::make_unique<State>();
     state->path = path;
+    state->stop = stop;
     state->input = std::move(*input);
     AVFormatContext& context = *state->input;
     if (stream_index < 0)
@@ -367,6 +371,7 @@ Result<std::vector<float>> AudioDecoder::read() {
         s.leave_out(block);
         s.decoded += block.size();
     }
+    if (s.stop != nullptr && *s.stop) return JobControl::cancelled_error();
     if (s.ended && !s.failed.empty())
         return make_error(
             ErrorKind::Io,

@@ -51,7 +51,8 @@ struct MediaInfo {
 };
 
 // Errors: NotFound; BadInput (empty, no media file, no sound).
-[[nodiscard]] Result<MediaInfo> probe(const std::filesystem::path& path);
+[[nodiscard]] Result<MediaInfo> probe(const std::filesystem::path& path,
+                                      const std::atomic<bool>* stop = nullptr);
 
 struct DecodingNotes {
     std::uint64_t damaged_packets = 0;  // skipped
@@ -67,8 +68,10 @@ struct DecodingNotes {
 class AudioDecoder {
   public:
     // Opens an audio stream: the container's best one, or the one with the given stream index.
+    // stop: gives up when it becomes true, also within a long stretch without sound; outlives the decoder.
     // Errors: as probe(), and Unsupported for a rate or channel count out of range.
-    [[nodiscard]] static Result<AudioDecoder> open(const std::filesystem::path& path, int stream_index = -1);
+    [[nodiscard]] static Result<AudioDecoder> open(const std::filesystem::path& path, int stream_index = -1,
+                                                   const std::atomic<bool>* stop = nullptr);
 
     AudioDecoder(AudioDecoder&&) noexcept;
     AudioDecoder& operator=(AudioDecoder&&) noexcept;

@@ -19,14 +19,6 @@ namespace {
 
 namespace fs = std::filesystem;
 
-struct OutputCloser {
-    void operator()(AVFormatContext* context) const {
-        if (context->pb != nullptr) avio_closep(&context->pb);
-        avformat_free_context(context);
-    }
-};
-using Muxer = std::unique_ptr<AVFormatContext, OutputCloser>;
-
 // AAC needs more bits where there are more channels to share them.
 std::int64_t bit_rate_for(AVCodecID id, int channels) {
     if (id != AV_CODEC_ID_AAC) return 0;
@@ -142,7 +134,7 @@ Status write_file(const LaybackPlan& plan, AVCodecID id, std::vector<SoundUnderP
     avformat_alloc_output_context2(&raw, nullptr, nullptr, partial.c_str());
     if (raw == nullptr)
         return make_error(ErrorKind::Unsupported, "Choose a name that ends in .mov, .mp4 or .mkv.");
-    const Muxer muxer(raw);
+    const libav::Muxer muxer(raw);
 
     const auto copy_stream = [&](int from) {
         AVStream* stream = avformat_new_stream(raw, nullptr);

@@ -3,6 +3,8 @@
 
 #include <array>
 
+#include "core/base/job.h"
+
 namespace rivlen::libav {
 
 namespace fs = std::filesystem;
@@ -15,6 +17,10 @@ constexpr const char* kContainers =
     "mp4,m4a,3gp,"
     "3g2,mj2,mp3,mpc,mpc8,mpeg,mpegts,mpegvideo,mxf,nut,oga,ogg,oma,opus,sox,tta,voc,w64,wav,wtv,wv";
 
+int stopped(void* stop) {
+    return stop != nullptr && static_cast<const std::atomic<bool>*>(stop)->load() ? 1 : 0;
+}
+
 }  // namespace
 
 std::string error_text(int code) {
@@ -23,7 +29,7 @@ std::string error_text(int code) {
     return text.data();
 }
 
-Result<Input> open_input(const fs::path& path) {
+Result<Input> open_input(const fs::path& path, const std::atomic<bool>* stop) {
     av_log_set_level(AV_LOG_QUIET);  // our own sentences take the place of libav's
     std::error_code error;
     const auto status = fs::status(path, error);
@@ -41,7 +47,10 @@ Result<Input> open_input(const fs::path& path) {
     if (!fs::is_regular_file(status)) {
         return make_error(ErrorKind::BadInput, "\"{}\" is a device or a pipe. Choose a file.", path.string());
     }
-    AVFormatContext* raw = nullptr;
+    AVFormatContext* raw = avformat_alloc_context();
+    // libav wants a pointer to what may change; nothing is changed through it.
+    raw->interrupt_callback = {
+        stopped, const_cast<std::atomic<bool>*>(stop)};  // NOLINT(cppcoreguidelines-pro-type-const-cast)
     AVDictionary* options = nullptr;
     // Nothing that leads to other files: play lists and the like would be read as the recording.
     av_dict_set(&options, "format_whitelist", kContainers, 0);
@@ -50,6 +59,7 @@ Result<Input> open_input(const fs::path& path) {
     const std::string url = "file:" + path.string();
     const int code = avformat_open_input(&raw, url.c_str(), nullptr, &options);
     av_dict_free(&options);
+    if (code == AVERROR_EXIT) return JobControl::cancelled_error();
     if (code < 0) {
         if (code == AVERROR(EACCES)) {
             return make_error(ErrorKind::Io, "You may not read \"{}\". Change its permissions or copy it.",
@@ -62,7 +72,9 @@ Result<Input> open_input(const fs::path& path) {
             path.string(), error_text(code));
     }
     Input input(raw);
-    if (const int found = avformat_find_stream_info(input.get(), nullptr); found < 0) {
+    const int found = avformat_find_stream_info(input.get(), nullptr);
+    if (stop != nullptr && *stop) return JobControl::cancelled_error();
+    if (found < 0) {
         return make_error(ErrorKind::BadInput, "\"{}\" is damaged and cannot be read ({}). Copy it again.",
                           path.string(), error_text(found));
     }

@@ -13,6 +13,7 @@ extern "C" {
 #include <libswscale/swscale.h>
 }
 
+#include <atomic>
 #include <filesystem>
 #include <memory>
 #include <string>
@@ -23,6 +24,13 @@ namespace rivlen::libav {
 
 struct InputCloser {
     void operator()(AVFormatContext* context) const { avformat_close_input(&context); }
+};
+// Closes the file that is written, unless its bytes go elsewhere.
+struct MuxerCloser {
+    void operator()(AVFormatContext* context) const {
+        if ((context->flags & AVFMT_FLAG_CUSTOM_IO) == 0 && context->pb != nullptr) avio_closep(&context->pb);
+        avformat_free_context(context);
+    }
 };
 struct CodecCloser {
     void operator()(AVCodecContext* context) const { avcodec_free_context(&context); }
@@ -40,6 +48,7 @@ struct ScaleCloser {
     void operator()(SwsContext* context) const { sws_freeContext(context); }
 };
 using Input = std::unique_ptr<AVFormatContext, InputCloser>;
+using Muxer = std::unique_ptr<AVFormatContext, MuxerCloser>;
 using Codec = std::unique_ptr<AVCodecContext, CodecCloser>;
 using Frame = std::unique_ptr<AVFrame, FrameCloser>;
 using Packet = std::unique_ptr<AVPacket, PacketCloser>;
@@ -48,8 +57,11 @@ using Scale = std::unique_ptr<SwsContext, ScaleCloser>;
 
 [[nodiscard]] std::string error_text(int code);
 
-// Opens a file and reads its stream facts. Errors: NotFound, BadInput with a sentence.
-[[nodiscard]] Result<Input> open_input(const std::filesystem::path& path);
+// Opens a file and reads its stream facts. stop: when it becomes true, whatever reads from the input gives up
+// at the next piece of the file; it outlives the input. Errors: NotFound, BadInput with a sentence;
+// Cancelled.
+[[nodiscard]] Result<Input> open_input(const std::filesystem::path& path,
+                                       const std::atomic<bool>* stop = nullptr);
 // Opens the decoder of one stream. Errors: Unsupported.
 [[nodiscard]] Result<Codec> open_decoder(const AVStream& stream, int threads);
 // The first picture stream that is not cover art; -1 when there is none.

@@ -107,12 +107,17 @@ std::uint64_t SoundFileWriter::over_full_scale() const {
     return state_->over;
 }
 
-Status SoundFileWriter::commit() {
+Result<CompleteFile> SoundFileWriter::complete() {
     State& s = *state_;
     if (const int failed = s.file->close(); failed != 0) return write_error(s.target, failed);
     if (::fsync(s.fd) != 0) return write_error(s.target, errno);
-    const fs::path partial = std::exchange(s.partial, {});
-    return publish(partial, s.target);
+    return CompleteFile{std::exchange(s.partial, {}), s.target};
+}
+
+Status SoundFileWriter::commit() {
+    const auto file = complete();
+    if (!file) return file.error();
+    return publish(file->partial, file->target);
 }
 
 Status SoundFileWriter::commit_what_is_there() {

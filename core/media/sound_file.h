@@ -8,6 +8,7 @@
 #include <span>
 #include <vector>
 
+#include "core/base/output_file.h"
 #include "core/base/result.h"
 
 namespace rivlen {
@@ -34,6 +35,8 @@ class SoundFileWriter {
     [[nodiscard]] Status write(std::span<const std::vector<float>> channels);
     // Samples beyond full scale so far; in the PCM formats they were clipped.
     [[nodiscard]] std::uint64_t over_full_scale() const;
+    // On the disk, but for its name: the caller moves it onto its target (publish_together), or removes it.
+    [[nodiscard]] Result<CompleteFile> complete();
     [[nodiscard]] Status commit();
     // After a write has failed: what is written so far becomes the file, as far as it can be read.
     [[nodiscard]] Status commit_what_is_there();

@@ -20,8 +20,9 @@ SoundUnderPicture::SoundUnderPicture(AudioDecoder decoder, std::filesystem::path
       path_(std::move(path)),
       waiting_(static_cast<std::size_t>(decoder_.info().channels)) {}
 
-Result<SoundUnderPicture> SoundUnderPicture::open(const std::filesystem::path& path, int stream_index) {
-    auto decoder = AudioDecoder::open(path, stream_index);
+Result<SoundUnderPicture> SoundUnderPicture::open(const std::filesystem::path& path, int stream_index,
+                                                  const std::atomic<bool>* stop) {
+    auto decoder = AudioDecoder::open(path, stream_index, stop);
     if (!decoder) return decoder.error();
     return SoundUnderPicture(std::move(*decoder), path);
 }

@@ -19,9 +19,10 @@ inline constexpr float kLargestSourceSample = 1e4F;
 
 class SoundUnderPicture {
   public:
-    // Errors: those of AudioDecoder::open().
+    // stop and errors: those of AudioDecoder::open().
     [[nodiscard]] static Result<SoundUnderPicture> open(const std::filesystem::path& path,
-                                                        int stream_index = -1);
+                                                        int stream_index = -1,
+                                                        const std::atomic<bool>* stop = nullptr);
     [[nodiscard]] const AudioStreamInfo& info() const { return decoder_.info(); }
     // The next frames as planar channels: `frames`, or fewer at the end, none behind it. Samples that are no
     // numbers are silence, and none is louder than kLargestSourceSample. Errors: those of

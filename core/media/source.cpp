@@ -123,7 +123,7 @@ class WorkingCopy {
 
 Result<Source> Source::bring_in(const fs::path& original, const fs::path& work_folder,
                                 const JobControl& job) {
-    auto sound = SoundUnderPicture::open(original);
+    auto sound = SoundUnderPicture::open(original, -1, job.cancel);
     if (!sound) return sound.error();
     if (auto status = prepare_work_folder(work_folder); !status) return status.error();
     std::error_code error;

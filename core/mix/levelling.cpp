@@ -14,7 +14,7 @@ constexpr double kSpeechBelowDb = 25;
 constexpr double kLoudestShare =
     0.95;  // the level that 95 % of the steps stay under counts as the loudest words
 constexpr double kToleranceDb = 0.25;
-constexpr double kSilenceDbfs = -90;
+constexpr double kUnspokenDbfs = -90;
 }  // namespace
 
 const ParameterInfo& info(LevelSetting setting) {
@@ -37,7 +37,7 @@ std::vector<Breakpoint> levelling_line(std::span<const float> levels, std::int64
                                        const LevelSettings& s) {
     std::vector<float> spoken;
     for (const float level : levels) {
-        if (static_cast<double>(level) > kSilenceDbfs) spoken.push_back(level);
+        if (static_cast<double>(level) > kUnspokenDbfs) spoken.push_back(level);
     }
     if (spoken.empty()) return {};
     const auto place = static_cast<std::ptrdiff_t>(kLoudestShare * static_cast<double>(spoken.size() - 1));

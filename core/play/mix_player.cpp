@@ -4,11 +4,11 @@
 namespace rivlen {
 
 namespace {
-constexpr std::size_t kReadyBlocks = 12;   // about 128 ms at 48 kHz
-constexpr int kBlocksBetweenMeasures = 4;  // integrated loudness costs more than the rest
+constexpr std::size_t kMixReadyBlocks = 12;  // about 128 ms at 48 kHz
+constexpr int kBlocksBetweenMeasures = 4;    // integrated loudness costs more than the rest
 }  // namespace
 
-MixPlayer::MixPlayer() : Transport(kReadyBlocks), sides_(kMixChannels, std::vector<float>(kBlockFrames)) {
+MixPlayer::MixPlayer() : Transport(kMixReadyBlocks), sides_(kMixChannels, std::vector<float>(kBlockFrames)) {
     start_thread();
 }
 

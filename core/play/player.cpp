@@ -103,10 +103,10 @@ class Player::Renderer {
 };
 
 namespace {
-constexpr std::size_t kReadyBlocks = 3;  // about 32 ms: a switch must be heard at once
+constexpr std::size_t kRecordingReadyBlocks = 3;  // about 32 ms: a switch must be heard at once
 }
 
-Player::Player() : Transport(kReadyBlocks) {
+Player::Player() : Transport(kRecordingReadyBlocks) {
     wanted_.gains.fill(1.0F);
     wanted_.weight_sets = std::make_shared<const TimedMaskWeights>();
     start_thread();

@@ -185,21 +185,27 @@ void Transport::keep(const Block& block, std::size_t from) {
 }
 
 void Transport::drain() {
-    // A callback that is just running sees playing_ == false at its next start; one block time is enough to
-    // be sure.
-    std::this_thread::sleep_for(std::chrono::milliseconds(2));
-    if (!playing_) {
-        taken_.store(written_.load());
-        taken_in_block_ = 0;
-        primed_ = false;
-    }
+    // Nobody starts playing while the mutex is held, and a callback that begins from now on sees that nothing
+    // plays. One that is running may be at the ring still: then the next round tries again. (Each side says
+    // what it does before it looks what the other does, in one order for all threads: Dekker's way.)
+    const std::lock_guard lock(mutex_);
+    if (playing_ || in_callback_) return;
+    taken_.store(written_.load());
+    taken_in_block_ = 0;
+    primed_ = false;
     flush_ = false;
 }
 
 void Transport::fill(std::span<float> interleaved) {
+    in_callback_ = true;
+    take_ready(interleaved);
+    in_callback_ = false;
+}
+
+void Transport::take_ready(std::span<float> interleaved) {
     std::size_t done = 0;
     const std::size_t wanted = interleaved.size() / kOutputChannels;
-    if (playing_.load(std::memory_order_acquire)) {
+    if (playing_) {
         if (flush_.load(std::memory_order_acquire)) {
             taken_.store(written_.load(std::memory_order_acquire), std::memory_order_release);
             taken_in_block_.store(0, std::memory_order_relaxed);

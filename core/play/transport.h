@@ -81,6 +81,7 @@ class Transport {
     static constexpr std::size_t kSeam = 128;  // samples over which a jump is cross-faded
     void run(const std::stop_token& stop);
     void drain();
+    void take_ready(std::span<float> interleaved);
     void jump(std::int64_t frame, bool keep_tail);
     void next(Block& block, const std::optional<LoopRange>& loop, std::int64_t total);
     void render_at(Block& block);
@@ -98,7 +99,7 @@ class Transport {
     std::atomic<std::size_t> written_{0}, taken_{0};  // blocks
     std::atomic<std::size_t> taken_in_block_{0};      // frames
     std::array<float, kOutputChannels> last_out_{};   // callback's own: what a stop fades out from
-    std::atomic<bool> playing_{false}, flush_{false};
+    std::atomic<bool> playing_{false}, flush_{false}, in_callback_{false};
     std::atomic<std::int64_t> position_{0};
     std::atomic<int> sample_rate_{48000};
     std::atomic<float> peak_{0.0F};

@@ -9,12 +9,12 @@
 namespace rivlen {
 
 namespace {
-constexpr int kVersion = 1;
+constexpr int kChainPresetVersion = 1;
 using nlohmann::json;
 }  // namespace
 
 Status save_chain_preset(const ChainPreset& preset, const std::filesystem::path& path) {
-    const json out = {{"rivlen_chain", kVersion},
+    const json out = {{"rivlen_chain", kChainPresetVersion},
                       {"name", preset.name},
                       {"note", preset.note},
                       {"chain", chain_to_json(preset.parts)}};
@@ -28,7 +28,7 @@ Result<ChainPreset> load_chain_preset(const std::filesystem::path& path) {
     if (!value.is_object() || !value.contains("rivlen_chain") || !value["rivlen_chain"].is_number_integer())
         return make_error(ErrorKind::BadInput,
                           "\"{}\" is not a chain, or it is damaged. Choose another file.", path.string());
-    if (value["rivlen_chain"].get<int>() > kVersion)
+    if (value["rivlen_chain"].get<int>() > kChainPresetVersion)
         return make_error(ErrorKind::Unsupported,
                           "\"{}\" was made by a newer Rivlen. Update Rivlen to use it.", path.string());
     ChainPreset preset{json_reading::text(value, "name"), json_reading::text(value, "note"),

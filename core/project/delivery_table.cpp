@@ -15,7 +15,7 @@ namespace rivlen {
 namespace {
 
 using nlohmann::json;
-constexpr int kVersion = 1;
+constexpr int kTableVersion = 1;
 
 struct Named {
     const char* key;
@@ -125,8 +125,10 @@ HandoverTemplate standard_template() {
 }
 
 json table_to_json(const HandoverTemplate& value) {
-    json out = {
-        {"rivlen_handover", kVersion}, {"name", value.name}, {"note", value.note}, {"rows", json::array()}};
+    json out = {{"rivlen_handover", kTableVersion},
+                {"name", value.name},
+                {"note", value.note},
+                {"rows", json::array()}};
     for (const auto& row : value.rows) out["rows"].push_back(row_to_json(row));
     for (const auto& t : value.targets) {
         json target = {{"key", t.key},
@@ -159,7 +161,7 @@ Result<HandoverTemplate> table_from_json(const json& value, const std::string& p
     if (!value.is_object() || !value.contains("rivlen_handover") ||
         !value["rivlen_handover"].is_number_integer())
         return damaged("");
-    if (value["rivlen_handover"].get<int>() > kVersion)
+    if (value["rivlen_handover"].get<int>() > kTableVersion)
         return make_error(ErrorKind::Unsupported,
                           "\"{}\" was made by a newer Rivlen. Update Rivlen to use it.", path);
     HandoverTemplate out;

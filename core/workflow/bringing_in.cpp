@@ -8,7 +8,7 @@ namespace rivlen {
 namespace fs = std::filesystem;
 
 Result<BroughtIn> bring_in(const fs::path& file, const fs::path& work_folder, const JobControl& job) {
-    auto info = probe(file);
+    auto info = probe(file, job.cancel);
     if (!info) return info.error();
     auto source = Source::bring_in(file, work_folder, job);
     if (!source) return source.error();

@@ -12,8 +12,6 @@ namespace rivlen::learn {
 
 namespace {
 
-constexpr double kTwoPi = 2.0 * std::numbers::pi;
-
 void wind(const AmbienceDraw& d) {
     auto x = noise(d.out.size(), d.own);
     filter(x, Biquad::low_pass(kCorpusRate, d.course.log_uniform(60, 400), 0.6));

@@ -12,8 +12,6 @@ namespace rivlen::learn {
 
 namespace {
 
-constexpr double kTwoPi = 2.0 * std::numbers::pi;
-
 double seconds_of(const Samples& x) {
     return static_cast<double>(x.size()) / kCorpusRate;
 }

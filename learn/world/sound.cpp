@@ -11,8 +11,6 @@ namespace rivlen::learn {
 
 namespace {
 
-constexpr double kTwoPi = 2.0 * std::numbers::pi;
-
 // exp(scale * u) for a random u that wanders within +-1.
 Samples slow_course(std::size_t frames, double seconds, double scale, Rng& rng) {
     Samples curve(frames);

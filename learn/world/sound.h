@@ -4,6 +4,7 @@
 
 #include <array>
 #include <cstddef>
+#include <numbers>
 #include <vector>
 
 #include "core/dsp/biquad.h"
@@ -12,6 +13,7 @@
 namespace rivlen::learn {
 
 using Samples = std::vector<float>;
+inline constexpr double kTwoPi = 2.0 * std::numbers::pi;
 
 [[nodiscard]] std::size_t frames_of(double seconds);
 [[nodiscard]] Samples noise(std::size_t frames, Rng& rng);  // unit power

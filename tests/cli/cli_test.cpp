@@ -44,9 +44,7 @@ Ran run(const std::string& arguments) {
     return ran;
 }
 
-std::string quoted(const fs::path& path) {
-    return "'" + path.string() + "'";
-}
+using test::quoted;
 
 // Several sounds go under one picture; an option takes one value, so that the picture may stand behind it.
 TEST(CommandLine, PutsSeveralSoundsUnderAPicture) {

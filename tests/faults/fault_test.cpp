@@ -13,6 +13,7 @@
 #include <set>
 
 #include "core/base/output_file.h"
+#include "core/project/delivery_table.h"
 #include "core/project/session.h"
 #include "core/workflow/placing.h"
 #include "tests/support/fixtures.h"
@@ -38,14 +39,25 @@ class Faults : public testing::TestWithParam<Command> {
     };
     Faults() {
         test::write_wav(scratch_ / "in.wav", {test::noise(24000, 1), test::noise(24000, 2)}, 48000);
+        write_model();
+        write_table();
         Session session;
         session.items.emplace_back().path = scratch_ / "in.wav";
         place_recording(session.timeline, {scratch_ / "in.wav", 24000, 48000, {}, 0}, 0);
         EXPECT_TRUE(save_session(session, scratch_ / "in.rivlen").ok());
     }
+    // The engine for tests wants a file, whatever it holds.
+    void write_model() { EXPECT_TRUE(write_text_file(scratch_ / "model", "a model").ok()); }
+    void write_table() {
+        HandoverTemplate table;
+        table.name = "one";
+        table.rows.emplace_back().name = "mix";
+        EXPECT_TRUE(save_template(table, scratch_ / "table").ok());
+    }
     [[nodiscard]] std::string filled(std::string text) const {
         for (const auto& [word, path] :
-             {std::pair{"IN", "in"}, std::pair{"OUT", "out"}, std::pair{"WORK", "work"}}) {
+             {std::pair{"IN", "in"}, std::pair{"OUT", "out"}, std::pair{"WORK", "work"},
+              std::pair{"MODEL", "model"}, std::pair{"TABLE", "table"}}) {
             for (auto at = text.find(word); at != std::string::npos; at = text.find(word))
                 text.replace(at, std::string(word).size(), (scratch_ / path).string());
         }
@@ -68,8 +80,10 @@ class Faults : public testing::TestWithParam<Command> {
     }
     [[nodiscard]] std::set<std::string> names() const {
         std::set<std::string> found;
-        for (const auto& entry : fs::recursive_directory_iterator(scratch_ / "out"))
-            found.insert(entry.path().lexically_relative(scratch_ / "out").string());
+        for (const auto& entry : fs::recursive_directory_iterator(scratch_ / "out")) {
+            const auto name = entry.path().lexically_relative(scratch_ / "out").string();
+            if (name.find(", earlier") == std::string::npos) found.insert(name);  // reports of runs before
+        }
         return found;
     }
     test::Scratch scratch_;
@@ -112,7 +126,12 @@ TEST_P(Faults, LeaveEverythingWholeOrAsItWas) {
                 EXPECT_FALSE(ended.said.empty()) << which;
                 EXPECT_TRUE(*there == "what was there before" || there->size() == whole.size()) << which;
             }
-            for (const auto& name : names()) EXPECT_TRUE(all.contains(name)) << which << " leaves " << name;
+            // A file that could not be proved any more stays known as our own.
+            const bool unproved = ended.code != 0 && *there != "what was there before";
+            for (const auto& name : names()) {
+                if (unproved && name.ends_with(".begun")) continue;
+                EXPECT_TRUE(all.contains(name)) << which << " leaves " << name;
+            }
         }
     }
 }
@@ -130,11 +149,13 @@ TEST_P(Faults, KilledAnywhereTheNextRunFindsEverythingInOrder) {
         fs::remove_all(scratch_ / "work");
         fs::remove(out);
         const long calls = run(std::string(call) + ":-1:5").calls;
-        for (long at = 1; at <= calls; at += 1 + at / 8) {
+        int tried = 0, killed = 0;
+        for (long at = 1; at <= calls; at += 1 + at / 8, ++tried) {
             fs::remove_all(scratch_ / "work");
             ASSERT_TRUE(write_text_file(out, "what was there before").ok());
             const std::string which = std::string(call) + ":" + std::to_string(at) + ":0";
-            EXPECT_TRUE(run(which).by_signal) << which;
+            // Reports that are the same as those of the run before take fewer calls.
+            if (run(which).by_signal) ++killed;
             const auto there = read_text_file(out);
             ASSERT_TRUE(there.ok()) << which;
             EXPECT_TRUE(*there == "what was there before" || there->size() == whole.size()) << which;
@@ -143,6 +164,7 @@ TEST_P(Faults, KilledAnywhereTheNextRunFindsEverythingInOrder) {
             EXPECT_EQ(read_text_file(out)->size(), whole.size()) << which;
             EXPECT_EQ(names(), all) << which;
         }
+        EXPECT_GT(killed, tried / 2) << call;
     }
 }
 
@@ -152,6 +174,11 @@ INSTANTIATE_TEST_SUITE_P(
         Command{"process", "process IN.wav -o OUT/voice.wav --work WORK --overwrite", "voice.wav"},
         Command{"flac", "process IN.wav -o OUT/voice.flac --work WORK --overwrite", "voice.flac"},
         Command{"look", "look IN.wav -o OUT/look.rivlen-chain --work WORK --overwrite", "look.rivlen-chain"},
+        Command{"split",
+                "split IN.wav -o OUT --work WORK --engine " RIVLEN_BAND_ENGINE_FILE
+                " --model MODEL --overwrite",
+                "in dialogue.wav"},
+        Command{"handover", "handover IN.rivlen -o OUT --work WORK --template TABLE --overwrite", "mix.wav"},
         Command{"mix", "mix IN.rivlen -o OUT/mix.wav --work WORK --overwrite", "mix.wav"}),
     [](const testing::TestParamInfo<Command>& test) { return std::string(test.param.name); });
 

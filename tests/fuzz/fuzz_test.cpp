@@ -6,7 +6,12 @@
 #include <iterator>
 #include <random>
 
+#include "core/base/safetensors.h"
+#include "core/project/chain_preset.h"
+#include "core/project/delivery_table.h"
 #include "core/project/session.h"
+#include "core/project/settings_json.h"
+#include "core/workflow/placing.h"
 #include "tests/fuzz/readers.h"
 #include "tests/support/fixtures.h"
 
@@ -83,6 +88,55 @@ TEST(Fuzz, Sessions) {
     const std::string text = session_to_json(session);
     const auto view = std::as_bytes(std::span(text));
     EXPECT_LT(taken_of(fuzz::Reader::Session, {view.begin(), view.end()}, 3000), 3000);
+}
+
+Session made_session() {
+    Session session;
+    session.items.push_back({"/rec/a.wav", "00ff", {}, {}, true});
+    session.timeline.sample_rate = test::kRate;
+    place_recording(session.timeline, {"/rec/a.wav", 24000, test::kRate, {}, 0}, 0);
+    place_recording(session.timeline, {"/rec/a.wav", 24000, test::kRate, {}, 0}, 30000);
+    int id = 1000;
+    for (std::size_t kind = 0; kind < kEffectTypes; ++kind)
+        session.timeline.tracks[0].strip.chain.push_back(make_part(static_cast<EffectType>(kind), ++id));
+    return session;
+}
+
+// What a damaged session describes is finite wherever it is heard.
+TEST(Fuzz, WhatSessionsDescribe) {
+    const std::string text = session_to_json(made_session());
+    const auto view = std::as_bytes(std::span(text));
+    EXPECT_GT(taken_of(fuzz::Reader::Rendering, {view.begin(), view.end()}, 150), 0);
+}
+
+TEST(Fuzz, Models) {
+    const test::Scratch scratch;
+    const std::vector<float> values(64, 1.0F);
+    ASSERT_TRUE(safetensors::write(
+                    scratch / "m", {{"kind", "test"}},
+                    std::vector<safetensors::Tensor>{{"a", "F32", {8, 8}, std::as_bytes(std::span(values))},
+                                                     {"b", "F32", {64}, std::as_bytes(std::span(values))}})
+                    .ok());
+    EXPECT_LT(taken_of(fuzz::Reader::Tensors, bytes_of(scratch / "m"), 2000), 2000);
+}
+
+TEST(Fuzz, DeliveryTables) {
+    const std::string text = template_to_json(standard_template());
+    const auto view = std::as_bytes(std::span(text));
+    EXPECT_LT(taken_of(fuzz::Reader::Table, {view.begin(), view.end()}, 2000), 2000);
+}
+
+TEST(Fuzz, Chains) {
+    const test::Scratch scratch;
+    ASSERT_TRUE(
+        save_chain_preset({"all", "", made_session().timeline.tracks[0].strip.chain}, scratch / "c").ok());
+    EXPECT_LT(taken_of(fuzz::Reader::Chain, bytes_of(scratch / "c"), 1000), 1000);
+}
+
+TEST(Fuzz, Presets) {
+    const test::Scratch scratch;
+    ASSERT_TRUE(save_preset({"a card", "for tests", {}}, scratch / "p").ok());
+    EXPECT_LT(taken_of(fuzz::Reader::Preset, bytes_of(scratch / "p"), 1000), 1000);
 }
 
 TEST(Fuzz, MaskMaps) {

@@ -8,13 +8,22 @@
 #include <cstdlib>
 #include <filesystem>
 #include <fstream>
+#include <limits>
 #include <string>
 #include <string_view>
 
+#include "core/base/safetensors.h"
 #include "core/media/source.h"
 #include "core/media/timecode.h"
+#include "core/mix/engine.h"
+#include "core/project/chain_preset.h"
+#include "core/project/delivery_table.h"
 #include "core/project/session.h"
+#include "core/project/settings_json.h"
+#include "core/project/timeline_json.h"
 #include "core/separation/mask_map.h"
+#include "core/workflow/session_media.h"
+#include "tests/support/fixtures.h"
 
 namespace rivlen::fuzz {
 
@@ -50,6 +59,10 @@ void require(bool holds) {
     if (!holds) std::abort();
 }
 
+std::string text_of(std::span<const std::byte> bytes) {
+    return {reinterpret_cast<const char*>(bytes.data()), bytes.size()};
+}
+
 bool read_media(InputFile& file, std::span<const std::byte> bytes) {
     const auto path = file.with(bytes);
     const auto info = probe(path);
@@ -66,8 +79,7 @@ bool read_media(InputFile& file, std::span<const std::byte> bytes) {
 }
 
 bool read_session(std::span<const std::byte> bytes) {
-    const std::string text(reinterpret_cast<const char*>(bytes.data()), bytes.size());
-    const auto session = session_from_json(text, "/");
+    const auto session = session_from_json(text_of(bytes), "/");
     if (!session) return false;
     // What was taken once must come back equal.
     const auto again = session_from_json(session_to_json(*session), "/");
@@ -99,6 +111,85 @@ bool read_timecode(std::span<const std::byte> bytes) {
     return taken;
 }
 
+bool read_tensors(InputFile& file, std::span<const std::byte> bytes) {
+    const auto tensors = safetensors::File::open(file.with(bytes));
+    if (!tensors) return false;
+    // Every byte that a tensor claims can be read.
+    std::size_t sum = 0;
+    for (const auto& tensor : tensors->tensors()) {
+        for (const std::byte b : tensor.bytes) sum += static_cast<std::size_t>(b);
+    }
+    return sum < std::numeric_limits<std::size_t>::max();
+}
+
+bool read_table(std::span<const std::byte> bytes) {
+    const auto table = template_from_json(text_of(bytes), "");
+    if (!table) return false;
+    const auto again = template_from_json(template_to_json(*table), "");
+    require(again.ok() && *again == *table);
+    return true;
+}
+
+// Whatever a chain holds is finite, and read once more the same.
+bool read_chain(InputFile& file, std::span<const std::byte> bytes) {
+    const auto preset = load_chain_preset(file.with(bytes));
+    if (!preset) return false;
+    for (const auto& part : preset->parts) {
+        for (const double value : part.values) require(std::isfinite(value));
+    }
+    require(chain_from_json(chain_to_json(preset->parts)) == preset->parts);
+    return true;
+}
+
+bool read_preset(InputFile& file, std::span<const std::byte> bytes) {
+    const auto card = load_preset(file.with(bytes));
+    if (!card) return false;
+    require(card_from_json(card_to_json(*card)) == *card);
+    return true;
+}
+
+// Half a second of noise with random masks, that every clip plays.
+const MixMedia& something_to_play() {
+    static const test::Scratch scratch;
+    static const MixMedia media = [] {
+        MixMedia made;
+        made.source = std::make_shared<const Source>(test::noise_source(scratch, test::kRate, 2, 0.5));
+        made.map = std::make_shared<const MaskMap>(test::random_map(scratch, *made.source));
+        made.recording_rate = test::kRate;
+        return made;
+    }();
+    return media;
+}
+
+// What a session describes is heard: at its beginning, around its end, and after it was undone to nothing.
+bool render_session(std::span<const std::byte> bytes) {
+    auto session = session_from_json(text_of(bytes), "/");
+    if (!session) return false;
+    session->timeline.sample_rate = test::kRate;
+    MixMediaSet media;
+    for (const auto& track : session->timeline.tracks) {
+        for (const auto& clip : track.clips) media[clip.path] = something_to_play();
+    }
+    fit_to_media(session->timeline, media);
+    MixEngine engine(std::make_shared<const MixPlan>(*session, media));
+    std::array<float, 512> left{}, right{};
+    const auto hear = [&](std::int64_t from, int blocks) {
+        engine.seek(from);
+        for (int i = 0; i < blocks; ++i) {
+            engine.next({left, right});
+            for (std::size_t f = 0; f < left.size(); ++f)
+                require(std::isfinite(left[f]) && std::isfinite(right[f]));
+        }
+    };
+    hear(0, 8);
+    hear(std::max<std::int64_t>(0, session->timeline.end() - 1024), 4);
+    session->timeline = {};
+    session->timeline.sample_rate = test::kRate;
+    engine.set_plan(std::make_shared<const MixPlan>(*session, media));
+    hear(0, 1);
+    return true;
+}
+
 }  // namespace
 
 bool read(Reader reader, std::span<const std::byte> bytes) {
@@ -112,6 +203,16 @@ bool read(Reader reader, std::span<const std::byte> bytes) {
             return read_map(file, bytes);
         case Reader::Timecode:
             return read_timecode(bytes);
+        case Reader::Tensors:
+            return read_tensors(file, bytes);
+        case Reader::Table:
+            return read_table(bytes);
+        case Reader::Chain:
+            return read_chain(file, bytes);
+        case Reader::Preset:
+            return read_preset(file, bytes);
+        case Reader::Rendering:
+            return render_session(bytes);
     }
     return false;
 }

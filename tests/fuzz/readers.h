@@ -3,13 +3,16 @@
 // fuzzer (fuzz_main.cpp, preset "fuzz") and, with a few hundred mutations each, by every test run.
 #pragma once
 
+#include <array>
 #include <cstddef>
 #include <span>
 
 namespace rivlen::fuzz {
 
-enum class Reader { Media, Session, MaskMap, Timecode };
-inline constexpr int kReaders = 4;
+enum class Reader { Media, Session, MaskMap, Timecode, Tensors, Table, Chain, Preset, Rendering };
+inline constexpr int kReaders = 9;
+inline constexpr std::array<const char*, kReaders> kReaderNames = {
+    "media", "session", "map", "timecode", "tensors", "table", "chain", "preset", "rendering"};
 
 // True when the bytes were taken for good. Values that are taken must be sane: violated expectations abort.
 bool read(Reader reader, std::span<const std::byte> bytes);

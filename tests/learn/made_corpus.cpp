@@ -17,12 +17,12 @@ using learn::Rng;
 using nlohmann::json;
 
 constexpr double kTwoPi = 2.0 * std::numbers::pi;
-constexpr std::size_t kRate = learn::kCorpusRate;
+constexpr std::size_t kMadeRate = learn::kCorpusRate;
 
 std::vector<float> voice(double pitch_hz, std::size_t frames, Rng& rng) {
     std::vector<float> out(frames);
     for (std::size_t i = 0; i < frames; ++i) {
-        const double t = static_cast<double>(i) / kRate;
+        const double t = static_cast<double>(i) / kMadeRate;
         const double syllable = std::pow(std::max(0.0, std::sin(kTwoPi * 2.1 * t)), 2.0);
         double x = 0.0;
         for (int h = 1; h < 20; ++h) x += std::sin(kTwoPi * pitch_hz * h * t) / h;
@@ -36,7 +36,7 @@ std::vector<float> voice(double pitch_hz, std::size_t frames, Rng& rng) {
 std::vector<float> chords(double root_hz, std::size_t frames) {
     std::vector<float> out(frames * 2);
     for (std::size_t i = 0; i < frames; ++i) {
-        const double t = static_cast<double>(i) / kRate;
+        const double t = static_cast<double>(i) / kMadeRate;
         const double root = root_hz * (static_cast<int>(t) % 2 == 0 ? 1.0 : 1.335);
         const double left = std::sin(kTwoPi * root * t) + 0.5 * std::sin(kTwoPi * root * 2.0 * t);
         const double right = std::sin(kTwoPi * root * 1.26 * t) + 0.3 * std::sin(kTwoPi * root * 3.0 * t);
@@ -48,9 +48,9 @@ std::vector<float> chords(double root_hz, std::size_t frames) {
 
 std::vector<float> bursts(double seconds_between, std::size_t frames, Rng& rng) {
     std::vector<float> out(frames);
-    const auto between = static_cast<std::size_t>(seconds_between * kRate);
+    const auto between = static_cast<std::size_t>(seconds_between * kMadeRate);
     for (std::size_t i = 0; i < frames; ++i) {
-        const double since = static_cast<double>(i % between) / kRate;
+        const double since = static_cast<double>(i % between) / kMadeRate;
         out[i] = static_cast<float>(0.2 * std::exp(-18.0 * since)) * rng.noise();
     }
     return out;
@@ -102,20 +102,20 @@ learn::Corpus made_corpus(const Scratch& scratch) {
     for (const auto& [group, pitch_hz, pool] :
          {std::tuple{"low", 120.0, "learn"}, std::tuple{"middle", 160.0, "learn"},
           std::tuple{"high", 210.0, "choose"}, std::tuple{"higher", 250.0, "tell"}}) {
-        for (int i = 0; i < 2; ++i) speech.add("speech", group, pool, 1, voice(pitch_hz, 3 * kRate, rng));
+        for (int i = 0; i < 2; ++i) speech.add("speech", group, pool, 1, voice(pitch_hz, 3 * kMadeRate, rng));
     }
     speech.write();
     Package music(scratch, "made-music");
-    music.add("music", "minor", "learn", 2, chords(220.0, 6 * kRate));
-    music.add("music", "major", "learn", 2, chords(330.0, 6 * kRate));
-    music.add("music", "other", "choose", 2, chords(275.0, 6 * kRate));
-    music.add("music", "another", "tell", 2, chords(247.0, 6 * kRate));
+    music.add("music", "minor", "learn", 2, chords(220.0, 6 * kMadeRate));
+    music.add("music", "major", "learn", 2, chords(330.0, 6 * kMadeRate));
+    music.add("music", "other", "choose", 2, chords(275.0, 6 * kMadeRate));
+    music.add("music", "another", "tell", 2, chords(247.0, 6 * kMadeRate));
     music.write();
     Package effects(scratch, "made-effects");
-    effects.add("effects", "steps", "learn", 1, bursts(0.6, 3 * kRate, rng));
-    effects.add("effects", "rattle", "learn", 1, bursts(0.09, 3 * kRate, rng));
-    effects.add("effects", "knocks", "choose", 1, bursts(0.35, 3 * kRate, rng));
-    effects.add("effects", "taps", "tell", 1, bursts(0.25, 3 * kRate, rng));
+    effects.add("effects", "steps", "learn", 1, bursts(0.6, 3 * kMadeRate, rng));
+    effects.add("effects", "rattle", "learn", 1, bursts(0.09, 3 * kMadeRate, rng));
+    effects.add("effects", "knocks", "choose", 1, bursts(0.35, 3 * kMadeRate, rng));
+    effects.add("effects", "taps", "tell", 1, bursts(0.25, 3 * kMadeRate, rng));
     effects.write();
     auto corpus = learn::Corpus::open(scratch / "corpus");
     if (!corpus) throw std::runtime_error(corpus.error().message);

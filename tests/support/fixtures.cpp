@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "tests/support/fixtures.h"
 
+#include <fmt/format.h>
 #include <unistd.h>
 
 #include <atomic>
@@ -37,6 +38,14 @@ std::vector<float> noise(std::size_t frames, unsigned seed) {
     std::vector<float> out(frames);
     for (float& x : out) x = (static_cast<float>(generator() >> 8U) / 8388608.0F - 1.0F) * 0.17F;
     return out;
+}
+
+std::filesystem::path demo_picture() {
+    return std::filesystem::path(RIVLEN_ROOT) / "demo/tide-mill.mov";
+}
+
+std::string quoted(const std::filesystem::path& path) {
+    return fmt::format("'{}'", path.string());
 }
 
 void write_wav(const fs::path& path, const Channels& channels, int sample_rate) {

@@ -29,6 +29,11 @@ class Scratch {
     std::filesystem::path folder_;
 };
 
+constexpr int kRate = 48000;  // of what a test makes, when nothing hangs on it
+[[nodiscard]] std::filesystem::path demo_picture();
+// As one word of a shell's command.
+[[nodiscard]] std::string quoted(const std::filesystem::path& path);
+
 using Channels = std::vector<std::vector<float>>;
 // Noise of about -20 dBFS, always the same for a seed.
 [[nodiscard]] std::vector<float> noise(std::size_t frames, unsigned seed);

@@ -33,7 +33,7 @@ namespace {
 
 namespace fs = std::filesystem;
 using test::Channels;
-constexpr int kRate = 48000;
+using test::kRate;
 
 std::string ran(const std::string& command) {
     std::string out;
@@ -45,9 +45,7 @@ std::string ran(const std::string& command) {
     if (pipe != nullptr) pclose(pipe);
     return out;
 }
-std::string quoted(const fs::path& path) {
-    return "'" + path.string() + "'";
-}
+using test::quoted;
 std::string lowered(std::string text) {
     for (char& c : text) c = static_cast<char>(std::tolower(static_cast<unsigned char>(c)));
     return text;
@@ -497,6 +495,21 @@ TEST_F(Deliveries, ReportsTellAClientAndAProgram) {
     const auto report = deliver(plan_);
     ASSERT_TRUE(report.ok() && report->all_done());
     ASSERT_TRUE(write_reports(*report, plan_.table, plan_.folder).ok());
+    // The same once more leaves the folder as it is; another one leaves the first under a name of its own.
+    ASSERT_TRUE(write_reports(*report, plan_.table, plan_.folder).ok());
+    const auto page = report_page(plan_.name, plan_.folder);
+    const auto earlier = plan_.folder / (page.stem().string() + ", earlier.html");
+    EXPECT_FALSE(fs::exists(earlier));
+    const std::string first = *read_text_file(page);
+    auto later = *report;
+    later.rows[0].checksum += "0";
+    ASSERT_TRUE(write_reports(later, plan_.table, plan_.folder).ok());
+    EXPECT_EQ(*read_text_file(earlier), first);
+    EXPECT_NE(*read_text_file(page), first);
+    later.rows[0].checksum += "0";
+    ASSERT_TRUE(write_reports(later, plan_.table, plan_.folder).ok());
+    EXPECT_EQ(*read_text_file(earlier), first);
+    EXPECT_TRUE(fs::exists(plan_.folder / (page.stem().string() + ", earlier 2.html")));
     const auto html = report_to_html(*report, plan_.table);
     EXPECT_NE(html.find("Ferry &lt;&amp;&gt;"), std::string::npos);
     EXPECT_EQ(html.find("<&>"), std::string::npos);

@@ -3,6 +3,7 @@
 
 #include <cmath>
 
+#include "core/base/output_file.h"
 #include "core/delivery/export.h"
 #include "core/media/layback.h"
 #include "tests/support/fixtures.h"
@@ -12,8 +13,6 @@ namespace {
 
 using test::Scratch;
 namespace fs = std::filesystem;
-
-const fs::path kDemo = fs::path(RIVLEN_ROOT) / "demo/tide-mill.mov";
 
 TEST(Export, FilesAddUpToTheSource) {
     const Scratch scratch;
@@ -66,6 +65,28 @@ TEST(Export, NeverOverTheRecordingItself) {
     EXPECT_EQ(test::read_wav(scratch / "take dialogue.wav")[0], test::noise(4800, 1));
 }
 
+// The second of the files cannot be moved into place, as a folder has its name: the first, which was replaced
+// already, is again what it was.
+TEST(Export, WhenOneFileCannotBeReplacedAllStayAsTheyWere) {
+    const Scratch scratch;
+    const auto source = test::noise_source(scratch, 44100, 1, 0.5);
+    const auto map = test::random_map(scratch, source);
+    ExportPlan plan;
+    plan.folder = scratch / "out";
+    plan.base_name = "noise";
+    plan.overwrite = true;
+    const auto planned = planned_files(plan);
+    ASSERT_EQ(planned.size(), 4U);
+    fs::create_directories(planned[1].second / "something in it");
+    ASSERT_TRUE(write_text_file(planned[0].second, "an earlier export").ok());
+    ASSERT_FALSE(export_stems(source, map, {}, plan).ok());
+    EXPECT_EQ(*read_text_file(planned[0].second), "an earlier export");
+    EXPECT_TRUE(fs::is_directory(planned[1].second / "something in it"));
+    EXPECT_FALSE(fs::exists(planned[2].second));
+    EXPECT_FALSE(fs::exists(planned[3].second));
+    EXPECT_EQ(std::distance(fs::directory_iterator(plan.folder), fs::directory_iterator()), 2);
+}
+
 TEST(Export, CancelLeavesNoFile) {
     const Scratch scratch;
     const auto source = test::noise_source(scratch, 48000, 1, 2.0);
@@ -88,7 +109,7 @@ TEST_P(Layback, PictureUntouchedAndSoundInPlace) {
     test::Channels sound = {test::noise(44 * 48000, 11), test::noise(44 * 48000, 12)};
     test::write_wav(scratch / "new.wav", sound, 48000);
     LaybackPlan plan;
-    plan.picture = kDemo;
+    plan.picture = test::demo_picture();
     plan.sounds.push_back({scratch / "new.wav"});
     plan.out = scratch / (std::string("out.") + GetParam());
     auto report = lay_back(plan);
@@ -110,8 +131,8 @@ TEST_P(Layback, PictureUntouchedAndSoundInPlace) {
         }
         return out;
     };
-    EXPECT_EQ(md5(plan.out), md5(kDemo));
-    EXPECT_FALSE(md5(kDemo).empty());
+    EXPECT_EQ(md5(plan.out), md5(test::demo_picture()));
+    EXPECT_FALSE(md5(test::demo_picture()).empty());
     EXPECT_EQ(scratch.leftovers(), 0);
     auto again = lay_back(plan);
     EXPECT_FALSE(again.ok());  // it is there already
@@ -122,9 +143,9 @@ TEST(Layback, WrongRequestsAreSentences) {
     const Scratch scratch;
     test::write_wav(scratch / "a.wav", {test::noise(4800, 1)}, 48000);
     LaybackPlan plan;
-    plan.picture = kDemo;
+    plan.picture = test::demo_picture();
     plan.sounds.push_back({scratch / "a.wav"});
-    plan.out = kDemo;
+    plan.out = test::demo_picture();
     plan.overwrite = true;
     EXPECT_EQ(lay_back(plan).error().kind, ErrorKind::BadInput);  // output equals input
     plan.out = scratch / "a.avi2";

@@ -26,7 +26,7 @@ namespace rivlen {
 namespace {
 
 using test::Channels;
-constexpr int kRate = 48000;
+using test::kRate;
 
 Channels tone(double hz, double level_dbfs, std::size_t frames, int rate = kRate) {
     Channels out(2, std::vector<float>(frames));

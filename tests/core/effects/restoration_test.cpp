@@ -26,7 +26,7 @@ namespace rivlen {
 namespace {
 
 using test::Channels;
-constexpr int kRate = 48000;
+using test::kRate;
 constexpr double kTurn = 2 * std::numbers::pi;
 
 // The demo's voice, which none of the thresholds was set on.

@@ -17,15 +17,12 @@ namespace rivlen {
 namespace {
 
 namespace fs = std::filesystem;
-const fs::path kDemo = fs::path(RIVLEN_ROOT) / "demo/tide-mill.mov";
 
 void ffmpeg(const std::string& arguments) {
     const std::string command = "ffmpeg -v error -y " + arguments;
     ASSERT_EQ(std::system(command.c_str()), 0) << command;  // NOLINT(concurrency-mt-unsafe)
 }
-std::string quoted(const fs::path& path) {
-    return "'" + path.string() + "'";
-}
+using test::quoted;
 
 class DamagedPictures : public testing::Test {
   protected:

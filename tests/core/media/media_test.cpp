@@ -20,8 +20,6 @@ namespace {
 
 using test::Scratch;
 
-const std::filesystem::path kDemo = std::filesystem::path(RIVLEN_ROOT) / "demo/tide-mill.mov";
-
 void raw_wav(const std::filesystem::path& path, const std::vector<float>& samples, int rate, int channels) {
     SF_INFO info{};
     info.samplerate = rate;
@@ -96,7 +94,7 @@ TEST(BadInput, PictureWithoutSoundIsRefused) {
     const Scratch scratch;
     const auto path = scratch / "silent.mov";
     const std::string command =
-        "ffmpeg -v error -i '" + kDemo.string() + "' -an -c copy -t 1 '" + path.string() + "'";
+        "ffmpeg -v error -i '" + test::demo_picture().string() + "' -an -c copy -t 1 '" + path.string() + "'";
     ASSERT_EQ(std::system(command.c_str()), 0);  // NOLINT
     expect_refused(scratch, path, ErrorKind::BadInput);
 }
@@ -129,8 +127,8 @@ TEST(BadInput, ATruncatedFileGivesWhatIsThereAndSaysSo) {
     const Scratch scratch;
     const auto path = scratch / "cut.mov";
     // The index of a MOV made for streaming stands in front: the rest can be cut off.
-    const std::string command =
-        "ffmpeg -v error -i '" + kDemo.string() + "' -c copy -movflags faststart '" + path.string() + "'";
+    const std::string command = "ffmpeg -v error -i '" + test::demo_picture().string() +
+                                "' -c copy -movflags faststart '" + path.string() + "'";
     ASSERT_EQ(std::system(command.c_str()), 0);  // NOLINT
     std::filesystem::resize_file(path, std::filesystem::file_size(path) / 2);
     auto source = Source::bring_in(path, scratch / "work");
@@ -169,7 +167,7 @@ TEST(Source, CancelLeavesNothing) {
 }
 
 TEST(Probe, TellsPictureAndTimecodeOfTheDemo) {
-    auto info = probe(kDemo);
+    auto info = probe(test::demo_picture());
     ASSERT_TRUE(info.ok());
     ASSERT_TRUE(info->picture.has_value());
     EXPECT_EQ(info->picture->width, 640);
@@ -180,7 +178,7 @@ TEST(Probe, TellsPictureAndTimecodeOfTheDemo) {
 }
 
 TEST(Picture, FrameUnderATimeBackAndForth) {
-    auto reader = PictureReader::open(kDemo);
+    auto reader = PictureReader::open(test::demo_picture());
     ASSERT_TRUE(reader.ok());
     for (const double at : {10.0, 10.02, 10.04, 3.5, 43.9, 0.0}) {
         auto frame = reader->frame_at(at, 160, 90);

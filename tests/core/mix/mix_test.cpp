@@ -27,7 +27,7 @@ namespace {
 using test::Channels;
 using test::Scratch;
 
-constexpr int kRate = 48000;
+using test::kRate;
 constexpr std::int64_t kFrames = 3 * kRate;
 
 struct Material {

@@ -17,7 +17,7 @@ namespace {
 using test::Channels;
 using test::Scratch;
 
-constexpr int kRate = 48000;
+using test::kRate;
 constexpr std::size_t kVoice = 0, kMusic = 2;
 
 ShapeSettings both() {

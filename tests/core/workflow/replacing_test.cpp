@@ -14,7 +14,7 @@ namespace {
 
 using test::Scratch;
 
-constexpr int kRate = 48000;
+using test::kRate;
 
 std::shared_ptr<const Source> noise_at(const Scratch& scratch, const std::string& name, double gain_db) {
     auto sound = test::noise(kRate * 4, 3);
