@@ -15,6 +15,19 @@ function(rivlen_headers target folder)
   endif()
 endfunction()
 
+# Precompiled headers, of a target's own or shared with another one. Not under sanitizers, where targets are not all optimised
+# alike, which shared headers must be.
+function(rivlen_precompile target)
+  if(NOT RIVLEN_SANITIZE)
+    target_precompile_headers(${target} PRIVATE ${ARGN})
+  endif()
+endfunction()
+function(rivlen_precompile_as target other)
+  if(NOT RIVLEN_SANITIZE)
+    target_precompile_headers(${target} REUSE_FROM ${other})
+  endif()
+endfunction()
+
 # rivlen_core_module(NAME USES modules... LIBRARIES targets...): all of core/NAME as the target rivlen-NAME.
 function(rivlen_core_module name)
   cmake_parse_arguments(PARSE_ARGV 1 module "" "" "USES;LIBRARIES")
@@ -25,9 +38,9 @@ function(rivlen_core_module name)
   target_link_libraries(rivlen-${name} PUBLIC ${module_USES} PRIVATE ${module_LIBRARIES} rivlen-warnings)
   if(name STREQUAL base)
     target_link_libraries(rivlen-base PUBLIC fmt::fmt nlohmann_json::nlohmann_json Threads::Threads)
-    target_precompile_headers(rivlen-base PRIVATE ${RIVLEN_COMMON_HEADERS})
+    rivlen_precompile(rivlen-base ${RIVLEN_COMMON_HEADERS})
   else()
-    target_precompile_headers(rivlen-${name} REUSE_FROM rivlen-base)
+    rivlen_precompile_as(rivlen-${name} rivlen-base)
   endif()
 endfunction()
 
@@ -35,13 +48,10 @@ endfunction()
 set(RIVLEN_COMMON_HEADERS <algorithm> <array> <cmath> <cstdint> <filesystem> <functional> <map> <memory> <optional> <span>
                           <string> <vector> <fmt/format.h> <nlohmann/json.hpp>)
 
-# Code that computes nothing by the sample: built for size of build time, not for speed.
+# Code that computes nothing by the sample: built for size of build time, not for speed. Under sanitizers it is not optimised
+# at all, as the compiler works several times as long otherwise.
 function(rivlen_light_code target)
   target_compile_options(${target} PRIVATE $<$<CONFIG:Release>:-O1>)
-endfunction()
-
-# Tests under sanitizers: not optimised, as the compiler works for most of a minute on a file of tests otherwise.
-function(rivlen_quickly_built target)
   if(RIVLEN_SANITIZE)
     target_compile_options(${target} PRIVATE -O0)
   endif()

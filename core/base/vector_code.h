@@ -4,7 +4,8 @@
 // of.
 #pragma once
 
-#if defined(__x86_64__) && defined(__GNUC__) && !defined(__clang__)
+// (Not under the thread sanitizer, which is not there yet when the loader asks which one it is to be.)
+#if defined(__x86_64__) && defined(__GNUC__) && !defined(__clang__) && !defined(__SANITIZE_THREAD__)
 #define RIVLEN_VECTOR_CODE __attribute__((target_clones("avx512f", "avx2", "default")))
 #else
 #define RIVLEN_VECTOR_CODE

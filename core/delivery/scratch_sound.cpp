@@ -77,7 +77,7 @@ void LoudnessTimelineMeter::step() {
         for (const float x : channel) peak_ = std::max(peak_, std::abs(x));
         channel.clear();
     }
-    std::ranges::rotate(powers_, powers_.begin() + 1);
+    std::rotate(powers_.begin(), powers_.begin() + 1, powers_.end());
     powers_.back() = meter_.weighted_power();
     const auto level_of_last = [this](std::ptrdiff_t count) {
         return LoudnessMeter::lufs_of(std::accumulate(powers_.end() - count, powers_.end(), 0.0) /

@@ -58,7 +58,7 @@ class WindowTest : public QObject {
     void whatIsNoRecordingIsRefusedInASentence() {
         std::ofstream(*scratch_ / "notes.txt") << "words, no sound";
         window_->open_path(*scratch_ / "notes.txt");
-        QVERIFY(label("message").contains("notes.txt"));
+        QTRY_VERIFY_WITH_TIMEOUT(label("message").contains("notes.txt"), 20000);
         QVERIFY(window_->document().session().items.empty());
         QVERIFY(!click_able("split"));
     }

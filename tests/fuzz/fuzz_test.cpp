@@ -2,6 +2,7 @@
 // Mutations of good files, the same in every run. The real fuzzer (preset "fuzz") goes further.
 #include <gtest/gtest.h>
 
+#include <cstdlib>
 #include <fstream>
 #include <iterator>
 #include <random>
@@ -56,7 +57,19 @@ Bytes mutated(Bytes bytes, std::mt19937& random) {
     return bytes;
 }
 
+// RIVLEN_SEEDS=FOLDER: what the fuzzer begins with (tests/fuzz/seeds) is written there anew.
+void keep_as_seed(fuzz::Reader reader, const Bytes& good) {
+    const char* folder = std::getenv("RIVLEN_SEEDS");  // NOLINT(concurrency-mt-unsafe)
+    if (folder == nullptr || good.size() > 10000) return;
+    const auto path =
+        std::filesystem::path(folder) / fuzz::kReaderNames[static_cast<std::size_t>(reader)] / "made";
+    std::filesystem::create_directories(path.parent_path());
+    std::ofstream(path, std::ios::binary)
+        .write(reinterpret_cast<const char*>(good.data()), static_cast<std::streamsize>(good.size()));
+}
+
 int taken_of(fuzz::Reader reader, const Bytes& good, int rounds) {
+    keep_as_seed(reader, good);
     std::mt19937 random(1);
     EXPECT_TRUE(fuzz::read(reader, good));
     int taken = 0;

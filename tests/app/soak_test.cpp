@@ -1,0 +1,193 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Random work in the real window: keys, actions, mouse and undo, as many steps as RIVLEN_SOAK_STEPS says
+// (600). What is worked on stays sound, and handles and memory stay where they are.
+#include <QAction>
+#include <QApplication>
+#include <QDir>
+#include <QMenu>
+#include <QStandardPaths>
+#include <QWheelEvent>
+#include <QtTest>
+#include <chrono>
+#include <fstream>
+#include <random>
+
+#include "app/shell/main_window.h"
+#include "app/widgets/theme.h"
+#include "core/base/hash.h"
+#include "core/base/output_file.h"
+#include "tests/support/fixtures.h"
+
+namespace rivlen::app {
+
+namespace fs = std::filesystem;
+
+namespace {
+
+int open_handles() {
+    int count = 0;
+    for (const auto& entry : fs::directory_iterator("/proc/self/fd")) count += entry.exists() ? 1 : 0;
+    return count;
+}
+
+double resident_mb() {
+    long pages = 0, resident = 0;
+    std::ifstream("/proc/self/statm") >> pages >> resident;
+    return static_cast<double>(resident) * static_cast<double>(::sysconf(_SC_PAGESIZE)) / 1e6;
+}
+
+int steps_wanted() {
+    const int asked = qEnvironmentVariableIntValue("RIVLEN_SOAK_STEPS");
+    return asked > 0 ? asked : 600;
+}
+
+}  // namespace
+
+class SoakTest : public QObject {
+    Q_OBJECT
+  private slots:
+    void initTestCase() {
+        QStandardPaths::setTestModeEnabled(true);
+        qputenv("RIVLEN_ENGINE", RIVLEN_BAND_ENGINE_FILE);
+        qputenv("RIVLEN_MODEL", (scratch_ / "model").c_str());
+        QVERIFY(write_text_file(scratch_ / "model", "of the engine for tests").ok());
+        test::write_wav(scratch_ / "one.wav", {test::noise(48000 * 6, 1), test::noise(48000 * 6, 2)}, 48000);
+        test::write_wav(scratch_ / "two.wav", {test::noise(44100 * 3, 3)}, 44100);
+        apply_theme(*qApp);
+        if (qEnvironmentVariableIsSet("RIVLEN_SOAK_JOURNAL"))
+            journal_.open(qEnvironmentVariable("RIVLEN_SOAK_JOURNAL").toStdString());
+        const QByteArray work = qgetenv("RIVLEN_SOAK_WORK");
+        random_.seed(static_cast<unsigned>(qEnvironmentVariableIntValue("RIVLEN_SOAK_SEED")));
+        window_ =
+            std::make_unique<MainWindow>(work.isEmpty() ? scratch_ / "work" : fs::path(work.toStdString()));
+        window_->show();
+        QVERIFY(QTest::qWaitForWindowExposed(window_.get()));
+        for (const char* file : {"one.wav", "two.wav"}) {
+            window_->open_path(scratch_ / file);
+            QTRY_VERIFY_WITH_TIMEOUT(!window_->jobs().busy() && window_->document().source() != nullptr,
+                                     60000);
+            window_->document().split();
+            QTRY_VERIFY_WITH_TIMEOUT(window_->document().map() != nullptr, 60000);
+            QVERIFY(window_->document().place_stems(SessionFrame{}));
+        }
+        // A dialog that an act opens is left again.
+        connect(&closer_, &QTimer::timeout, this, [] {
+            if (QWidget* dialog = QApplication::activeModalWidget()) dialog->close();
+            if (QWidget* menu = QApplication::activePopupWidget()) menu->close();
+        });
+        closer_.start(20);
+    }
+    void cleanupTestCase() { window_.reset(); }
+
+    void workGoesOnAndNothingGrows() {
+        const int steps = steps_wanted();
+        int handles = 0;
+        double memory_mb = 0;
+        for (int step = 0; step < steps; ++step) {
+            act();
+            QApplication::processEvents();
+            note();
+            if (step % 50 == 49) QVERIFY(is_sound());
+            if (step == steps / 2) {
+                handles = settled_handles();
+                memory_mb = resident_mb();
+            }
+        }
+        qInfo("%d steps, handles %d to %d, memory %.0f to %.0f MB", steps, handles, settled_handles(),
+              memory_mb, resident_mb());
+        QVERIFY(settled_handles() <= handles + 8);  // pools of threads and of the painter's may still fill
+        // History is bounded; what is between is the allocator's and pictures that are kept.
+        QVERIFY(resident_mb() < memory_mb + 120);
+    }
+
+  private:
+    std::size_t below(std::size_t count) { return random_() % std::max<std::size_t>(count, 1); }
+
+    void act() {
+        switch (below(8)) {
+            case 0:
+                window_->show_view(static_cast<View>(below(kViews)));
+                break;
+            case 1:
+                QTest::keyClick(window_.get(), Qt::Key_Z,
+                                below(3) == 0 ? Qt::ControlModifier | Qt::ShiftModifier
+                                              : Qt::KeyboardModifiers(Qt::ControlModifier));
+                break;
+            case 2:
+            case 3:
+                some_mouse();
+                break;
+            default:
+                some_action();
+        }
+    }
+    // Any that is allowed, but for those that ask for files, end the program or need another program.
+    void some_action() {
+        std::vector<QAction*> allowed;
+        for (auto* action : window_->findChildren<QAction*>()) {
+            if (action->isEnabled() && !action->objectName().isEmpty() && action->menu() == nullptr &&
+                !action->text().contains(QChar(0x2026)) && !kLeftOut.contains(action->objectName()))
+                allowed.push_back(action);
+        }
+        if (!allowed.empty()) allowed[below(allowed.size())]->trigger();
+    }
+    void some_mouse() {
+        std::vector<QWidget*> seen;
+        for (auto* widget : window_->findChildren<QWidget*>()) {
+            const QByteArray kind = widget->metaObject()->className();
+            if (widget->isVisible() &&
+                (kind.endsWith("Canvas") || kind.endsWith("Slider") || kind.endsWith("Ruler") ||
+                 kind.endsWith("Graph") || kind.endsWith("Editor")))
+                seen.push_back(widget);
+        }
+        if (seen.empty()) return;
+        QWidget* widget = seen[below(seen.size())];
+        const auto somewhere = [&] {
+            return QPoint(static_cast<int>(below(static_cast<std::size_t>(widget->width()))),
+                          static_cast<int>(below(static_cast<std::size_t>(widget->height()))));
+        };
+        const auto modifiers = below(4) == 0 ? Qt::ShiftModifier : Qt::NoModifier;
+        if (below(4) == 0) {
+            const QPointF at = somewhere();
+            QWheelEvent wheel(at, widget->mapToGlobal(at), {}, {0, below(2) == 0 ? 120 : -120}, Qt::NoButton,
+                              modifiers, Qt::NoScrollPhase, false);
+            QApplication::sendEvent(widget, &wheel);
+            return;
+        }
+        QTest::mousePress(widget, Qt::LeftButton, modifiers, somewhere());
+        for (std::size_t i = below(6); i > 0; --i) QTest::mouseMove(widget, somewhere());
+        QTest::mouseRelease(widget, Qt::LeftButton, modifiers, somewhere());
+    }
+    // What the session is, and since when, in milliseconds of the machine's clock.
+    void note() {
+        if (!journal_.is_open()) return;
+        const std::string text = session_to_json(window_->document().session());
+        const auto now = std::chrono::steady_clock::now().time_since_epoch();
+        journal_ << hash_hex(std::as_bytes(std::span(text))) << ' '
+                 << std::chrono::duration_cast<std::chrono::milliseconds>(now).count() << std::endl;
+    }
+    // The session can be written and read again as it is.
+    bool is_sound() {
+        const Session& session = window_->document().session();
+        const auto again = session_from_json(session_to_json(session), "/");
+        return again.ok() && *again == session && window_->document().history().count() <= kMostSteps;
+    }
+    int settled_handles() {
+        window_->jobs().cancel_all();
+        if (!QTest::qWaitFor([this] { return !window_->jobs().busy(); }, 60000)) return 1 << 20;
+        return open_handles();
+    }
+
+    static constexpr int kMostSteps = 500;
+    const QStringList kLeftOut{"new", "save", "write_stems", "put_back", "deliver"};
+    test::Scratch scratch_;
+    std::unique_ptr<MainWindow> window_;
+    std::mt19937_64 random_;
+    QTimer closer_;
+    std::ofstream journal_;
+};
+
+}  // namespace rivlen::app
+
+QTEST_MAIN(rivlen::app::SoakTest)
+#include "soak_test.moc"
