@@ -98,7 +98,7 @@ Result<DeliveryReport> hand_over(const HandoverOptions& o, Session session, cons
                            {"name", name},
                            {"all_done", report->all_done()},
                            {"times_real_time", report->times_real_time}};
-    for (const auto& s : report->sums) line["stems_less_mix_dbfs"].push_back(s.peak_dbfs);
+    for (const auto& s : report->sums) line["stems_less_mix_dbfs"].push_back(level_json(s.peak_dbfs));
     print_line(line);
     return report;
 }

@@ -37,18 +37,18 @@ Status run(const RecordingOptions& how, const std::filesystem::path& out, bool o
         const nlohmann::json printed = {{"path", out.string()},
                                         {"sample_rate_hz", session->timeline.sample_rate},
                                         {"frames", report->frames},
-                                        {"integrated_lufs", report->loudness.integrated_lufs},
+                                        {"integrated_lufs", level_json(report->loudness.integrated_lufs)},
                                         {"loudness_range_lu", report->loudness.range_lu},
-                                        {"true_peak_dbtp", report->loudness.true_peak_dbtp},
+                                        {"true_peak_dbtp", level_json(report->loudness.true_peak_dbtp)},
                                         {"samples_over_full_scale", report->over_full_scale},
                                         {"times_real_time", report->times_real_time},
                                         {"peak_memory_mb", peak_memory_mb()}};
         fmt::print("{}\n", printed.dump(2, ' ', false, nlohmann::json::error_handler_t::replace));
     } else {
-        fmt::print("{}: {:.1f} s, {:.1f} LUFS, true peak {:.1f} dBTP, {:.0f} x real time.\n", out.string(),
+        fmt::print("{}: {:.1f} s, {}, true peak {}, {:.0f} x real time.\n", out.string(),
                    static_cast<double>(report->frames) / session->timeline.sample_rate,
-                   report->loudness.integrated_lufs, report->loudness.true_peak_dbtp,
-                   report->times_real_time);
+                   level_words(report->loudness.integrated_lufs, "LUFS"),
+                   level_words(report->loudness.true_peak_dbtp, "dBTP"), report->times_real_time);
     }
     return {};
 }

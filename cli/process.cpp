@@ -39,9 +39,9 @@ Status run(const ProcessOptions& o) {
     if (!report) return report.error();
     if (o.json) {
         const auto loudness = [](const Loudness& l) {
-            return nlohmann::json{{"integrated_lufs", l.integrated_lufs},
-                                  {"sample_peak_dbfs", l.sample_peak_dbfs},
-                                  {"true_peak_dbtp", l.true_peak_dbtp}};
+            return nlohmann::json{{"integrated_lufs", level_json(l.integrated_lufs)},
+                                  {"sample_peak_dbfs", level_json(l.sample_peak_dbfs)},
+                                  {"true_peak_dbtp", level_json(l.true_peak_dbtp)}};
         };
         nlohmann::json out = {{"path", o.out.string()},
                               {"before", loudness(report->before)},
@@ -51,9 +51,11 @@ Status run(const ProcessOptions& o) {
         for (const auto& part : parts) out["chain"].push_back(info(part.kind).key);
         fmt::print("{}\n", out.dump(2, ' ', false, nlohmann::json::error_handler_t::replace));
     } else {
-        fmt::print("{}: {:.1f} to {:.1f} LUFS, true peak {:.1f} to {:.1f} dBTP, {:.0f} x real time.\n",
-                   o.out.string(), report->before.integrated_lufs, report->after.integrated_lufs,
-                   report->before.true_peak_dbtp, report->after.true_peak_dbtp, report->times_real_time);
+        fmt::print("{}: {} to {}, true peak {} to {}, {:.0f} x real time.\n", o.out.string(),
+                   level_words(report->before.integrated_lufs, "LUFS"),
+                   level_words(report->after.integrated_lufs, "LUFS"),
+                   level_words(report->before.true_peak_dbtp, "dBTP"),
+                   level_words(report->after.true_peak_dbtp, "dBTP"), report->times_real_time);
     }
     return {};
 }

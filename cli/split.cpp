@@ -51,18 +51,19 @@ void print(const SplitCommand& c, const Recording& recording, const ExportReport
         for (const auto& file : report.files) {
             out["files"].push_back({{"content", file.content},
                                     {"path", file.path.string()},
-                                    {"integrated_lufs", file.loudness.integrated_lufs},
+                                    {"integrated_lufs", level_json(file.loudness.integrated_lufs)},
                                     {"loudness_range_lu", file.loudness.range_lu},
-                                    {"sample_peak_dbfs", file.loudness.sample_peak_dbfs},
-                                    {"true_peak_dbtp", file.loudness.true_peak_dbtp},
+                                    {"sample_peak_dbfs", level_json(file.loudness.sample_peak_dbfs)},
+                                    {"true_peak_dbtp", level_json(file.loudness.true_peak_dbtp)},
                                     {"samples_over_full_scale", file.over_full_scale}});
         }
         fmt::print("{}\n", out.dump(2, ' ', false, json::error_handler_t::replace));
         return;
     }
     for (const auto& file : report.files) {
-        fmt::print("{:9} {:7.1f} LUFS  peak {:6.1f} dBFS  {}\n", file.content, file.loudness.integrated_lufs,
-                   file.loudness.sample_peak_dbfs, file.path.string());
+        fmt::print("{:9} {:>12}  peak {:>12}  {}\n", file.content,
+                   level_words(file.loudness.integrated_lufs, "LUFS"),
+                   level_words(file.loudness.sample_peak_dbfs, "dBFS"), file.path.string());
         if (file.over_full_scale > 0 && format_of(c.format) != SoundFormat::WavFloat) {
             fmt::print(stderr,
                        "rivlen-cli: {} samples of {} were clipped; lower --gain or use --format wav32.\n",

@@ -321,17 +321,17 @@ void HandoverView::finish(const DeliveryReport& report) {
         ++done;
         const auto& l = r.course.loudness;
         rows_->show_levels(
-            r.row, l.integrated_lufs > -119 ? tr("%1 LUFS").arg(l.integrated_lufs, 0, 'f', 1) : tr("silent"),
-            l.true_peak_dbtp > -119 ? tr("%1 dBTP").arg(l.true_peak_dbtp, 0, 'f', 1) : QString());
+            r.row, l.integrated_lufs ? tr("%1 LUFS").arg(*l.integrated_lufs, 0, 'f', 1) : tr("silent"),
+            l.true_peak_dbtp ? tr("%1 dBTP").arg(*l.true_peak_dbtp, 0, 'f', 1) : QString());
     }
     lines.prepend(tr("%1 of %2 files delivered and read back, %3 x real time.")
                       .arg(done)
                       .arg(report.rows.size())
                       .arg(report.times_real_time, 0, 'f', 0));
     for (const auto& s : report.sums)
-        lines << (s.peak_dbfs <= -199
+        lines << (!s.peak_dbfs
                       ? tr("The stems add up to their mix, bit for bit.")
-                      : tr("The stems add up to their mix within %1 dBFS.").arg(s.peak_dbfs, 0, 'f', 0));
+                      : tr("The stems add up to their mix within %1 dBFS.").arg(*s.peak_dbfs, 0, 'f', 0));
     notes_->setPlainText(lines.join('\n'));
     emit said(lines.front(), !report.all_done());
 }

@@ -67,7 +67,8 @@ Status page_to_pdf(const std::filesystem::path& page, const std::filesystem::pat
         document.setHtml(with_pictures(html, document, writer.width() * 9 / 10));
         document.print(&writer);
     }
-    return write_beside_earlier(pdf, std::string_view(bytes.constData(), static_cast<std::size_t>(bytes.size())));
+    return write_beside_earlier(pdf,
+                                std::string_view(bytes.constData(), static_cast<std::size_t>(bytes.size())));
 }
 
 }  // namespace rivlen::app

@@ -421,10 +421,10 @@ void RebuildView::write_mix(const fs::path& file) {
         [this, file](const Result<MixReport>& report) {
             if (!report)
                 return emit said(text(report.error().message), report.error().kind != ErrorKind::Cancelled);
-            emit said(tr("\"%1\" written: %2 LUFS, true peak %3 dBTP.")
+            emit said(tr("\"%1\" written: %2, true peak %3.")
                           .arg(QString::fromStdString(file.filename().string()))
-                          .arg(report->loudness.integrated_lufs, 0, 'f', 1)
-                          .arg(report->loudness.true_peak_dbtp, 0, 'f', 1),
+                          .arg(text(level_words(report->loudness.integrated_lufs, "LUFS")))
+                          .arg(text(level_words(report->loudness.true_peak_dbtp, "dBTP"))),
                       false);
         });
 }

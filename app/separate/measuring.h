@@ -11,6 +11,7 @@
 #include "core/assessment/proposal.h"
 #include "core/assessment/risk_line.h"
 #include "core/assessment/tradeoff.h"
+#include "core/metering/level.h"
 
 namespace rivlen::app {
 
@@ -22,7 +23,7 @@ struct Measured {
     TradeOff figures;
     std::vector<TradeOff> curve;  // over isolation; all other settings as they are
     std::vector<float> risk;      // over the loop
-    double loudness_lufs = -120;  // of what is kept
+    Level loudness_lufs;          // of what is kept
 };
 
 class Measuring : public QObject {

@@ -55,10 +55,11 @@ Result<MatchResult> measure_match(const Source& source, const MaskMap* map, cons
                });
     if (!status) return status.error();
     for (std::size_t m = 0; m < kMonitors; ++m) result.loudness_lufs[m] = meters[m].result().integrated_lufs;
-    const double wanted = result.loudness_lufs[0];
+    const double wanted = result.loudness_lufs[0].value_or(-HUGE_VAL);
     for (std::size_t m = 1; m < kMonitors; ++m) {
-        if (result.loudness_lufs[m] < kInaudibleLufs || wanted < kInaudibleLufs) continue;
-        const double gain_db = std::clamp(wanted - result.loudness_lufs[m], -kLargestGainDb, kLargestGainDb);
+        const double is = result.loudness_lufs[m].value_or(-HUGE_VAL);
+        if (is < kInaudibleLufs || wanted < kInaudibleLufs) continue;
+        const double gain_db = std::clamp(wanted - is, -kLargestGainDb, kLargestGainDb);
         result.gain[m] = static_cast<float>(amplitude_of_db(gain_db));
     }
     return result;

@@ -7,6 +7,7 @@
 
 #include "core/base/job.h"
 #include "core/media/source.h"
+#include "core/metering/level.h"
 #include "core/separation/audition.h"
 #include "core/separation/mask_map.h"
 #include "core/separation/timed.h"
@@ -14,7 +15,7 @@
 namespace rivlen {
 
 struct MatchResult {
-    std::array<double, kMonitors> loudness_lufs{};  // over the range
+    std::array<Level, kMonitors> loudness_lufs{};  // over the range
     std::array<float, kMonitors> gain{};  // linear, to the source's loudness; 1 for what is all but silent
 };
 

@@ -41,9 +41,9 @@ struct DeliveredRow {
     RowState state = RowState::Failed;
     std::string sentence;  // why it failed, or what to know
     double gain_db = 0, limited_db = 0;
-    double gated_lufs = -120;  // as the target asks for: programme or dialogue
-    LoudnessTimeline course;   // of the file as it was read back
-    std::string picture;       // spectrogram of it, of mixes
+    Level gated_lufs;         // as the target asks for: programme or dialogue
+    LoudnessTimeline course;  // of the file as it was read back
+    std::string picture;      // spectrogram of it, of mixes
     std::int64_t frames = 0;
     int sample_rate = 0, channels = 0;
     std::string checksum;  // XXH3-128 of the file
@@ -55,7 +55,7 @@ struct DeliveredRow {
 // Stems of one version added up, against its mix.
 struct SumProof {
     std::string version, target;
-    double peak_dbfs = -200;  // of the difference
+    Level peak_dbfs;  // of the difference; missing: there is none
 };
 
 // How well a recording was taken apart, with the settings that were delivered: over at most a minute from its

@@ -77,16 +77,16 @@ Status read_back(const DeliveryPlan& plan, const JobControl& job, const Handover
     const LoudnessTarget* target = find_target(plan.table.targets, row.target);
     if (target == nullptr || row.content != Content::Mix || row.mono) return {};
     const bool programme = target->gate == LoudnessGate::Programme && !target->short_term_lufs;
-    const double off = out.gated_lufs - target->integrated_lufs;
+    const double off = out.gated_lufs ? *out.gated_lufs - target->integrated_lufs : 0;
+    const Level peak = out.course.loudness.true_peak_dbtp;
     if (programme && std::abs(off) > target->tolerance_lu) {
         out.on_target = false;
         out.sentence = fmt::format("{:.1f} LU {} the target: its peaks do not allow more.", std::abs(off),
                                    off < 0 ? "under" : "over");
-    } else if (out.course.loudness.true_peak_dbtp >
-               target->true_peak_dbtp + (is_coded(row.container) ? 0.5 : 0.05)) {
+    } else if (peak && *peak > target->true_peak_dbtp + (is_coded(row.container) ? 0.5 : 0.05)) {
         out.on_target = false;
-        out.sentence = fmt::format("True peak {:.1f} dBTP where {:.1f} are allowed.",
-                                   out.course.loudness.true_peak_dbtp, target->true_peak_dbtp);
+        out.sentence =
+            fmt::format("True peak {:.1f} dBTP where {:.1f} are allowed.", *peak, target->true_peak_dbtp);
     }
     return {};
 }
@@ -179,7 +179,8 @@ std::vector<SumProof> add_up(const std::vector<DeliveredRow>& rows) {
             for (auto& part : waiting)
                 part.erase(part.begin(), part.begin() + static_cast<std::ptrdiff_t>(ready));
         }
-        out.push_back({std::get<0>(key), std::get<2>(key), db_of_amplitude(peak)});
+        out.push_back(
+            {std::get<0>(key), std::get<2>(key), peak > 0 ? Level(db_of_amplitude(peak)) : std::nullopt});
     }
     return out;
 }

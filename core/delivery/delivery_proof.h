@@ -12,10 +12,10 @@ namespace rivlen {
 [[nodiscard]] std::string file_checksum(const std::filesystem::path& path);
 
 struct ReadBack {
-    std::int64_t frames = 0;               // that were written, at the row's rate
-    std::optional<double> true_peak_dbtp;  // of files that hold every sample as it was it is not measured
-                                           // again
-    int sound = 0;                         // which of the file's sounds
+    std::int64_t frames = 0;  // that were written, at the row's rate
+    Level true_peak_dbtp;     // of files that hold every sample as it was it is not measured
+                              // again
+    int sound = 0;            // which of the file's sounds
 };
 // Fills in what is known of a row's file. Errors: Internal when it does not hold what was written; Cancelled;
 // those of decoding.

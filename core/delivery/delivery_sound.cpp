@@ -17,17 +17,15 @@ namespace {
 
 // The same sound louder: every level moves by as much.
 LoudnessTimeline shifted(LoudnessTimeline course, double gain_db) {
-    const auto shift = [gain_db](auto& level) {
-        using Level = std::remove_reference_t<decltype(level)>;
-        if (level > static_cast<Level>(-119)) level += static_cast<Level>(gain_db);
-    };
-    shift(course.loudness.integrated_lufs);
-    shift(course.loudness.sample_peak_dbfs);
-    shift(course.loudness.true_peak_dbtp);
-    shift(course.highest_momentary_lufs);
-    shift(course.highest_short_term_lufs);
-    for (float& level : course.short_term_lufs) shift(level);
-    for (float& level : course.peak_dbfs) shift(level);
+    for (Level* level :
+         {&course.loudness.integrated_lufs, &course.loudness.sample_peak_dbfs,
+          &course.loudness.true_peak_dbtp, &course.highest_momentary_lufs, &course.highest_short_term_lufs})
+        *level = raised(*level, gain_db);
+    for (auto* line : {&course.short_term_lufs, &course.peak_dbfs}) {
+        for (float& level : *line) {
+            if (level > -119) level += static_cast<float>(gain_db);
+        }
+    }
     return course;
 }
 
@@ -61,7 +59,7 @@ Result<ScratchSound> SoundMaker::rendered(const HandoverRow& row, Content conten
 }
 
 // Of the mix, but only where somebody speaks: 400 ms with a dialogue stem within 25 dB of its loudest.
-Result<double> SoundMaker::dialogue_lufs(const HandoverRow& row, const ScratchSound& mix) const {
+Result<Level> SoundMaker::dialogue_lufs(const HandoverRow& row, const ScratchSound& mix) const {
     const auto voice = rendered(row, Content::Dialogue);
     if (!voice) return voice.error();
     const std::int64_t step = mix.sample_rate() * 2 / 5;
@@ -77,7 +75,7 @@ Result<double> SoundMaker::dialogue_lufs(const HandoverRow& row, const ScratchSo
         },
         step);
     if (!status) return status.error();
-    if (levels.empty()) return -120.0;
+    if (levels.empty()) return Level();
     constexpr double kUnderLoudestDb = 25, kLeastDbfs = -55;
     const double edge = std::max(kLeastDbfs, *std::ranges::max_element(levels) - kUnderLoudestDb);
     LoudnessMeter meter(mix.sample_rate(), mix.channels(), LoudnessMeter::Kind::Quick);
@@ -105,12 +103,12 @@ SoundMaker::VersionResult SoundMaker::make_version(const HandoverRow& row) {
     if (target->gate == LoudnessGate::Dialogue) {
         const auto spoken = dialogue_lufs(row, *version->mix);
         if (!spoken) return spoken.error();
-        if (*spoken > -70) version->gated_lufs = *spoken;
+        if (*spoken) version->gated_lufs = *spoken;
     }
-    if (version->gated_lufs > -70) version->gain_db = target->integrated_lufs - version->gated_lufs;
-    if (target->short_term_lufs)
+    if (version->gated_lufs) version->gain_db = target->integrated_lufs - *version->gated_lufs;
+    if (target->short_term_lufs && version->course.highest_short_term_lufs)
         version->gain_db =
-            std::min(version->gain_db, *target->short_term_lufs - version->course.highest_short_term_lufs);
+            std::min(version->gain_db, *target->short_term_lufs - *version->course.highest_short_term_lufs);
     return std::shared_ptr<const Version>(version);
 }
 
@@ -197,17 +195,18 @@ Result<MadeSound> SoundMaker::make_one(const HandoverRow& row, const Version& ve
             course = std::move(*measured);
         }
         limited_db = 0;
-        if (!limits || course.loudness.true_peak_dbtp <= target->true_peak_dbtp) break;
+        if (!limits || course.loudness.true_peak_dbtp.value_or(-HUGE_VAL) <= target->true_peak_dbtp) break;
         // Coding adds overshoots of its own; common practice, no source.
         auto held = limited(*made, target->true_peak_dbtp - (is_coded(row.container) ? 1.0 : 0.1), limited_db,
                             plan_.work, quiet);
         if (!held) return held.error();
         made = std::move(*held);
-        const double before = course.loudness.integrated_lufs;
+        const Level before = course.loudness.integrated_lufs;
         auto measured = course_of(*made, quiet);
         if (!measured) return measured.error();
         course = std::move(*measured);
-        const double lost = before - course.loudness.integrated_lufs;
+        const Level after = course.loudness.integrated_lufs;
+        const double lost = before && after ? *before - *after : 0;
         if (row.mono || round + 1 == kRounds || lost < 0.1 || version.gain_db + lost - gain_db < 0.05) break;
         gain_db = version.gain_db + lost;
     }

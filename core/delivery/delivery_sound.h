@@ -31,7 +31,7 @@ class SoundMaker {
     struct Version {
         std::shared_ptr<const ScratchSound> mix;
         LoudnessTimeline course;  // of the mix, before the gain
-        double gated_lufs = -120;
+        Level gated_lufs;
         double gain_db = 0;
     };
     using VersionResult = Result<std::shared_ptr<const Version>>;
@@ -40,7 +40,7 @@ class SoundMaker {
     // With a meter, it is measured while it is rendered.
     Result<ScratchSound> rendered(const HandoverRow& row, Content content,
                                   LoudnessTimelineMeter* meter = nullptr) const;
-    Result<double> dialogue_lufs(const HandoverRow& row, const ScratchSound& mix) const;
+    Result<Level> dialogue_lufs(const HandoverRow& row, const ScratchSound& mix) const;
     Result<MadeSound> make_poly(const HandoverRow& row, const Version& version) const;
     Result<MadeSound> make_one(const HandoverRow& row, const Version& version) const;
 

@@ -27,12 +27,11 @@ bool there(const DeliveredRow& row) {
 }
 
 // No number where there is nothing to measure.
-std::string level(double value, const char* unit) {
-    return value <= -119 ? std::string("&ndash;") : fmt::format("{:.1f} {}", value, unit);
+std::string level(Level value, const char* unit) {
+    return value ? level_words(value, unit) : std::string("&ndash;");
 }
-
-json number(double value) {
-    return value <= -119 ? json(nullptr) : json(std::round(value * 100) / 100);
+std::string csv_level(Level value) {
+    return value ? fmt::format("{:.2f}", *value) : std::string();
 }
 
 std::string length_words(const DeliveredRow& row) {
@@ -42,7 +41,7 @@ std::string length_words(const DeliveredRow& row) {
 }
 
 // Short-term loudness as a line, peaks as bars, from -60 to 0.
-std::string drawing(const DeliveredRow& row, double target_lufs) {
+std::string drawing(const DeliveredRow& row, Level target_lufs) {
     constexpr int kWidth = 860;
     constexpr int kHeight = 110;
     constexpr std::size_t kMostPoints = 430;
@@ -73,11 +72,11 @@ std::string drawing(const DeliveredRow& row, double target_lufs) {
         "short-term loudness of {}\">"
         "<g fill=\"#b9c0c4\">{}</g><path fill=\"none\" stroke=\"#3c5a14\" stroke-width=\"1.5\" d=\"{}\"/>",
         kWidth, kHeight, escaped_markup(row.path.filename().string()), bars, line);
-    if (target_lufs > -119)
+    if (target_lufs)
         out += fmt::format(
             "<line stroke=\"#9a3b10\" stroke-dasharray=\"5 4\" x1=\"0\" x2=\"{}\" y1=\"{:.1f}\" "
             "y2=\"{:.1f}\"/>",
-            kWidth, y(target_lufs), y(target_lufs));
+            kWidth, y(*target_lufs), y(*target_lufs));
     return out + "</svg>";
 }
 
@@ -105,23 +104,23 @@ std::string report_to_json(const DeliveryReport& report) {
                                {"frames", r.frames},
                                {"bytes", r.bytes},
                                {"checksum_xxh3", r.checksum},
-                               {"gain_db", number(r.gain_db)},
-                               {"limited_db", number(r.limited_db)},
-                               {"integrated_lufs", number(l.integrated_lufs)},
-                               {"loudness_range_lu", number(l.range_lu)},
-                               {"true_peak_dbtp", number(l.true_peak_dbtp)},
-                               {"highest_momentary_lufs", number(r.course.highest_momentary_lufs)},
-                               {"highest_short_term_lufs", number(r.course.highest_short_term_lufs)},
+                               {"gain_db", level_json(r.gain_db)},
+                               {"limited_db", level_json(r.limited_db)},
+                               {"integrated_lufs", level_json(l.integrated_lufs)},
+                               {"loudness_range_lu", level_json(l.range_lu)},
+                               {"true_peak_dbtp", level_json(l.true_peak_dbtp)},
+                               {"highest_momentary_lufs", level_json(r.course.highest_momentary_lufs)},
+                               {"highest_short_term_lufs", level_json(r.course.highest_short_term_lufs)},
                                {"on_target", r.on_target},
                                {"note", r.sentence}});
     }
     for (const auto& s : report.sums)
         out["sums"].push_back(
-            {{"version", s.version}, {"target", s.target}, {"stems_less_mix_dbfs", s.peak_dbfs}});
+            {{"version", s.version}, {"target", s.target}, {"stems_less_mix_dbfs", level_json(s.peak_dbfs)}});
     for (const auto& f : report.figures)
         out["figures"].push_back({{"recording", f.recording},
                                   {"stem", kStemNames[static_cast<std::size_t>(f.stem)]},
-                                  {"leak_db", number(f.bleed_db)},
+                                  {"leak_db", level_json(f.bleed_db)},
                                   {"damage", f.damage}});
     for (const auto& t : report.issues)
         out["notes"].push_back({{"row", t.row + 1}, {"error", t.error}, {"sentence", t.sentence}});
@@ -135,12 +134,13 @@ std::string report_to_csv(const DeliveryReport& report) {
         "integrated_lufs,loudness_range_lu,true_peak_dbtp,on_target,checksum_xxh3,note\r\n";
     for (const auto& r : report.rows) {
         const auto& l = r.course.loudness;
-        out += fmt::format("{},{},{},{},{},{},{},{},{},{},{},{:.2f},{:.2f},{:.2f},{:.2f},{:.2f},{},{},{}\r\n",
-                           r.row + 1, csv_field(r.path.filename().string()), state_of(r),
-                           key_of(r.asked.content), csv_field(r.asked.version), csv_field(r.asked.target),
-                           key_of(r.asked.container), key_of(r.asked.depth), r.sample_rate, r.channels,
-                           r.frames, r.gain_db, r.limited_db, l.integrated_lufs, l.range_lu, l.true_peak_dbtp,
-                           r.on_target ? "yes" : "no", r.checksum, csv_field(r.sentence));
+        out +=
+            fmt::format("{},{},{},{},{},{},{},{},{},{},{},{:.2f},{:.2f},{},{:.2f},{},{},{},{}\r\n", r.row + 1,
+                        csv_field(r.path.filename().string()), state_of(r), key_of(r.asked.content),
+                        csv_field(r.asked.version), csv_field(r.asked.target), key_of(r.asked.container),
+                        key_of(r.asked.depth), r.sample_rate, r.channels, r.frames, r.gain_db, r.limited_db,
+                        csv_level(l.integrated_lufs), l.range_lu, csv_level(l.true_peak_dbtp),
+                        r.on_target ? "yes" : "no", r.checksum, csv_field(r.sentence));
     }
     return out;
 }
@@ -209,8 +209,10 @@ std::string report_to_html(const DeliveryReport& report, const HandoverTemplate&
         out += fmt::format(
             "<p>The stems{}{}, read back and added up, differ from their mix by {} at most{}.</p>\n",
             s.version.empty() ? "" : " of ", escaped_markup(s.version),
-            s.peak_dbfs <= -199 ? std::string("nothing") : fmt::format("{:.0f} dBFS", s.peak_dbfs),
-            s.peak_dbfs > -80 ? ", because the mix went through its limiter or its buses' chains" : "");
+            s.peak_dbfs ? fmt::format("{:.0f} dBFS", *s.peak_dbfs) : std::string("nothing"),
+            s.peak_dbfs.value_or(-HUGE_VAL) > -80
+                ? ", because the mix went through its limiter or its buses' chains"
+                : "");
     if (!report.figures.empty()) {
         out +=
             "<h2>How cleanly it was taken apart</h2>\n<p class=\"dim\">With the settings as tuned, over a "
@@ -244,7 +246,7 @@ std::string report_to_html(const DeliveryReport& report, const HandoverTemplate&
         const auto* t = find_target(table.targets, r.asked.target);
         // Stems have no target of their own.
         const bool aims = t != nullptr && r.asked.content == Content::Mix;
-        const auto svg = drawing(r, aims ? t->integrated_lufs : -120.0);
+        const auto svg = drawing(r, aims ? Level(t->integrated_lufs) : std::nullopt);
         if (!svg.empty())
             out += fmt::format("<h3>{} <span class=\"dim\">0:00 to {}</span></h3>\n{}\n",
                                escaped_markup(r.path.filename().string()), length_words(r), svg);

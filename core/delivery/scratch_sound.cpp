@@ -83,11 +83,11 @@ void LoudnessTimelineMeter::step() {
         return LoudnessMeter::lufs_of(std::accumulate(powers_.end() - count, powers_.end(), 0.0) /
                                       static_cast<double>(count));
     };
-    course_.highest_momentary_lufs = std::max(course_.highest_momentary_lufs, level_of_last(4));
-    const double short_term = level_of_last(kShortTerm);
-    course_.highest_short_term_lufs = std::max(course_.highest_short_term_lufs, short_term);
+    course_.highest_momentary_lufs = higher(course_.highest_momentary_lufs, level_of_last(4));
+    const Level short_term = level_of_last(kShortTerm);
+    course_.highest_short_term_lufs = higher(course_.highest_short_term_lufs, short_term);
     if (++steps_ % 10 != 0) return;
-    course_.short_term_lufs.push_back(static_cast<float>(short_term));
+    course_.short_term_lufs.push_back(static_cast<float>(short_term.value_or(-120)));
     course_.peak_dbfs.push_back(static_cast<float>(db_of_amplitude(static_cast<double>(peak_))));
     peak_ = 0;
 }

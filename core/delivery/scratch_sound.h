@@ -55,8 +55,8 @@ class ScratchSound {
 // What meters say of a whole sound.
 struct LoudnessTimeline {
     Loudness loudness;
-    double highest_momentary_lufs = -120, highest_short_term_lufs = -120;
-    std::vector<float> short_term_lufs;  // every second
+    Level highest_momentary_lufs, highest_short_term_lufs;
+    std::vector<float> short_term_lufs;  // every second, to be drawn: -120 for silence
     std::vector<float> peak_dbfs;        // of every second
 };
 
@@ -64,7 +64,7 @@ struct LoudnessTimeline {
 // for (at least ten times a second).
 class LoudnessTimelineMeter {
   public:
-    // Without true peaks (true_peak_dbtp is then -200) where they are known.
+    // Without true peaks (true_peak_dbtp is then missing) where they are known.
     LoudnessTimelineMeter(int sample_rate, int channels, bool true_peaks = true);
     void add(std::span<const std::vector<float>> block);
     // At the end.

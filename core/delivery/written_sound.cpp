@@ -28,8 +28,10 @@ void put(char (&field)[N],
     std::memcpy(field, text.data(), std::min(N, text.size()));
 }
 
-std::int16_t hundredths(double value) {
-    return static_cast<std::int16_t>(std::clamp(std::lround(value * 100), -32768L, 32767L));
+// EBU Tech 3285 supplement on loudness: what was not measured is 0x7FFF, and no value may be that.
+std::int16_t hundredths(Level value) {
+    if (!value) return 0x7FFF;
+    return static_cast<std::int16_t>(std::clamp(std::lround(*value * 100), -32768L, 32766L));
 }
 
 void describe(SNDFILE* file, const SoundDescription& d, const ScratchSound& sound, Depth depth) {
@@ -63,8 +65,8 @@ void describe(SNDFILE* file, const SoundDescription& d, const ScratchSound& soun
 
 // What every kind of file can say of itself: the words that players show.
 std::string loudness_words(const SoundDescription& d) {
-    return fmt::format("{:.1f} LUFS, range {:.1f} LU, true peak {:.1f} dBTP, from {}", d.integrated_lufs,
-                       d.range_lu, d.true_peak_dbtp, d.start_timecode);
+    return fmt::format("{}, range {:.1f} LU, true peak {}, from {}", level_words(d.integrated_lufs, "LUFS"),
+                       d.range_lu, level_words(d.true_peak_dbtp, "dBTP"), d.start_timecode);
 }
 
 void describe_flac(SNDFILE* file, const SoundDescription& d) {
@@ -81,9 +83,9 @@ Tags tags_of(Container container, const SoundDescription& d) {
                  {"date", d.date},
                  {"comment", loudness_words(d)},
                  {"encoded_by", "Rivlen"}};
-    if (container == Container::Opus && d.integrated_lufs > -70) {
+    if (container == Container::Opus && d.integrated_lufs) {
         // RFC 7845, 5.2.1: what brings the track to -23 LUFS, in 1/256 dB.
-        const long gain = std::lround((-23.0 - d.integrated_lufs) * 256);
+        const long gain = std::lround((-23.0 - *d.integrated_lufs) * 256);
         tags.emplace_back("R128_TRACK_GAIN", std::to_string(std::clamp(gain, -32768L, 32767L)));
     }
     return tags;

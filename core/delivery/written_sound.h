@@ -19,8 +19,8 @@ struct SoundDescription {
     std::string project, timecode_rate;                         // "25/1"
     std::string start_timecode;                                 // "01:00:00:00"
     std::vector<std::string> track_names;                       // of the channels
-    double integrated_lufs = -120, range_lu = 0, true_peak_dbtp = -200, momentary_lufs = -120,
-           short_term_lufs = -120;
+    Level integrated_lufs, true_peak_dbtp, momentary_lufs, short_term_lufs;
+    double range_lu = 0;
 };
 [[nodiscard]] std::string ixml_of(const SoundDescription& description, int sample_rate, Depth depth);
 

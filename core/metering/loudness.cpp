@@ -16,6 +16,12 @@ namespace {
 
 constexpr double kOffsetLu = -0.691;  // ITU-R BS.1770-4, equation 2
 
+// libebur128 says minus infinity for silence; what is left of a reverberation's tail is none either.
+Level audible(double lufs) {
+    constexpr double kSilentLufs = -120;
+    return lufs > kSilentLufs ? Level(lufs) : std::nullopt;
+}
+
 }  // namespace
 
 struct LoudnessMeter::State {
@@ -52,16 +58,16 @@ void LoudnessMeter::add(std::span<const std::vector<float>> channels) {
     ebur128_add_frames_float(state_->ebur.get(), buffer.data(), frames);
 }
 
-double LoudnessMeter::momentary_lufs() const {
+Level LoudnessMeter::momentary_lufs() const {
     double value = 0.0;
     ebur128_loudness_momentary(state_->ebur.get(), &value);
-    return std::isfinite(value) ? std::max(value, -120.0) : -120.0;
+    return audible(value);
 }
 
-double LoudnessMeter::short_term_lufs() const {
+Level LoudnessMeter::short_term_lufs() const {
     double value = 0.0;
     ebur128_loudness_shortterm(state_->ebur.get(), &value);
-    return std::isfinite(value) ? std::max(value, -120.0) : -120.0;
+    return audible(value);
 }
 
 double LoudnessMeter::weighted_power() const {
@@ -73,16 +79,15 @@ double LoudnessMeter::weighted_power() const {
     return std::pow(10.0, (lufs - kOffsetLu) / 10.0);
 }
 
-double LoudnessMeter::lufs_of(double power) {
-    return power > 0.0 ? std::max(-120.0, kOffsetLu + 10.0 * std::log10(power)) : -120.0;
+Level LoudnessMeter::lufs_of(double power) {
+    return audible(power > 0.0 ? kOffsetLu + 10.0 * std::log10(power) : -HUGE_VAL);
 }
 
 Loudness LoudnessMeter::result() const {
     Loudness loudness;
     double value = 0.0;
-    if (ebur128_loudness_global(state_->ebur.get(), &value) == EBUR128_SUCCESS && std::isfinite(value)) {
-        loudness.integrated_lufs = std::max(value, -120.0);
-    }
+    if (ebur128_loudness_global(state_->ebur.get(), &value) == EBUR128_SUCCESS)
+        loudness.integrated_lufs = audible(value);
     if (ebur128_loudness_range(state_->ebur.get(), &value) == EBUR128_SUCCESS) loudness.range_lu = value;
     double peak = 0.0;
     double true_peak = 0.0;

@@ -7,20 +7,21 @@
 #include <span>
 #include <vector>
 
+#include "core/metering/level.h"
+
 namespace rivlen {
 
 struct Loudness {
-    double integrated_lufs = -120;  // -120 when nothing passes the gate
+    Level integrated_lufs;  // missing when nothing passes the gate
     double range_lu = 0;
-    double sample_peak_dbfs = -200;
-    double true_peak_dbtp = -200;
+    Level sample_peak_dbfs, true_peak_dbtp;  // missing for silence
 };
 
 class LoudnessMeter {
   public:
     // Running: the gated measures come from a histogram (0.1 LU wide), so that asking for them again and
     // again over hours stays cheap.
-    // Quick: exact, but without true peaks, for where they are known (true_peak_dbtp stays at -200).
+    // Quick: exact, but without true peaks, for where they are known (true_peak_dbtp is missing).
     enum class Kind { Exact, Running, Quick };
     LoudnessMeter(int sample_rate, int channels, Kind kind = Kind::Exact);
     LoudnessMeter(LoudnessMeter&&) noexcept;
@@ -28,14 +29,14 @@ class LoudnessMeter {
     ~LoudnessMeter();
     void add(std::span<const std::vector<float>> channels);  // planar, equal lengths
     [[nodiscard]] Loudness result() const;
-    // Of the last 400 ms and the last 3 s (EBU Tech 3341); -120 for silence.
-    [[nodiscard]] double momentary_lufs() const;
-    [[nodiscard]] double short_term_lufs() const;
+    // Of the last 400 ms and the last 3 s (EBU Tech 3341); missing for silence.
+    [[nodiscard]] Level momentary_lufs() const;
+    [[nodiscard]] Level short_term_lufs() const;
     // Weighted power of the last 100 ms, as BS.1770-4 sums it over channels: its mean over 400 ms and 3 s is
     // what the two above are levels of, for those that ask all along.
     [[nodiscard]] double weighted_power() const;
-    // Level of a weighted power.
-    [[nodiscard]] static double lufs_of(double power);
+    // Level of a weighted power; missing below -120 LUFS.
+    [[nodiscard]] static Level lufs_of(double power);
 
   private:
     struct State;

@@ -12,8 +12,8 @@ namespace {
 
 constexpr std::int64_t kPiece = 4096;
 
-Result<double> measured(ClipSourceReader& reader, const TimedMaskWeights* weight_sets, std::int64_t first,
-                        std::int64_t frames, int sample_rate, const JobControl& job) {
+Result<Level> measured(ClipSourceReader& reader, const TimedMaskWeights* weight_sets, std::int64_t first,
+                       std::int64_t frames, int sample_rate, const JobControl& job) {
     LoudnessMeter meter(sample_rate, static_cast<int>(kMixChannels));
     std::vector<std::vector<float>> block(kMixChannels);
     for (std::int64_t at = 0; at < frames; at += kPiece) {
@@ -28,7 +28,7 @@ Result<double> measured(ClipSourceReader& reader, const TimedMaskWeights* weight
 
 }  // namespace
 
-Result<double> clip_loudness_lufs(const MixPlan& plan, int clip, const JobControl& job) {
+Result<Level> clip_loudness_lufs(const MixPlan& plan, int clip, const JobControl& job) {
     const Timeline& r = plan.timeline();
     for (std::size_t t = 0; t < r.tracks.size(); ++t) {
         for (std::size_t i = 0; i < r.tracks[t].clips.size(); ++i) {
@@ -42,8 +42,8 @@ Result<double> clip_loudness_lufs(const MixPlan& plan, int clip, const JobContro
     return make_error(ErrorKind::NotFound, "The clip is no longer there. Choose it again.");
 }
 
-Result<double> source_loudness_lufs(const std::shared_ptr<const Source>& source, std::int64_t frames,
-                                    const JobControl& job) {
+Result<Level> source_loudness_lufs(const std::shared_ptr<const Source>& source, std::int64_t frames,
+                                   const JobControl& job) {
     ClipSourceReader reader({source, nullptr, source->sample_rate()}, ClipSource::Whole);
     return measured(reader, nullptr, 0, std::min(frames, static_cast<std::int64_t>(source->frames())),
                     source->sample_rate(), job);

@@ -66,11 +66,11 @@ void MixPlayer::render(Block& block) {
     loudness_->add(sides_);
     if (++since_measured_ < kBlocksBetweenMeasures) return;
     since_measured_ = 0;
-    momentary_ = loudness_->momentary_lufs();
-    short_term_ = loudness_->short_term_lufs();
+    momentary_ = loudness_->momentary_lufs().value_or(kSilenceLufs);
+    short_term_ = loudness_->short_term_lufs().value_or(kSilenceLufs);
     const Loudness whole = loudness_->result();
-    integrated_ = whole.integrated_lufs;
-    true_peak_ = whole.true_peak_dbtp;
+    integrated_ = whole.integrated_lufs.value_or(kSilenceLufs);
+    true_peak_ = whole.true_peak_dbtp.value_or(kSilenceDbtp);
 }
 
 MixPlayer::Meters MixPlayer::meters() const {

@@ -15,8 +15,9 @@ Result<double> gain_to_replace(const MixPlan& plan, int clip, const std::shared_
     if (!before) return before.error();
     const auto after = source_loudness_lufs(with, old->length, job);
     if (!after) return after.error();
-    if (*before <= kSilentLufs || *after <= kSilentLufs) return 0.0;
-    return std::clamp(*before + old->gain_db - *after, -kLargestMatchDb, kLargestMatchDb);
+    if (before->value_or(kSilentLufs) <= kSilentLufs || after->value_or(kSilentLufs) <= kSilentLufs)
+        return 0.0;
+    return std::clamp(**before + old->gain_db - **after, -kLargestMatchDb, kLargestMatchDb);
 }
 
 void replace_by(Timeline& timeline, int clip, const std::filesystem::path& path, std::int64_t frames,

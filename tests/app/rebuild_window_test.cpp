@@ -204,7 +204,7 @@ class RebuildWindowTest : public QObject {
         LoudnessMeter meter(kRate, 2);
         meter.add(voice);
         QVERIFY2(meter.result().true_peak_dbtp <= -3.0,
-                 qPrintable(QString::number(meter.result().true_peak_dbtp)));
+                 qPrintable(QString::number(meter.result().true_peak_dbtp.value())));
         QVERIFY(meter.result().true_peak_dbtp > -4.0);
         // Nothing was shifted by the limiter's look-ahead: the voice begins where it began.
         keep();
@@ -728,7 +728,7 @@ class RebuildWindowTest : public QObject {
     static double loudness(const test::Channels& x) {
         LoudnessMeter meter(kRate, 2);
         meter.add(x);
-        return meter.result().integrated_lufs;
+        return meter.result().integrated_lufs.value();
     }
     std::unique_ptr<test::Scratch> scratch_;
     std::unique_ptr<MainWindow> window_;

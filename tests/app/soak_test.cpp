@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Random work in the real window: keys, actions, mouse and undo, as many steps as RIVLEN_SOAK_STEPS says
 // (600). What is worked on stays sound, and handles and memory stay where they are.
+#include <malloc.h>
+
 #include <QAction>
 #include <QApplication>
 #include <QDir>
@@ -88,6 +90,7 @@ class SoakTest : public QObject {
             QApplication::processEvents();
             note();
             if (step % 50 == 49) QVERIFY(is_sound());
+            if (step % std::max(1, steps / 8) == 0) tell(step);
             if (step == steps / 2) {
                 handles = settled_handles();
                 memory_mb = resident_mb();
@@ -157,6 +160,22 @@ class SoakTest : public QObject {
         QTest::mousePress(widget, Qt::LeftButton, modifiers, somewhere());
         for (std::size_t i = below(6); i > 0; --i) QTest::mouseMove(widget, somewhere());
         QTest::mouseRelease(widget, Qt::LeftButton, modifiers, somewhere());
+    }
+    void tell(int step) {
+        const Timeline& line = window_->document().timeline();
+        std::size_t clips = 0, points = 0;
+        for (const auto& track : line.tracks) {
+            clips += track.clips.size();
+            for (const auto& lane : track.strip.lines) points += lane.points.size();
+        }
+        const struct mallinfo2 heap = ::mallinfo2();
+        qInfo(
+            "step %d: %.0f MB (%.0f in use of the heap, %.0f free in it), %d handles, %d steps back, %zu "
+            "tracks, "
+            "%zu clips, %zu points, %zu kB",
+            step, resident_mb(), static_cast<double>(heap.uordblks + heap.hblkhd) / 1e6,
+            static_cast<double>(heap.fordblks) / 1e6, open_handles(), window_->document().history().count(),
+            line.tracks.size(), clips, points, session_to_json(window_->document().session()).size() / 1000);
     }
     // What the session is, and since when, in milliseconds of the machine's clock.
     void note() {

@@ -40,8 +40,8 @@ TEST(Loudness, EbuTech3341Cases1And2) {
         }
         LoudnessMeter meter(48000, 2);
         meter.add(test::Channels{sine, sine});
-        EXPECT_NEAR(meter.result().integrated_lufs, level_db, 0.1);
-        EXPECT_NEAR(meter.result().sample_peak_dbfs, level_db, 0.1);
+        EXPECT_NEAR(meter.result().integrated_lufs.value(), level_db, 0.1);
+        EXPECT_NEAR(meter.result().sample_peak_dbfs.value(), level_db, 0.1);
     }
 }
 
@@ -54,8 +54,8 @@ TEST(Match, BringsEveryWayOfListeningToTheSourcesLoudness) {
     auto match = measure_match(source, &map, settings, 0, static_cast<std::int64_t>(source.frames()));
     ASSERT_TRUE(match.ok());
     for (std::size_t m = 0; m < kMonitors; ++m) {
-        EXPECT_NEAR(match->loudness_lufs[m] + 20 * std::log10(static_cast<double>(match->gain[m])),
-                    match->loudness_lufs[0], 0.01)
+        EXPECT_NEAR(match->loudness_lufs[m].value() + 20 * std::log10(static_cast<double>(match->gain[m])),
+                    match->loudness_lufs[0].value(), 0.01)
             << m;
     }
     EXPECT_GT(match->gain[static_cast<std::size_t>(Monitor::Removed)], 1.2F);

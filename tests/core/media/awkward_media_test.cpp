@@ -7,6 +7,7 @@
 #include <sys/stat.h>
 
 #include <array>
+#include <atomic>
 #include <cmath>
 #include <fstream>
 #include <functional>
@@ -349,6 +350,37 @@ TEST(AwkwardMedia, SamplesThatAreNoNumbersOrTooLoudAreBoundedAndTold) {
     EXPECT_EQ(source->samples()[30], 1e4F);
     EXPECT_EQ(source->samples()[40], -1e4F);
     EXPECT_EQ(source->samples()[50], x[0][50]);
+}
+
+// Whoever waits for a file can be let go: before it is open, and in the middle of reading it.
+TEST(AwkwardMedia, ReadingStopsWhenAsked) {
+    const test::Scratch scratch;
+    const auto path = scratch / "long.mka";
+    write_packets(path, {{48000, 2, 0, 20}});
+    std::atomic<bool> stop{true};
+    const auto info = probe(path, &stop);
+    ASSERT_FALSE(info.ok());
+    EXPECT_EQ(info.error().kind, ErrorKind::Cancelled);
+    stop = false;
+    ASSERT_TRUE(probe(path, &stop).ok());
+    auto decoder = AudioDecoder::open(path, -1, &stop);
+    ASSERT_TRUE(decoder.ok());
+    ASSERT_FALSE(decoder->read()->empty());
+    stop = true;
+    // What was decoded already may still come; then it ends, and as what it is.
+    Result<std::vector<float>> block = decoder->read();
+    std::size_t blocks = 0;
+    while (block.ok() && !block->empty()) {
+        block = decoder->read();
+        ASSERT_LT(++blocks, 100U);
+    }
+    ASSERT_FALSE(block.ok());
+    EXPECT_EQ(block.error().kind, ErrorKind::Cancelled);
+    // Bringing in by a job that is cancelled leaves no working copy.
+    EXPECT_EQ(Source::bring_in(path, scratch / "work", {{}, &stop}).error().kind, ErrorKind::Cancelled);
+    std::error_code error;
+    if (std::filesystem::exists(scratch / "work", error))
+        EXPECT_TRUE(std::filesystem::is_empty(scratch / "work"));
 }
 
 }  // namespace
