@@ -379,8 +379,9 @@ TEST(AwkwardMedia, ReadingStopsWhenAsked) {
     // Bringing in by a job that is cancelled leaves no working copy.
     EXPECT_EQ(Source::bring_in(path, scratch / "work", {{}, &stop}).error().kind, ErrorKind::Cancelled);
     std::error_code error;
-    if (std::filesystem::exists(scratch / "work", error))
+    if (std::filesystem::exists(scratch / "work", error)) {
         EXPECT_TRUE(std::filesystem::is_empty(scratch / "work"));
+    }
 }
 
 }  // namespace

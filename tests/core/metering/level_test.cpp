@@ -46,7 +46,8 @@ TEST(Levels, SilenceHasNone) {
     EXPECT_TRUE(faint.momentary_lufs());
 }
 
-// EBU Tech 3285 version 2 (2011): fields of loudness that were not measured hold 7FFFh; read back by libsndfile.
+// EBU Tech 3285 version 2 (2011): fields of loudness that were not measured hold 7FFFh; read back by
+// libsndfile.
 TEST(Levels, WhatWasNotMeasuredIsSoInBroadcastWave) {
     const test::Scratch scratch;
     auto sound = ScratchSound::create(scratch.folder(), kRate, 1);
