@@ -133,7 +133,12 @@ ActionMenu MainWindow::session_menu() {
                  {"recent", tr("Recent"), {}, {}, {}, [this](QMenu& menu) { fill_recent(menu); }},
                  {"save", tr("Save"), {QKeySequence::Save}, [this] { save(false); }},
                  {"save_as", tr("Save as…"), {QKeySequence("Ctrl+Shift+S")}, [this] { save(true); }},
-                 {"show_space", tr("Space…"), {}, [this] { (new SpaceDialog(document_, this))->show(); }},
+                 {"show_space",
+                  tr("Space…"),
+                  {},
+                  [this] {
+                      if (!bring_to_front(*this, "space")) (new SpaceDialog(document_, this))->show();
+                  }},
              },
              {{"quit", tr("Quit"), {QKeySequence::Quit}, [this] { close(); }}}}};
 }
@@ -190,6 +195,8 @@ void MainWindow::show_view(View view) {
 }
 
 void MainWindow::show_keys() {
+    // What stands in one that is open is of another view, perhaps.
+    if (auto* open = findChild<QDialog*>("keys")) open->close();
     auto* dialog = new QDialog(this);
     dialog->setAttribute(Qt::WA_DeleteOnClose);
     dialog->setWindowTitle(tr("Keys"));
@@ -209,6 +216,7 @@ void MainWindow::show_keys() {
 }
 
 void MainWindow::show_about() {
+    if (bring_to_front(*this, "about_box")) return;
     auto* box = new QMessageBox(QMessageBox::NoIcon, tr("About Rivlen"),
                                 tr("Rivlen %1\n\nParts mixed recordings into dialogue, reverb, music and "
                                    "ambience with models of its own.\n\nGPL-3.0-or-later. "
@@ -216,6 +224,7 @@ void MainWindow::show_about() {
                                     .arg(QApplication::applicationVersion()),
                                 QMessageBox::Ok, this);
     box->setAttribute(Qt::WA_DeleteOnClose);
+    box->setObjectName("about_box");
     box->setModal(false);
     box->show();
 }

@@ -35,4 +35,14 @@ inline QLabel* make_note(const QString& text, QWidget* parent) {
     return label;
 }
 
+// A window that is open already comes to the front instead of opening once more. False when there is none of
+// this object name.
+[[nodiscard]] inline bool bring_to_front(const QWidget& parent, const QString& name) {
+    auto* window = parent.findChild<QWidget*>(name);
+    if (window == nullptr || !window->isVisible()) return false;
+    window->raise();
+    window->activateWindow();
+    return true;
+}
+
 }  // namespace rivlen::app

@@ -73,9 +73,10 @@ class SoakTest : public QObject {
             QVERIFY(window_->document().place_stems(SessionFrame{}));
         }
         // A dialog that an act opens is left again.
-        connect(&closer_, &QTimer::timeout, this, [] {
-            if (QWidget* dialog = QApplication::activeModalWidget()) dialog->close();
-            if (QWidget* menu = QApplication::activePopupWidget()) menu->close();
+        connect(&closer_, &QTimer::timeout, this, [this] {
+            for (QWidget* open : QApplication::topLevelWidgets()) {
+                if (open != window_.get() && open->isVisible()) open->close();
+            }
         });
         closer_.start(20);
     }
