@@ -320,9 +320,8 @@ void HandoverView::finish(const DeliveryReport& report) {
         if (!there || r.row >= rows_->rowCount()) continue;
         ++done;
         const auto& l = r.course.loudness;
-        rows_->show_levels(
-            r.row, l.integrated_lufs ? tr("%1 LUFS").arg(*l.integrated_lufs, 0, 'f', 1) : tr("silent"),
-            l.true_peak_dbtp ? tr("%1 dBTP").arg(*l.true_peak_dbtp, 0, 'f', 1) : QString());
+        rows_->show_levels(r.row, level_text(l.integrated_lufs, "LUFS"),
+                           l.true_peak_dbtp ? level_text(l.true_peak_dbtp, "dBTP") : QString());
     }
     lines.prepend(tr("%1 of %2 files delivered and read back, %3 x real time.")
                       .arg(done)

@@ -423,8 +423,8 @@ void RebuildView::write_mix(const fs::path& file) {
                 return emit said(text(report.error().message), report.error().kind != ErrorKind::Cancelled);
             emit said(tr("\"%1\" written: %2, true peak %3.")
                           .arg(QString::fromStdString(file.filename().string()))
-                          .arg(text(level_words(report->loudness.integrated_lufs, "LUFS")))
-                          .arg(text(level_words(report->loudness.true_peak_dbtp, "dBTP"))),
+                          .arg(level_text(report->loudness.integrated_lufs, "LUFS"))
+                          .arg(level_text(report->loudness.true_peak_dbtp, "dBTP")),
                       false);
         });
 }

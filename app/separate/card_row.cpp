@@ -116,7 +116,7 @@ void CardRow::draw_card(QPainter& painter, std::size_t index, const QRect& rect)
     painter.drawText(inner.adjusted(68, 15, 0, 0), Qt::AlignLeft | Qt::AlignTop,
                      tr("damage %1").arg(m->figures.damage, 0, 'f', 0));
     painter.setPen(colour::kDim);
-    painter.drawText(inner, Qt::AlignLeft | Qt::AlignBottom, text(level_words(m->loudness_lufs, "LUFS")));
+    painter.drawText(inner, Qt::AlignLeft | Qt::AlignBottom, level_text(m->loudness_lufs, "LUFS"));
     // Damage over the loop.
     const QRectF spark(inner.left() + 68, inner.bottom() - 15, inner.width() - 68, 14);
     QPainterPath path;

@@ -13,7 +13,7 @@
 namespace rivlen::app {
 
 namespace {
-constexpr double kGrabPixels = 9;  // pixels
+constexpr double kGrabPixels = 9;
 constexpr double kBottom = 14;
 }  // namespace
 

@@ -7,6 +7,8 @@
 #include <filesystem>
 #include <string>
 
+#include "core/metering/level.h"
+
 namespace rivlen::app {
 
 inline QString text(const std::string& s) {
@@ -20,6 +22,12 @@ inline QString text(const std::filesystem::path& path) {
 // translators).
 inline QString words(const char* label) {
     return QCoreApplication::translate("core", label);
+}
+
+// "-23.0 LUFS", or that there is nothing.
+inline QString level_text(Level level, const QString& unit) {
+    return level ? QString("%1 %2").arg(*level, 0, 'f', 1).arg(unit)
+                 : QCoreApplication::translate("Level", "silent");
 }
 
 }  // namespace rivlen::app

@@ -261,8 +261,8 @@ TradeOff Assessment::measure(const MaskWeights& weights, std::size_t stem, const
     const double own_left = total_of(sums.own_gg);
     out.own_db = std::max(-120.0, db_of_power(own_total / total));
     const bool sounds = own_total / total > 1e-9 && own_left > 0.0;
-    out.bleed_db = std::max(-120.0, db_of_power(total_of(sums.rest_gg) / total) -
-                                        (sounds ? db_of_power(own_left / own_total) : 0.0));
+    out.bleed_db = std::max(kNoBleedDb, db_of_power(total_of(sums.rest_gg) / total) -
+                                            (sounds ? db_of_power(own_left / own_total) : 0.0));
     if (!sounds) return out;
     DamageParts& p = out.parts;
     p.loss = total_of(sums.bent) / own_total;

@@ -290,12 +290,19 @@ Status set_aside(const fs::path& file) {
 
 Status write_beside_earlier(const fs::path& target, std::string_view text) {
     std::error_code error;
-    if (fs::exists(target, error)) {
-        const auto there = read_text_file(target);
-        if (there && *there == text) return {};
+    const bool there = fs::exists(target, error);
+    if (there) {
+        const auto before = read_text_file(target);
+        if (before && *before == text) return {};
+    }
+    // Nothing is moved before the new one is written.
+    auto file = OutputFile::create(target);
+    if (!file) return file.error();
+    if (auto status = file->write(std::as_bytes(std::span(text.data(), text.size()))); !status) return status;
+    if (there) {
         if (auto aside = set_aside(target); !aside) return aside;
     }
-    return write_text_file(target, text);
+    return file->commit();
 }
 
 Result<std::string> read_text_file(const fs::path& path) {

@@ -63,7 +63,8 @@ struct SumProof {
 struct StemFigures {
     std::string recording;
     Stem stem = Stem::Dialogue;
-    double bleed_db = 0, damage = 0;  // see core/assessment/tradeoff.h
+    Level bleed_db;     // missing: nothing leaks
+    double damage = 0;  // see core/assessment/tradeoff.h
 };
 
 struct DeliveryReport {

@@ -79,7 +79,11 @@ Status read_back(const DeliveryPlan& plan, const JobControl& job, const Handover
     const bool programme = target->gate == LoudnessGate::Programme && !target->short_term_lufs;
     const double off = out.gated_lufs ? *out.gated_lufs - target->integrated_lufs : 0;
     const Level peak = out.course.loudness.true_peak_dbtp;
-    if (programme && std::abs(off) > target->tolerance_lu) {
+    if (!out.gated_lufs) {
+        out.on_target = false;
+        out.sentence =
+            "It is silent, and no gain brings silence to a target. Look whether its tracks are muted.";
+    } else if (programme && std::abs(off) > target->tolerance_lu) {
         out.on_target = false;
         out.sentence = fmt::format("{:.1f} LU {} the target: its peaks do not allow more.", std::abs(off),
                                    off < 0 ? "under" : "over");
@@ -112,8 +116,9 @@ std::vector<StemFigures> stem_figures(const DeliveryPlan& plan, const JobControl
             });
             if (!played) continue;
             const TradeOff figure = assessment->measure(stem_weights(item.settings.stems[s], s), s);
-            out.push_back(
-                {item.path.filename().string(), static_cast<Stem>(s), figure.bleed_db, figure.damage});
+            out.push_back({item.path.filename().string(), static_cast<Stem>(s),
+                           figure.bleed_db > kNoBleedDb ? Level(figure.bleed_db) : std::nullopt,
+                           figure.damage});
         }
     }
     return out;

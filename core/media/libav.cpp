@@ -2,6 +2,7 @@
 #include "core/media/libav.h"
 
 #include <array>
+#include <new>
 
 #include "core/base/job.h"
 
@@ -48,6 +49,7 @@ Result<Input> open_input(const fs::path& path, const std::atomic<bool>* stop) {
         return make_error(ErrorKind::BadInput, "\"{}\" is a device or a pipe. Choose a file.", path.string());
     }
     AVFormatContext* raw = avformat_alloc_context();
+    if (raw == nullptr) throw std::bad_alloc();
     // libav wants a pointer to what may change; nothing is changed through it.
     raw->interrupt_callback = {
         stopped, const_cast<std::atomic<bool>*>(stop)};  // NOLINT(cppcoreguidelines-pro-type-const-cast)

@@ -3,15 +3,16 @@
 // session that it had, and nothing half is left. With many kills the oldest of what came back is told; it is
 // not tested here, as it says as much of the machine as of the program.
 #include <gtest/gtest.h>
-#include <spawn.h>
 #include <sys/wait.h>
 #include <unistd.h>
 
+#include <array>
 #include <csignal>
+#include <cstdio>
 #include <cstdlib>
-#include <fstream>
+#include <memory>
+#include <optional>
 #include <random>
-#include <thread>
 
 #include "core/base/hash.h"
 #include "core/base/output_file.h"
@@ -28,30 +29,53 @@ struct Noted {
     long long at_ms = 0;
 };
 
-std::vector<Noted> noted(const fs::path& journal) {
-    std::vector<Noted> all;
-    std::ifstream in(journal);
-    for (std::string line; std::getline(in, line) && !in.eof();) {  // the last line may be half
-        const auto blank = line.find(' ');
-        if (blank != std::string::npos)
-            all.push_back({line.substr(0, blank), std::atoll(line.c_str() + blank)});
+// A window at work, whose journal comes through a pipe: who reads it waits for the next step, not for a time.
+class Worker {
+  public:
+    Worker(const fs::path& work, unsigned seed) {
+        std::array<int, 2> ends{};
+        if (::pipe(ends.data()) != 0) return;
+        child_ = ::fork();
+        if (child_ == 0) work_on(work, ends, seed);
+        ::close(ends[1]);
+        journal_.reset(::fdopen(ends[0], "r"));
     }
-    return all;
-}
+    [[nodiscard]] bool began() const { return child_ > 0 && journal_; }
+    // The next step; nothing when the window has ended.
+    std::optional<Noted> next() {
+        std::array<char, 256> line{};
+        if (std::fgets(line.data(), line.size(), journal_.get()) == nullptr) return {};
+        const std::string text = line.data();
+        const auto blank = text.find(' ');
+        if (blank == std::string::npos || !text.ends_with('\n')) return {};  // killed while it wrote
+        return Noted{text.substr(0, blank), std::atoll(text.c_str() + blank)};
+    }
+    void kill() const {
+        ::kill(child_, SIGKILL);
+        int status = 0;
+        ::waitpid(child_, &status, 0);
+    }
 
-pid_t begin_work(const fs::path& work, const fs::path& journal, unsigned seed) {
-    const pid_t child = ::fork();
-    if (child != 0) return child;
-    ::setenv("RIVLEN_SOAK_WORK", work.c_str(), 1);                  // NOLINT(concurrency-mt-unsafe)
-    ::setenv("RIVLEN_SOAK_JOURNAL", journal.c_str(), 1);            // NOLINT(concurrency-mt-unsafe)
-    ::setenv("RIVLEN_SOAK_SEED", std::to_string(seed).c_str(), 1);  // NOLINT(concurrency-mt-unsafe)
-    ::setenv("RIVLEN_SOAK_STEPS", "1000000", 1);                    // NOLINT(concurrency-mt-unsafe)
-    if (std::freopen("/dev/null", "w", stdout) == nullptr ||
-        std::freopen("/dev/null", "w", stderr) == nullptr)
-        ::_exit(1);
-    ::execl(RIVLEN_SOAK_FILE, RIVLEN_SOAK_FILE, static_cast<char*>(nullptr));
-    ::_exit(127);
-}
+  private:
+    struct Closer {
+        void operator()(std::FILE* file) const { std::fclose(file); }
+    };
+    [[noreturn]] static void work_on(const fs::path& work, const std::array<int, 2>& ends, unsigned seed) {
+        ::close(ends[0]);
+        const std::string journal = "/dev/fd/" + std::to_string(ends[1]);
+        ::setenv("RIVLEN_SOAK_WORK", work.c_str(), 1);                  // NOLINT(concurrency-mt-unsafe)
+        ::setenv("RIVLEN_SOAK_JOURNAL", journal.c_str(), 1);            // NOLINT(concurrency-mt-unsafe)
+        ::setenv("RIVLEN_SOAK_SEED", std::to_string(seed).c_str(), 1);  // NOLINT(concurrency-mt-unsafe)
+        ::setenv("RIVLEN_SOAK_STEPS", "1000000", 1);                    // NOLINT(concurrency-mt-unsafe)
+        if (std::freopen("/dev/null", "w", stdout) == nullptr ||
+            std::freopen("/dev/null", "w", stderr) == nullptr)
+            ::_exit(1);
+        ::execl(RIVLEN_SOAK_FILE, RIVLEN_SOAK_FILE, static_cast<char*>(nullptr));
+        ::_exit(127);
+    }
+    pid_t child_ = -1;
+    std::unique_ptr<std::FILE, Closer> journal_;
+};
 
 TEST(KilledWindow, GivesBackWhatWasWorkedOn) {
     const char* asked = std::getenv("RIVLEN_KILLS");  // NOLINT(concurrency-mt-unsafe)
@@ -61,19 +85,18 @@ TEST(KilledWindow, GivesBackWhatWasWorkedOn) {
     int given_back = 0;
     for (int kill = 0; kill < kills; ++kill) {
         const test::Scratch scratch;
-        const fs::path work = scratch / "work", journal = scratch / "journal";
-        const pid_t child = begin_work(work, journal, 1000U + static_cast<unsigned>(kill));
-        ASSERT_GT(child, 0);
-        // Until it has worked for so many steps, or has ended by itself, which it must not.
-        const std::size_t steps = 40 + random() % 200;
-        int status = 0;
-        while (noted(journal).size() < steps) {
-            ASSERT_EQ(::waitpid(child, &status, WNOHANG), 0) << "it ended by itself, seed " << 1000 + kill;
-            std::this_thread::sleep_for(std::chrono::milliseconds(2));
+        const fs::path work = scratch / "work";
+        const unsigned seed = 1000U + static_cast<unsigned>(kill);
+        Worker worker(work, seed);
+        ASSERT_TRUE(worker.began());
+        std::vector<Noted> all;
+        for (const std::size_t steps = 40 + random() % 200; all.size() < steps;) {
+            const auto step = worker.next();
+            ASSERT_TRUE(step.has_value()) << "it ended by itself, seed " << seed;
+            all.push_back(*step);
         }
-        ::kill(child, SIGKILL);
-        ::waitpid(child, &status, 0);
-        const auto all = noted(journal);
+        worker.kill();
+        while (const auto step = worker.next()) all.push_back(*step);
         Recovery next(work);
         sweep_partials(work);
         sweep_partials(work / "recovery");
@@ -88,7 +111,7 @@ TEST(KilledWindow, GivesBackWhatWasWorkedOn) {
         const std::string hash = hash_hex(std::as_bytes(std::span(text)));
         const auto found =
             std::find_if(all.rbegin(), all.rend(), [&](const Noted& n) { return n.hash == hash; });
-        ASSERT_NE(found, all.rend()) << "what came back is none of what was worked on, seed " << 1000 + kill;
+        ASSERT_NE(found, all.rend()) << "what came back is none of what was worked on, seed " << seed;
         oldest_ms = std::max(oldest_ms, all.back().at_ms - found->at_ms);
     }
     EXPECT_GT(given_back, kills / 2);

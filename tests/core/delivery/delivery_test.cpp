@@ -490,6 +490,21 @@ TEST_F(Deliveries, CancellingLeavesNothing) {
     EXPECT_FALSE(fs::exists(plan_.folder / "0.wav"));
 }
 
+// Silence is written as it is, and is on no target.
+TEST_F(Deliveries, ASilentProgrammeIsOnNoTarget) {
+    for (auto& track : plan_.session.timeline.tracks) track.strip.mute = true;
+    add(Content::Mix, Container::Wav);
+    const auto report = deliver(plan_);
+    ASSERT_TRUE(report.ok());
+    const DeliveredRow& row = report->rows[0];
+    EXPECT_EQ(row.state, RowState::Done) << row.sentence;
+    EXPECT_FALSE(row.on_target);
+    EXPECT_NE(row.sentence.find("silent"), std::string::npos) << row.sentence;
+    EXPECT_FALSE(row.gated_lufs);
+    EXPECT_TRUE(nlohmann::json::parse(report_to_json(*report))["rows"][0]["integrated_lufs"].is_null());
+    EXPECT_EQ(report_to_html(*report, plan_.table).find("-120"), std::string::npos);
+}
+
 TEST_F(Deliveries, ReportsTellAClientAndAProgram) {
     add(Content::Mix, Container::Wav).version = "natural";
     plan_.name = "Ferry <&> \"quay\", part 1";

@@ -14,13 +14,18 @@ namespace {
 using test::Scratch;
 namespace fs = std::filesystem;
 
+ExportPlan plan_into(const fs::path& folder, const std::string& name = "noise") {
+    ExportPlan plan;
+    plan.folder = folder;
+    plan.base_name = name;
+    return plan;
+}
+
 TEST(Export, FilesAddUpToTheSource) {
     const Scratch scratch;
     const auto source = test::noise_source(scratch, 44100, 2, 1.5);
     const auto map = test::random_map(scratch, source);
-    ExportPlan plan;
-    plan.folder = scratch / "out";
-    plan.base_name = "noise";
+    auto plan = plan_into(scratch / "out");
     plan.kept_mix = true;
     auto report = export_stems(source, map, {}, plan);
     ASSERT_TRUE(report.ok()) << report.error().message;
@@ -55,9 +60,7 @@ TEST(Export, NeverOverTheRecordingItself) {
     auto source = Source::bring_in(scratch / "take dialogue.wav", scratch.folder());
     ASSERT_TRUE(source.ok());
     const auto map = test::random_map(scratch, *source);
-    ExportPlan plan;
-    plan.folder = scratch.folder();
-    plan.base_name = "take";
+    auto plan = plan_into(scratch.folder(), "take");
     plan.overwrite = true;
     auto report = export_stems(*source, map, {}, plan);
     ASSERT_FALSE(report.ok());
@@ -71,9 +74,7 @@ TEST(Export, WhenOneFileCannotBeReplacedAllStayAsTheyWere) {
     const Scratch scratch;
     const auto source = test::noise_source(scratch, 44100, 1, 0.5);
     const auto map = test::random_map(scratch, source);
-    ExportPlan plan;
-    plan.folder = scratch / "out";
-    plan.base_name = "noise";
+    auto plan = plan_into(scratch / "out");
     plan.overwrite = true;
     const auto planned = planned_files(plan);
     ASSERT_EQ(planned.size(), 4U);
