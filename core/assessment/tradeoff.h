@@ -37,8 +37,8 @@ inline constexpr double kNoBleedDb = -120;  // and less: nothing of the others i
 struct TradeOff {
     double bleed_db = kNoBleedDb;  // level of the other stems in the output against the source's level, with
                                    // the output brought to where the stem itself is as loud as before
-    double own_db = -120;  // level of the stem itself in the source, against the source's level
-    double damage = 0;     // 0 (untouched) to 100
+    double own_db = -120;          // level of the stem itself in the source, against the source's level
+    double damage = 0;             // 0 (untouched) to 100
     DamageParts parts;
 };
 
