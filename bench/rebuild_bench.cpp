@@ -73,7 +73,7 @@ struct LongSession {
             for (const EffectType kind : {EffectType::HighPass, EffectType::Gate, EffectType::Equaliser,
                                           EffectType::DeEsser, EffectType::Compressor, EffectType::Limiter})
                 track.strip.chain.push_back(make_part(kind, r.new_id()));
-            track.strip.chain[2].values[parameter::kBells + 1] = -3;  // so that it is at work
+            track.strip.chain[2][parameter::eq_gain_db(1)] = -3;  // so that it is at work
         }
         const std::int64_t length = kTwoHours * kTracks / kClips;  // the tracks are full
         for (int i = 0; i < kClips; ++i) {

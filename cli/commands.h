@@ -9,6 +9,7 @@
 
 namespace rivlen::cli {
 
+void add_corrections(CLI::App& app, Status& status);
 void add_assess(CLI::App& app, Status& status);
 void add_batch(CLI::App& app, Status& status);
 void add_handover(CLI::App& app, Status& status);

@@ -2,7 +2,7 @@
 _rivlen_cli() {
     local current=${COMP_WORDS[COMP_CWORD]} previous=${COMP_WORDS[COMP_CWORD - 1]} command=${COMP_WORDS[1]}
     if ((COMP_CWORD == 1)); then
-        mapfile -t COMPREPLY < <(compgen -W "info look split assess propose mix process putback handover batch --help --version" -- "$current")
+        mapfile -t COMPREPLY < <(compgen -W "info look split corrections assess propose mix process putback handover batch --help --version" -- "$current")
         return
     fi
     case $previous in

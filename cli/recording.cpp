@@ -4,6 +4,7 @@
 #include <algorithm>
 
 #include "cli/terminal.h"
+#include "core/project/corrections_json.h"
 
 namespace rivlen::cli {
 
@@ -25,6 +26,7 @@ void add_recording_options(CLI::App& command, RecordingOptions& options) {
         ->capture_default_str();
     command.add_option("--model", options.split.model, "quick, fine, or a model file");
     command.add_option("--engine", options.split.engine, "Engine library");
+    command.add_option("--corrections", options.corrections, "Corrections of the masks, by file");
     command.add_flag("--again", options.split.again, "Split even if a map is there");
 }
 
@@ -38,7 +40,14 @@ Result<Recording> open_recording(const RecordingOptions& options) {
     TerminalJob job("Splitting");
     auto done = split_recording(*source, options.split, job.control());
     if (!done) return done.error();
-    return Recording{std::move(*source), std::move(done->map), done->model, done->report};
+    Recording out{std::move(*source), std::move(done->map), done->model, done->report};
+    if (options.corrections.empty()) return out;
+    const auto corrections = load_corrections(options.corrections);
+    if (!corrections) return corrections.error();
+    auto map = corrected(out.map, *corrections, out.source);
+    if (!map) return map.error();
+    out.map = std::move(*map);
+    return out;
 }
 
 }  // namespace rivlen::cli

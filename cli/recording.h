@@ -15,12 +15,13 @@ namespace rivlen::cli {
 struct RecordingOptions {
     std::filesystem::path file;
     SplitWish split;
+    std::filesystem::path corrections;  // empty: none
 };
 void add_recording_options(CLI::App& command, RecordingOptions& options);
 
 struct Recording {
     Source source;
-    MaskMap map;
+    MaskMap map;  // with the corrections
     ModelFacts model;
     std::optional<SplitReport> split;  // none when the map was there already
 };

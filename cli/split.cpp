@@ -22,7 +22,7 @@ struct SplitCommand {
     std::filesystem::path folder;
     std::string format = "wav32";
     std::vector<std::string> stems;
-    bool kept = false, json = false, overwrite = false;
+    bool kept = false, cut = false, json = false, overwrite = false;
 };
 
 SoundFormat format_of(const std::string& name) {
@@ -75,7 +75,8 @@ void print(const SplitCommand& c, const Recording& recording, const ExportReport
     } else {
         fmt::print("Mask map found from an earlier split. ");
     }
-    fmt::print("Sum of the stems against the source: {:.1f} dBFS.\n", report.sum_dbfs);
+    fmt::print("Sum of the stems{} against the source: {:.1f} dBFS.\n",
+               recording.map.cuts() ? " and of what is cut" : "", report.sum_dbfs);
 }
 
 Status run(const SplitCommand& c) {
@@ -89,6 +90,7 @@ Status run(const SplitCommand& c) {
     plan.base_name = c.recording.file.stem().string();
     plan.format = format_of(c.format);
     plan.kept_mix = c.kept;
+    plan.cut = c.cut || recording->map.cuts();  // so that all files add up to the source
     plan.overwrite = c.overwrite;
     for (std::size_t s = 0; s < kStems; ++s) {
         plan.stems[s] = c.stems.empty() || std::ranges::find(c.stems, kStemNames[s]) != c.stems.end();
@@ -121,6 +123,8 @@ void add_split(CLI::App& app, Status& status) {
     command->add_option("--stem", c->stems, "Only these stems (may be repeated)")
         ->check(CLI::IsMember({"dialogue", "reverb", "music", "ambience"}));
     command->add_flag("--kept", c->kept, "Also write all stems together, with their settings");
+    command->add_flag("--cut", c->cut,
+                      "Also write what corrections cut; written anyway where they cut something");
     command->add_flag("--overwrite", c->overwrite, "Replace files that are there");
     command->add_flag("--json", c->json, "Print a report as JSON");
     c->settings.add_to(*command);

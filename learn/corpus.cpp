@@ -61,32 +61,33 @@ Decoded decode(const fs::path& file, const std::string& kind, const BuildOptions
     Decoded result;
     auto audio = read_audio(file);
     if (!audio || audio->frames() == 0) return result;
-    const double seconds = static_cast<double>(audio->frames()) / audio->sample_rate;
+    const int rate = audio->sample_rate();
+    const double seconds = static_cast<double>(audio->frames()) / rate;
+    auto channels = audio->take();
     if (seconds < kShortestSeconds) return result;
     const double longest = kind == "music" ? options.longest_music_seconds : options.longest_effect_seconds;
     if (kind != "speech" && seconds > longest) {
-        const auto keep = static_cast<std::ptrdiff_t>(longest * audio->sample_rate);
-        const auto from = (static_cast<std::ptrdiff_t>(audio->frames()) - keep) / 3;
-        for (auto& channel : audio->channels)
-            channel = {channel.begin() + from, channel.begin() + from + keep};
+        const auto keep = static_cast<std::ptrdiff_t>(longest * rate);
+        const auto from = (std::ssize(channels[0]) - keep) / 3;
+        for (auto& channel : channels) channel = {channel.begin() + from, channel.begin() + from + keep};
     }
-    std::vector<float> mono(audio->frames());
-    const auto share = 1.0F / static_cast<float>(audio->channels.size());
-    for (const auto& channel : audio->channels) {
+    std::vector<float> mono(channels[0].size());
+    const auto share = 1.0F / static_cast<float>(channels.size());
+    for (const auto& channel : channels) {
         for (std::size_t i = 0; i < mono.size(); ++i) mono[i] += channel[i] * share;
     }
-    result.facts.measures = measure(mono, audio->sample_rate);
-    if (kind == "speech" || audio->channels.size() == 1) {
-        audio->channels = {mono};
+    result.facts.measures = measure(mono, rate);
+    if (kind == "speech" || channels.size() == 1) {
+        channels = {mono};
     } else {
-        audio->channels.resize(2);
+        channels.resize(2);
     }
-    for (auto& channel : audio->channels) channel = resample(channel, audio->sample_rate, kCorpusRate);
-    result.facts.channels = static_cast<int>(audio->channels.size());
-    result.facts.frames = audio->frames();
-    result.pcm.resize(audio->frames() * audio->channels.size());
+    for (auto& channel : channels) channel = resample(channel, rate, kCorpusRate);
+    result.facts.channels = static_cast<int>(channels.size());
+    result.facts.frames = channels[0].size();
+    result.pcm.resize(channels[0].size() * channels.size());
     for (std::size_t i = 0; i < result.pcm.size(); ++i) {
-        const float value = audio->channels[i % audio->channels.size()][i / audio->channels.size()];
+        const float value = channels[i % channels.size()][i / channels.size()];
         result.pcm[i] = static_cast<std::int16_t>(std::lround(std::clamp(value, -1.0F, 1.0F) * 32767.0F));
     }
     result.facts.hash = XXH3_64bits(result.pcm.data(), result.pcm.size() * sizeof(std::int16_t));

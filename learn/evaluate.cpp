@@ -192,18 +192,18 @@ Result<std::vector<float>> denoised(const std::vector<float>& mono) {
         folder.string(), kMostDelay);
     const bool ran = std::system(command.c_str()) == 0;  // NOLINT(concurrency-mt-unsafe,cert-env33-c)
     auto out = ran ? read_audio(folder / "out.wav")
-                   : Result<AudioBuffer>(make_error(ErrorKind::NotFound, "Cannot run ffmpeg."));
+                   : Result<AudioBlock>(make_error(ErrorKind::NotFound, "Cannot run ffmpeg."));
     std::error_code ignored;
     std::filesystem::remove_all(folder, ignored);
     if (!out) return out.error();
-    auto& sound = out->channels[0];
+    std::vector<float> sound = std::move(out->take()[0]);
     sound.resize(mono.size() + kMostDelay, 0.0F);
     std::vector<float> padded = mono;
     padded.resize(sound.size(), 0.0F);
     const std::size_t lag = lag_of(sound, padded, kMostDelay);
     sound.erase(sound.begin(), sound.begin() + static_cast<std::ptrdiff_t>(lag));
     sound.resize(mono.size(), 0.0F);
-    return std::move(sound);
+    return sound;
 }
 
 std::string cell(const Mean& mean, bool with_lowest) {

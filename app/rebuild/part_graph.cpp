@@ -12,20 +12,16 @@
 
 namespace rivlen::app {
 
+using parameter::eq_gain_db;
+using parameter::eq_hz;
+using parameter::kEqBands;
+
 namespace {
 
 constexpr double kRangeDb = 18;       // of a response, up and down
 constexpr double kLowestLevel = -60;  // of a static curve
 constexpr double kSpectrumLow = -90, kSpectrumHigh = -6;
 constexpr double kReach = 10;
-constexpr std::size_t kEqBands = 5;
-
-// Where an equaliser's band has its frequency and its gain.
-std::size_t hz_of(std::size_t band) {
-    if (band == 0) return parameter::kLowShelf;
-    if (band == kEqBands - 1) return parameter::kHighShelf;
-    return parameter::kBells + (band - 1) * parameter::kBellSize;
-}
 
 }  // namespace
 
@@ -74,7 +70,7 @@ double PartGraph::y_of_level(double db) const {
 }
 
 QPointF PartGraph::point_of(std::size_t band) const {
-    return {x_of_hz(part_.values[hz_of(band)]), y_of_db(part_.values[hz_of(band) + 1])};
+    return {x_of_hz(part_[eq_hz(band)]), y_of_db(part_[eq_gain_db(band)])};
 }
 
 void PartGraph::paintEvent(QPaintEvent*) {
@@ -153,13 +149,14 @@ void PartGraph::mousePressEvent(QMouseEvent* event) {
 
 void PartGraph::mouseMoveEvent(QMouseEvent* event) {
     if (!dragged_) return;
-    const std::size_t at = hz_of(*dragged_);
+    const std::size_t at_hz = eq_hz(*dragged_).index, at_gain = eq_gain_db(*dragged_).index;
     const auto& parameters = info(part_.kind).parameters;
     const double hz = 20 * std::pow(1000.0, event->position().x() / std::max(1, width()));
     const double db = (0.5 - event->position().y() / height()) * 2 * kRangeDb;
-    emit changed(at, std::round(std::clamp(hz, parameters[at].lowest, parameters[at].highest)));
-    emit changed(at + 1,
-                 std::round(10 * std::clamp(db, parameters[at + 1].lowest, parameters[at + 1].highest)) / 10);
+    emit changed(at_hz, std::round(std::clamp(hz, parameters[at_hz].lowest, parameters[at_hz].highest)));
+    emit changed(
+        at_gain,
+        std::round(10 * std::clamp(db, parameters[at_gain].lowest, parameters[at_gain].highest)) / 10);
 }
 
 void PartGraph::mouseReleaseEvent(QMouseEvent*) {

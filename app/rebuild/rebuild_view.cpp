@@ -35,7 +35,8 @@ RebuildView::RebuildView(Document& document, JobList& jobs, MixPlayer& player, Q
       levels_(document, jobs),
       clip_acts_(document, selection_, player),
       take_(document, selection_, player),
-      writer_(document, player) {
+      writer_(document, player),
+      played_(document, player, selection_) {
     setObjectName("rebuild_view");
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(0, 0, 0, 0);
@@ -47,25 +48,19 @@ RebuildView::RebuildView(Document& document, JobList& jobs, MixPlayer& player, Q
     column->addLayout(middle, 1);
     transport_ = new MixTransport(this);
     column->addWidget(transport_);
-    plan_timer_.setSingleShot(true);
-    plan_timer_.setInterval(0);
-    connect(&plan_timer_, &QTimer::timeout, this, &RebuildView::make_plan);
+    connect(&played_, &PlayedPlan::made, this, [this] {
+        show_picture(player_.position());
+        if (side_->silences_shown()) canvas_->set_preview(side_->silences());
+    });
     connect(&document_, &Document::session_changed, this, &RebuildView::follow_session);
-    connect(&document_, &Document::material_changed, this, [this] { plan_timer_.start(); });
     connect(side_, &Inspector::silences_changed, this, [this] {
         canvas_->set_preview(side_->silences());
         transport_->show_silences(side_->silences_shown());
     });
-    connect(side_, &Inspector::hearing_wanted, this, [this](int part, Chain::Audition what) {
-        heard_part_ = part;
-        heard_as_ = what;
-        if (plan_) plan_->hear(part, what);
-    });
+    connect(side_, &Inspector::hearing_wanted, &played_, &PlayedPlan::hear);
     connect(side_, &Inspector::look_wanted, this, &RebuildView::look_at);
     connect(side_, &Inspector::proposal_wanted, this, &RebuildView::propose);
-    connect(&selection_, &Selection::changed, this, [this] {
-        if (selection_.strip() != tapped_) plan_timer_.start();
-    });
+    connect(&selection_, &Selection::changed, &played_, &PlayedPlan::follow_selection);
     connect(side_, &Inspector::said, this, &RebuildView::said);
     connect(side_, &Inspector::replace_wanted, this, &RebuildView::ask_replacement);
     connect(&clip_acts_, &ClipActs::said, this, &RebuildView::said);
@@ -179,27 +174,7 @@ void RebuildView::follow_session() {
         view_.set_total(total);
         view_.settle();
     }
-    plan_timer_.start();
-}
-
-void RebuildView::make_plan() {
-    auto plan = std::make_shared<MixPlan>(document_.session(), document_.mix_media());
-    tapped_ = selection_.strip();
-    plan->tap(tapped_, tap_);
-    removed_taps_.clear();
-    if (const Strip* strip = plan->timeline().strip(tapped_)) {
-        for (const auto& part : strip->chain) {
-            if (!is_repair(part.kind)) continue;
-            auto& tap = removed_taps_[part.id];
-            tap = std::make_shared<Tap>();
-            plan->tap_removed(part.id, tap);
-        }
-    }
-    plan->hear(heard_part_, heard_as_);
-    plan_ = plan;
-    player_.set_plan(document_.timeline().sample_rate > 0 ? plan_ : nullptr);
-    show_picture(player_.position());
-    if (side_->silences_shown()) canvas_->set_preview(side_->silences());
+    played_.make_soon();
 }
 
 void RebuildView::build_headers() {
@@ -384,40 +359,16 @@ void RebuildView::follow_time() {
     ruler_->update();
     transport_->show_playing(playing);
     if (!playing) writer_.finish();
-    show_meters();
+    played_.show_levels(headers_, *side_);
     transport_->show_loudness(player_.meters());
-}
-
-void RebuildView::show_meters() {
-    if (plan_) {
-        for (auto* header : headers_) {
-            StripMeter* meter = plan_->meter(header->strip());
-            if (meter != nullptr)
-                header->show_peak(meter->peak.exchange(0.0F, std::memory_order_relaxed),
-                                  meter->reduction_db.exchange(0.0F, std::memory_order_relaxed));
-        }
-        side_->show_reduction([this](int part) {
-            auto* reduction = plan_->reduction(part);
-            return reduction != nullptr
-                       ? static_cast<double>(reduction->exchange(0.0F, std::memory_order_relaxed))
-                       : 0.0;
-        });
-    }
-    if (side_->wants_spectrum() && ++ticks_ % 3 == 0 && tap_->written() != tap_shown_) {
-        tap_shown_ = tap_->written();
-        const int rate = std::max(1, document_.timeline().sample_rate);
-        side_->show_spectrum(spectrum_of(tap_->read(), rate));
-        for (const auto& [part, tap] : removed_taps_)
-            side_->show_removed(part, spectrum_of(tap->read(), rate));
-    }
 }
 
 void RebuildView::write_mix(const fs::path& file) {
     if (document_.timeline().end() == 0) return emit said(tr("There is nothing to write yet."), false);
-    make_plan();
+    played_.make();
     jobs_.start_for<MixReport>(
         tr("Writing the mix"),
-        [plan = plan_, file](const JobControl& job) { return export_mix(plan, file, job); },
+        [plan = played_.plan(), file](const JobControl& job) { return export_mix(plan, file, job); },
         [this, file](const Result<MixReport>& report) {
             if (!report)
                 return emit said(text(report.error().message), report.error().kind != ErrorKind::Cancelled);

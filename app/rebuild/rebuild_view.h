@@ -11,6 +11,7 @@
 #include "app/rebuild/inspector.h"
 #include "app/rebuild/mix_ruler.h"
 #include "app/rebuild/mix_transport.h"
+#include "app/rebuild/played_plan.h"
 #include "app/rebuild/strip_header.h"
 #include "app/rebuild/strip_writer.h"
 #include "app/rebuild/take_recording.h"
@@ -48,10 +49,10 @@ class RebuildView : public QWidget {
     [[nodiscard]] PicturePane& picture() { return *picture_; }
     [[nodiscard]] Inspector& side() { return *side_; }
     // The last edit has reached the player.
-    [[nodiscard]] bool settled() const { return !plan_timer_.isActive(); }
+    [[nodiscard]] bool settled() const { return played_.settled(); }
     [[nodiscard]] Recorder& recorder() { return take_.recorder(); }
     // The plan that is played now.
-    [[nodiscard]] std::shared_ptr<const MixPlan> plan() const { return plan_; }
+    [[nodiscard]] std::shared_ptr<const MixPlan> plan() const { return played_.plan(); }
 
   signals:
     void said(const QString& sentence, bool trouble);
@@ -60,11 +61,9 @@ class RebuildView : public QWidget {
     QWidget* build_tracks();
     QWidget* build_side();
     void follow_session();
-    void make_plan();
     void start_look(int track, const std::function<void(const TrackLook&)>& done);
     void build_headers();
     void show_picture(std::int64_t frame);
-    void show_meters();
     [[nodiscard]] ActionMenu listen_menu();
     [[nodiscard]] ActionMenu clip_menu();
     [[nodiscard]] ActionMenu track_menu();
@@ -100,8 +99,7 @@ class RebuildView : public QWidget {
     ClipActs clip_acts_;
     TakeRecording take_;
     StripWriter writer_;
-    QTimer plan_timer_;
-    std::shared_ptr<const MixPlan> plan_;
+    PlayedPlan played_;
     TrackCanvas* canvas_ = nullptr;
     MixRuler* ruler_ = nullptr;
     Inspector* side_ = nullptr;
@@ -115,11 +113,6 @@ class RebuildView : public QWidget {
     SessionFrame playhead_;
     double latency_seconds_ = 0;
     double total_ = 0;
-    std::shared_ptr<Tap> tap_ = std::make_shared<Tap>();
-    std::size_t tap_shown_ = 0;
-    std::map<int, std::shared_ptr<Tap>> removed_taps_;  // by the id of a repair in the tapped strip's chain
-    int heard_part_ = 0, tapped_ = 0, ticks_ = 0;
-    Chain::Audition heard_as_ = Chain::Audition::Result;
 };
 
 }  // namespace rivlen::app

@@ -27,6 +27,7 @@ void TakeRecording::toggle() {
 }
 
 void TakeRecording::begin() {
+    document_.keep_cut_off_takes();
     file_ = next_take(document_.path(), document_.work_folder());
     start_ = {player_.position()};
     track_ = track_for_file(document_.timeline(), selection_.strip());

@@ -22,7 +22,10 @@ TrackCanvas::TrackCanvas(Document& document, MixPlayer& player, TimeView& view, 
       view_(view),
       selection_(selection),
       levels_(levels),
-      painter_(document) {
+      painter_(document),
+      lane_([this](const QString& name, bool drag, const std::function<void(LaneEditor::Points&)>& act) {
+          change_lane(name, drag, act);
+      }) {
     setAccessibleName(tr("Tracks over time"));
     setMouseTracking(true);
     setFocusPolicy(Qt::ClickFocus);
@@ -134,74 +137,60 @@ void TrackCanvas::draw_row(QPainter& painter, std::size_t row, const QRect& visi
     draw_line(painter, row, visible);
 }
 
-double TrackCanvas::line_y(int row, const ValueRange& range, double value) const {
-    const QRect rect = row_rect(static_cast<std::size_t>(row));
-    const double top = rect.top() + kNameZone + 3;
-    const double bottom = rect.bottom() - 3;
-    return bottom - (value - range.lowest) / std::max(1e-9, range.highest - range.lowest) * (bottom - top);
+LaneScale TrackCanvas::lane_scale(std::size_t row, const StripLane& target) const {
+    const Timeline& r = document_.timeline();
+    const ValueRange range = range_of(r.tracks[row].strip, target);
+    const QRect rect = row_rect(row);
+    const int rate = std::max(1, r.sample_rate);
+    LaneScale scale;
+    scale.area = QRectF(0, rect.top() + kNameZone + 3, width(), rect.height() - kNameZone - 7);
+    scale.lowest = range.lowest;
+    scale.highest = range.highest;
+    scale.step = target.target == LaneTarget::Mute ? 1 : 0;
+    scale.unit = QString::fromUtf8(range.unit);
+    scale.x_of = [this, rate](std::int64_t frame) { return view_.frame_x(frame, rate, width()); };
+    scale.frame_at = [this](double x) { return frame_at(x); };
+    return scale;
 }
 
 QPointF TrackCanvas::position_of(int strip, const StripLane& target, const Breakpoint& point) const {
     const auto& tracks = document_.timeline().tracks;
     const auto at = std::ranges::find(tracks, strip, &Track::id);
     if (at == tracks.end()) return {};
-    return {view_.frame_x(point.frame, document_.timeline().sample_rate, width()),
-            line_y(static_cast<int>(at - tracks.begin()), range_of(at->strip, target), point.value)};
+    return lane_scale(static_cast<std::size_t>(at - tracks.begin()), target).position_of(point);
 }
 
 // The gain of ducking, and the line that is open on this track.
 void TrackCanvas::draw_line(QPainter& painter, std::size_t row, const QRect& visible) {
-    const Timeline& r = document_.timeline();
-    const Track& track = r.tracks[row];
-    const int rate = std::max(1, r.sample_rate);
+    const Track& track = document_.timeline().tracks[row];
+    if (track.ducking.acts()) draw_ducking(painter, row, visible);
+    const auto target = selection_.line_of(track.id);
+    if (!target) return;
+    painter.setFont(number_font());
+    draw_lane(painter, lane_scale(row, *target), points_of(track.strip, *target),
+              value_at(track.strip, *target, 0), visible.left() - 1, visible.right() + 1,
+              track.id == lane_strip_ ? lane_.chosen() : std::nullopt);
+}
+
+void TrackCanvas::draw_ducking(QPainter& painter, std::size_t row, const QRect& visible) const {
+    const Track& track = document_.timeline().tracks[row];
+    const auto& gains = levels_.duck_gains_of(track.id);
+    const QRect rect = row_rect(row);
+    const double top = rect.top() + kNameZone + 3;
+    const double depth = std::max(kShownDepthDb, -track.ducking.value(DuckSetting::Depth));
+    QPainterPath path;
+    for (int x = std::max(0, visible.left() - 1); x <= std::min(width(), visible.right() + 1); ++x) {
+        const auto first = static_cast<std::size_t>(frame_at(x) / kDuckStep);
+        const auto end = std::min(gains.size(), static_cast<std::size_t>(frame_at(x + 1) / kDuckStep) + 1);
+        if (first >= end) continue;
+        float lowest = 0;
+        for (std::size_t k = first; k < end; ++k) lowest = std::min(lowest, gains[k]);
+        const QPointF at(x, top - static_cast<double>(lowest) / depth * (rect.bottom() - 3 - top));
+        path.elementCount() == 0 ? path.moveTo(at) : path.lineTo(at);
+    }
     painter.setRenderHint(QPainter::Antialiasing);
-    if (track.ducking.acts()) {
-        const auto& gains = levels_.duck_gains_of(track.id);
-        const QRect rect = row_rect(row);
-        const double top = rect.top() + kNameZone + 3;
-        const double depth = std::max(kShownDepthDb, -track.ducking.value(DuckSetting::Depth));
-        QPainterPath path;
-        for (int x = std::max(0, visible.left() - 1); x <= std::min(width(), visible.right() + 1); ++x) {
-            const auto first = static_cast<std::size_t>(frame_at(x) / kDuckStep);
-            const auto end =
-                std::min(gains.size(), static_cast<std::size_t>(frame_at(x + 1) / kDuckStep) + 1);
-            if (first >= end) continue;
-            float lowest = 0;
-            for (std::size_t k = first; k < end; ++k) lowest = std::min(lowest, gains[k]);
-            const QPointF at(x, top - static_cast<double>(lowest) / depth * (rect.bottom() - 3 - top));
-            path.elementCount() == 0 ? path.moveTo(at) : path.lineTo(at);
-        }
-        painter.setPen(QPen(colour::kWarn, 1.6));
-        painter.drawPath(path);
-    }
-    if (const auto target = selection_.line_of(track.id)) {
-        const ValueRange range = range_of(track.strip, *target);
-        const StripLane* line = find_lane(track.strip, *target);
-        const auto at_value = [&](double value) { return line_y(static_cast<int>(row), range, value); };
-        painter.setPen(QPen(colour::kAct, 1.4, line != nullptr ? Qt::SolidLine : Qt::DotLine));
-        if (line == nullptr || line->points.empty()) {
-            const double y = at_value(value_at(track.strip, *target, 0));
-            painter.drawLine(QPointF(visible.left(), y), QPointF(visible.right(), y));
-        } else {
-            QPainterPath path(QPointF(visible.left() - 1,
-                                      at_value(lane_value(line->points, frame_at(visible.left() - 1)))));
-            for (const auto& p : line->points) {
-                const double x = view_.frame_x(p.frame, rate, width());
-                if (x > visible.left() - 1 && x < visible.right() + 1) path.lineTo(x, at_value(p.value));
-            }
-            path.lineTo(visible.right() + 1,
-                        at_value(lane_value(line->points, frame_at(visible.right() + 1))));
-            painter.drawPath(path);
-            for (const auto& p : line->points) {
-                const QPointF at(view_.frame_x(p.frame, rate, width()), at_value(p.value));
-                const bool chosen = point_ && point_->strip == track.id && point_->frame == p.frame;
-                painter.setBrush(chosen ? colour::kAct : colour::kGround);
-                painter.setPen(QPen(colour::kAct, 1.4));
-                painter.drawRect(QRectF(at.x() - 3.5, at.y() - 3.5, 7, 7));
-            }
-            painter.setBrush(Qt::NoBrush);
-        }
-    }
+    painter.setPen(QPen(colour::kWarn, 1.6));
+    painter.drawPath(path);
     painter.setRenderHint(QPainter::Antialiasing, false);
 }
 

@@ -10,6 +10,7 @@
 #include "app/shell/document.h"
 #include "app/shell/level_watch.h"
 #include "app/shell/selection.h"
+#include "app/widgets/lane_editor.h"
 #include "app/widgets/time_view.h"
 #include "core/play/mix_player.h"
 
@@ -52,14 +53,13 @@ class TrackCanvas : public QWidget {
     };
     struct Drag {
         Grip grip = Grip::None;
-        int clip = 0, strip = 0;
+        int clip = 0;
         QPointF press;
         std::int64_t frame = 0;           // under the mouse at the press
         std::int64_t start = 0, end = 0;  // of the clip at the press
         int row = 0;
         bool moved = false, single = false;  // single: a click that does not move chooses this clip alone
         Timeline before;
-        std::int64_t point = 0;  // frame of the line's point that is dragged
     };
     [[nodiscard]] Hit hit_at(QPointF at) const;
     [[nodiscard]] int row_at(double y) const;
@@ -67,9 +67,10 @@ class TrackCanvas : public QWidget {
     void drag_clip(QPointF at, bool snap);
     void draw_row(QPainter& painter, std::size_t row, const QRect& visible);
     void draw_line(QPainter& painter, std::size_t row, const QRect& visible);
-    [[nodiscard]] double line_y(int row, const ValueRange& range, double value) const;
+    void draw_ducking(QPainter& painter, std::size_t row, const QRect& visible) const;
+    [[nodiscard]] LaneScale lane_scale(std::size_t row, const StripLane& target) const;
+    void change_lane(const QString& name, bool drag, const std::function<void(LaneEditor::Points&)>& act);
     bool press_line(QPointF at);
-    void drag_line(QPointF at);
     Document& document_;
     MixPlayer& player_;
     TimeView& view_;
@@ -78,11 +79,8 @@ class TrackCanvas : public QWidget {
     ClipPainter painter_;
     std::vector<LoopRange> preview_;
     std::optional<Drag> drag_;
-    struct Point {
-        int strip = 0;
-        std::int64_t frame = 0;
-    };
-    std::optional<Point> point_;
+    LaneEditor lane_;
+    int lane_strip_ = 0;  // whose line was pressed last
     bool complete_ = false, snapping_ = true;
     double playhead_x_ = -1;
 };

@@ -12,7 +12,7 @@ namespace {
 constexpr int kEdge = 6;       // pixels in which an edge is taken hold of
 constexpr int kFadeZone = 14;  // height of the zone of the fade grips, under the name
 constexpr int kSnapPixels = 8;
-constexpr double kPointReach = 8;
+constexpr double kLineReach = 8;  // pixels from the line
 }  // namespace
 
 // The later of two clips that lie over each other is taken.
@@ -59,7 +59,7 @@ void TrackCanvas::mousePressEvent(QMouseEvent* event) {
     const int row = row_at(at.y());
     if (row >= 0) selection_.choose_strip(document_.timeline().tracks[static_cast<std::size_t>(row)].id);
     if (press_line(at)) return;
-    point_.reset();
+    lane_.choose_none();
     Hit hit = hit_at(at);
     Drag drag;
     drag.press = at;
@@ -97,7 +97,11 @@ void TrackCanvas::mouseMoveEvent(QMouseEvent* event) {
     }
     if (!drag_->moved && (at - drag_->press).manhattanLength() < kDragPixels) return;
     drag_->moved = true;
-    if (drag_->grip == Grip::Line) return drag_line(at);
+    if (drag_->grip == Grip::Line) {
+        if (const auto target = selection_.line_of(lane_strip_))
+            lane_.drag_to(lane_scale(static_cast<std::size_t>(drag_->row), *target).point_at(at));
+        return;
+    }
     if (drag_->grip == Grip::Range) {
         const std::int64_t a = frame_at(std::min(at.x(), drag_->press.x()));
         const std::int64_t b = frame_at(std::max(at.x(), drag_->press.x()));
@@ -174,11 +178,10 @@ void TrackCanvas::mouseReleaseEvent(QMouseEvent* event) {
     if (!drag_) return;
     const Drag drag = std::move(*drag_);
     drag_.reset();
-    if (drag.moved) {
+    if (drag.moved || drag.grip == Grip::Line) {
         document_.close_step();
         return;
     }
-    if (drag.grip == Grip::Line) return;
     if (drag.single) selection_.choose_clips({drag.clip});
     if (drag.grip == Grip::Range) selection_.choose_clips({});
     if (!(event->modifiers() & (Qt::ControlModifier | Qt::ShiftModifier)))
@@ -194,70 +197,38 @@ bool TrackCanvas::press_line(QPointF at) {
     const Track& track = document_.timeline().tracks[static_cast<std::size_t>(row)];
     const auto target = selection_.line_of(track.id);
     if (!target) return false;
-    const ValueRange range = range_of(track.strip, *target);
-    const StripLane* line = find_lane(track.strip, *target);
-    const int rate = std::max(1, document_.timeline().sample_rate);
+    const LaneScale scale = lane_scale(static_cast<std::size_t>(row), *target);
+    const Breakpoint here = {frame_at(at.x()), value_at(track.strip, *target, frame_at(at.x()))};
+    const bool held = lane_.take_hold(scale, points_of(track.strip, *target), at);
+    if (!held && std::abs(scale.y_of(here.value) - at.y()) > kLineReach) return false;
+    lane_strip_ = track.id;
     Drag drag;
     drag.grip = Grip::Line;
-    drag.strip = track.id;
     drag.press = at;
     drag.row = row;
-    drag.before = document_.timeline();
-    if (line != nullptr) {
-        for (const auto& p : line->points) {
-            const QPointF there(view_.frame_x(p.frame, rate, width()), line_y(row, range, p.value));
-            if ((there - at).manhattanLength() > kPointReach) continue;
-            drag.point = p.frame;
-            point_ = Point{track.id, p.frame};
-            drag_ = std::move(drag);
-            update();
-            return true;
-        }
-    }
-    const std::int64_t frame = frame_at(at.x());
-    const double here = value_at(track.strip, *target, frame);
-    if (std::abs(line_y(row, range, here) - at.y()) > kPointReach) return false;
-    document_.close_step();
-    document_.edit_timeline(tr("Set a point"), {}, [&](Timeline& r) {
-        put_point(*r.strip(track.id), *target, {frame, here});
-    });
-    drag.before = document_.timeline();
-    drag.point = frame;
-    point_ = Point{drag.strip, frame};
     drag_ = std::move(drag);
+    document_.close_step();
+    if (!held) lane_.set(here);
+    update();
     return true;
 }
 
-void TrackCanvas::drag_line(QPointF at) {
-    const Drag& d = *drag_;
-    const auto target = selection_.line_of(d.strip);
-    const Strip* strip = d.before.strip(d.strip);
-    if (!target || strip == nullptr) return;
-    const ValueRange range = range_of(*strip, *target);
-    const double top = line_y(d.row, range, range.highest);
-    const double bottom = line_y(d.row, range, range.lowest);
-    const double part = std::clamp((bottom - at.y()) / std::max(1.0, bottom - top), 0.0, 1.0);
-    double value = range.lowest + part * (range.highest - range.lowest);
-    if (target->target == LaneTarget::Mute) value = value < 0.5 ? 0 : 1;
-    const std::int64_t frame = frame_at(at.x());
-    document_.edit_timeline(tr("Move a point"), "drag", [&](Timeline& r) {
-        r = d.before;
-        erase_points(*r.strip(d.strip), *target, d.point, d.point + 1);
-        put_point(*r.strip(d.strip), *target, {frame, value});
+void TrackCanvas::change_lane(const QString& name, bool drag,
+                              const std::function<void(LaneEditor::Points&)>& act) {
+    const auto target = selection_.line_of(lane_strip_);
+    if (!target) return;
+    document_.edit_timeline(name, drag ? "drag" : QString(), [&](Timeline& r) {
+        Strip* strip = r.strip(lane_strip_);
+        if (strip == nullptr) return;
+        const auto there = points_of(*strip, *target);
+        LaneEditor::Points points(there.begin(), there.end());
+        act(points);
+        set_points(*strip, *target, std::move(points));
     });
-    point_ = Point{d.strip, frame};
 }
 
 bool TrackCanvas::remove_point() {
-    if (!point_) return false;
-    const Point at = *point_;
-    point_.reset();
-    const auto target = selection_.line_of(at.strip);
-    if (!target) return false;
-    document_.edit_timeline(tr("Remove a point"), {}, [&](Timeline& r) {
-        if (Strip* strip = r.strip(at.strip)) erase_points(*strip, *target, at.frame, at.frame + 1);
-    });
-    return true;
+    return selection_.line_of(lane_strip_).has_value() && lane_.remove_chosen();
 }
 
 }  // namespace rivlen::app

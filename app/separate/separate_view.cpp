@@ -39,7 +39,8 @@ SeparateView::SeparateView(Document& document, JobList& jobs, Player& player, co
     connect(&document_, &Document::session_changed, this, &SeparateView::follow_session);
     connect(&document_, &Document::material_changed, this, &SeparateView::follow_material);
     connect(tuning_, &TuningPanel::line_wanted, this, &SeparateView::open_line);
-    connect(line_, &LineEditor::opened_or_closed, this, [this] { tuning_->show_line(line_->setting()); });
+    connect(line_, &SettingLineEditor::opened_or_closed, this,
+            [this] { tuning_->show_line(line_->setting()); });
     connect(lanes_, &LaneCanvas::lane_clicked, this, [this](int lane) {
         if (lane > 0) choose_stem(lane - 1);
     });
@@ -57,7 +58,7 @@ QWidget* SeparateView::build_lanes() {
     lanes_ = new LaneCanvas(document_, player_, view_, area);
     lanes_->setObjectName("lanes");
     strip_->setObjectName("strip");
-    line_ = new LineEditor(document_, view_, *lanes_);
+    line_ = new SettingLineEditor(document_, view_, *lanes_);
     auto* headers = new QWidget(area);
     headers->setFixedWidth(kHeaderWidth);
     auto* column = new QVBoxLayout(headers);

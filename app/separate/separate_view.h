@@ -12,10 +12,10 @@
 #include "app/separate/blind.h"
 #include "app/separate/card_row.h"
 #include "app/separate/lanes.h"
-#include "app/separate/line_editor.h"
 #include "app/separate/measuring.h"
 #include "app/separate/recording_transport.h"
 #include "app/separate/risk_strip.h"
+#include "app/separate/setting_line_editor.h"
 #include "app/separate/tuning_panel.h"
 #include "app/shell/document.h"
 #include "app/shell/jobs.h"
@@ -75,7 +75,7 @@ class SeparateView : public QWidget {
     Measuring measuring_;
     TimeView view_;
     LaneCanvas* lanes_ = nullptr;
-    LineEditor* line_ = nullptr;
+    SettingLineEditor* line_ = nullptr;
     TimeStrip* strip_ = nullptr;
     PicturePane* picture_ = nullptr;
     TuningPanel* tuning_ = nullptr;

@@ -2,11 +2,13 @@
 #include "app/shell/document.h"
 
 #include <algorithm>
+#include <iterator>
 
 #include "app/widgets/text.h"
 #include "core/base/output_file.h"
 #include "core/workflow/bringing_in.h"
 #include "core/workflow/splitting.h"
+#include "core/workflow/takes.h"
 
 namespace rivlen::app {
 
@@ -316,6 +318,7 @@ bool Document::open(const fs::path& path) {
     load_media();
     emit session_changed();
     emit material_changed();
+    keep_cut_off_takes();
     if (!lock_.held())
         emit said(
             tr("%1 has this session open. You can look at it and work on, but save it under another name.")
@@ -352,6 +355,15 @@ void Document::relocate(const fs::path& missing, const fs::path& found) {
          [&](Session& s) { rivlen::relocate(s, missing, found); });
     load_media();
     emit material_changed();
+}
+
+void Document::keep_cut_off_takes() {
+    std::vector<fs::path> kept;
+    for (const auto& folder : {takes_folder(path_, work_folder_), takes_folder({}, work_folder_)})
+        std::ranges::move(rivlen::keep_cut_off_takes(folder), std::back_inserter(kept));
+    for (const auto& take : kept)
+        emit said(tr("Recording was cut off before; what there was of it is kept as \"%1\".").arg(text(take)),
+                  true);
 }
 
 bool Document::recover() {

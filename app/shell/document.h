@@ -111,6 +111,8 @@ class Document : public QObject {
     void relocate(const std::filesystem::path& missing, const std::filesystem::path& found);
     [[nodiscard]] bool changed_since_saving() const { return !history_.saved(); }
 
+    // Takes that were being recorded when an earlier run was killed become files of their own.
+    void keep_cut_off_takes();
     // Opens what an earlier run that ended badly has left. True when there was something.
     bool recover();
     // Files that are not read by themselves, because an earlier run ended while it read them.

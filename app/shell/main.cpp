@@ -40,6 +40,7 @@ int main(int argc, char** argv) {
     window.document().set_split_on_arrival(parser.isSet(split));
     window.show();
     const bool recovered = window.document().recover();
+    window.document().keep_cut_off_takes();
     if (!recovered) {
         for (const QString& file : parser.positionalArguments()) window.open_path(file.toStdString());
     }

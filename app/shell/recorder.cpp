@@ -16,6 +16,7 @@ namespace rivlen::app {
 namespace {
 
 constexpr int kSimulatedMs = 10;
+constexpr int kKeptReadableEach = 2;  // times a second: what a crash may take of a take
 
 // Out of the program's own resources; silence should they be missing.
 std::vector<float> demo_line(int sample_rate) {
@@ -23,8 +24,8 @@ std::vector<float> demo_line(int sample_rate) {
     const QString file = folder.filePath("line.flac");
     if (!QFile::copy(":/sounds/line.flac", file))
         return std::vector<float>(static_cast<std::size_t>(sample_rate));
-    const auto audio = read_audio(file.toStdString(), sample_rate);
-    return audio ? audio->channels.front() : std::vector<float>(static_cast<std::size_t>(sample_rate));
+    auto audio = read_audio(file.toStdString(), sample_rate);
+    return audio ? audio->take().front() : std::vector<float>(static_cast<std::size_t>(sample_rate));
 }
 
 }  // namespace
@@ -46,7 +47,7 @@ Status Recorder::start(const std::filesystem::path& file, int sample_rate) {
     if (!writer) return writer.error();
     writer_ = std::move(*writer);
     rate_ = sample_rate;
-    frames_ = 0;
+    frames_ = readable_frames_ = 0;
     QAudioFormat format;
     format.setSampleRate(sample_rate);
     format.setChannelCount(1);
@@ -94,6 +95,9 @@ void Recorder::take(std::span<const float> samples) {
         return;
     }
     frames_ += static_cast<std::int64_t>(samples.size());
+    if (frames_ - readable_frames_ < rate_ / kKeptReadableEach) return;
+    readable_frames_ = frames_;
+    writer_->keep_readable();
 }
 
 void Recorder::speak(std::int64_t frames) {

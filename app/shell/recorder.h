@@ -50,7 +50,7 @@ class Recorder : public QObject {
     std::size_t spoken_ = 0;
     qint64 begun_ms_ = 0;
     int rate_ = 48000;
-    std::int64_t frames_ = 0;
+    std::int64_t frames_ = 0, readable_frames_ = 0;
     QString device_;
 };
 

@@ -26,7 +26,8 @@ Result<MatchResult> measure_match(const Source& source, const MaskMap* map, cons
     if (map == nullptr) return result;
     last = std::min(last, first + static_cast<std::int64_t>(kLongestSeconds) * source.sample_rate());
     const TimedMaskWeights timed(settings);
-    std::array<MaskWeights, 1 + kStems> weight_sets;
+    std::array<MaskWeights, 2 + kStems> weight_sets;  // kept, stems, the whole without what is cut
+    weight_sets.back() = whole_weights();
     const auto weight_sets_at = [&](std::int64_t frame) {
         weight_sets[0] = timed.kept(frame);
         for (std::size_t s = 0; s < kStems; ++s) weight_sets[1 + s] = timed.stem(s, frame);
@@ -35,20 +36,27 @@ Result<MatchResult> measure_match(const Source& source, const MaskMap* map, cons
     std::vector<LoudnessMeter> meters;
     meters.reserve(kMonitors);
     for (int m = 0; m < kMonitors; ++m) meters.emplace_back(source.sample_rate(), source.channels());
-    std::vector<std::vector<float>> original(static_cast<std::size_t>(source.channels()));
-    std::vector<std::vector<float>> removed = original;
+    AudioBlock original(source.sample_rate(), static_cast<std::size_t>(source.channels()));
+    AudioBlock removed, cut;
     const Status status =
         render(source, *map, weight_sets.size(), weight_sets_at, first, last, job,
                [&](std::int64_t start, auto blocks) {
-                   for (std::size_t c = 0; c < original.size(); ++c) {
-                       original[c].resize(blocks[0][c].size());
+                   original.resize(blocks[0].frames());
+                   for (std::size_t c = 0; c < original.channels(); ++c)
                        source.read(static_cast<int>(c), start, original[c]);
-                       removed[c] = original[c];
-                       for (std::size_t i = 0; i < removed[c].size(); ++i) removed[c][i] -= blocks[0][c][i];
+                   const AudioBlock& whole = blocks[1 + kStems];
+                   removed = whole;
+                   cut = original;
+                   for (std::size_t c = 0; c < removed.channels(); ++c) {
+                       for (std::size_t i = 0; i < removed.frames(); ++i) {
+                           removed[c][i] -= blocks[0][c][i];
+                           cut[c][i] -= whole[c][i];
+                       }
                    }
                    meters[static_cast<std::size_t>(Monitor::Source)].add(original);
                    meters[static_cast<std::size_t>(Monitor::Kept)].add(blocks[0]);
                    meters[static_cast<std::size_t>(Monitor::Removed)].add(removed);
+                   meters[static_cast<std::size_t>(Monitor::Cut)].add(cut);
                    for (std::size_t s = 0; s < kStems; ++s)
                        meters[static_cast<std::size_t>(Monitor::Dialogue) + s].add(blocks[1 + s]);
                    return Status{};

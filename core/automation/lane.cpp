@@ -35,6 +35,15 @@ void order_points(std::vector<Breakpoint>& points) {
     points.resize(kept);
 }
 
+std::int64_t move_point(std::vector<Breakpoint>& points, std::int64_t from, Breakpoint to) {
+    const auto at = std::ranges::lower_bound(points, from, {}, &Breakpoint::frame);
+    if (at == points.end() || at->frame != from) return from;
+    if (at + 1 != points.end()) to.frame = std::min(to.frame, (at + 1)->frame - 1);
+    if (at != points.begin()) to.frame = std::max(to.frame, (at - 1)->frame + 1);
+    *at = to;
+    return to.frame;
+}
+
 void erase_points(std::vector<Breakpoint>& points, std::int64_t first, std::int64_t last) {
     std::erase_if(points, [&](const Breakpoint& p) { return p.frame >= first && p.frame < last; });
 }

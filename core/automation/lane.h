@@ -22,6 +22,9 @@ void put_point(std::vector<Breakpoint>& points, Breakpoint point);
 // Brings points that come in any order (as in a file) into the order of time; of several at one frame the
 // last stays.
 void order_points(std::vector<Breakpoint>& points);
+// Moves the point at a frame, between its neighbours and never onto them. Returns where it is then; without a
+// point there nothing changes.
+std::int64_t move_point(std::vector<Breakpoint>& points, std::int64_t from, Breakpoint to);
 // Removes the points of [first, last).
 void erase_points(std::vector<Breakpoint>& points, std::int64_t first, std::int64_t last);
 

@@ -57,16 +57,23 @@ pid_t owner_of(const std::string& name) {
     return whole && end - number.ptr - 1 == kRandomDigits && pid > 0 ? static_cast<pid_t>(pid) : 0;
 }
 
-void sweep(const fs::path& folder, const std::string& beginning) {
+std::vector<fs::path> left_by_the_dead(const fs::path& folder, const std::string& beginning) {
+    std::vector<fs::path> left;
     std::error_code error;
     for (fs::directory_iterator at(folder.empty() ? "." : folder, error), end; !error && at != end;
          at.increment(error)) {
         const std::string name = at->path().filename().string();
         if (!name.starts_with(beginning)) continue;
         const pid_t owner = owner_of(name);
-        if (owner <= 0 || ::kill(owner, 0) == 0 || errno != ESRCH) continue;
+        if (owner > 0 && ::kill(owner, 0) != 0 && errno == ESRCH) left.push_back(at->path());
+    }
+    return left;
+}
+
+void sweep(const fs::path& folder, const std::string& beginning) {
+    for (const auto& path : left_by_the_dead(folder, beginning)) {
         std::error_code ignored;
-        fs::remove(at->path(), ignored);
+        fs::remove(path, ignored);
     }
 }
 
@@ -78,6 +85,17 @@ fs::path partial_path(const fs::path& target) {
     // The extension stays last: libraries that choose a container by name must see the true one.
     return target.parent_path() / fmt::format("{}{}-{:016x}.part{}", beginning, ::getpid(), random_number(),
                                               target.extension().string());
+}
+
+std::vector<LeftPartial> left_partials(const fs::path& folder) {
+    std::vector<LeftPartial> out;
+    for (auto& path : left_by_the_dead(folder, "")) {
+        const std::string name = path.filename().string();
+        const auto end = name.rfind('.', name.rfind(".part") - 1);
+        fs::path target = folder / (name.substr(1, end - 1) + path.extension().string());
+        out.push_back({std::move(path), std::move(target)});
+    }
+    return out;
 }
 
 void sweep_partials(const fs::path& folder) {

@@ -7,6 +7,7 @@
 #include <filesystem>
 #include <memory>
 #include <span>
+#include <vector>
 
 #include "core/base/result.h"
 
@@ -16,6 +17,11 @@ namespace rivlen {
 // removed): same folder, hidden, not to be guessed.
 [[nodiscard]] std::filesystem::path partial_path(const std::filesystem::path& target);
 
+// A partial file whose process is gone, and the name that it would have got.
+struct LeftPartial {
+    std::filesystem::path partial, target;
+};
+[[nodiscard]] std::vector<LeftPartial> left_partials(const std::filesystem::path& folder);
 // Removes what processes that are gone have left of partial files in a folder.
 void sweep_partials(const std::filesystem::path& folder);
 

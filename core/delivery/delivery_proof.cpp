@@ -45,8 +45,8 @@ Status read_back(const DeliveryPlan& plan, const JobControl& job, const Handover
     out.channels = decoder->info().channels;
     LoudnessTimelineMeter meter(out.sample_rate, out.channels, !known);
     SpectrogramPicture picture(written.frames, out.sample_rate);
-    MeasuredInBackground measuring(static_cast<std::size_t>(out.channels),
-                                   [&](const ScratchSound::Block& block) {
+    MeasuredInBackground measuring(out.sample_rate, static_cast<std::size_t>(out.channels),
+                                   [&](const AudioBlock& block) {
                                        meter.add(block);
                                        if (row.content == Content::Mix) picture.add(block);
                                    });
@@ -131,9 +131,8 @@ std::string before_picture(const DeliveryPlan& plan) {
         const Source& source = *media->second.source;
         SpectrogramPicture picture(static_cast<std::int64_t>(source.frames()), source.sample_rate());
         constexpr std::int64_t kBlock = 1 << 16;
-        ScratchSound::Block block(1);
+        AudioBlock block(source.sample_rate(), 1, static_cast<std::size_t>(kBlock));
         for (std::int64_t at = 0; at < static_cast<std::int64_t>(source.frames()); at += kBlock) {
-            block[0].resize(static_cast<std::size_t>(kBlock));
             source.read(0, at, block[0]);
             picture.add(block);
         }

@@ -46,8 +46,8 @@ Result<ScratchSound> SoundMaker::rendered(const HandoverRow& row, Content conten
     auto out = ScratchSound::create(plan_.work, session.timeline.sample_rate, static_cast<int>(kMixChannels));
     if (!out) return out.error();
     const LoopRange range = range_of_row(plan_.session, row);
-    MeasuredInBackground measuring(kMixChannels,
-                                   [meter](const ScratchSound::Block& block) { meter->add(block); });
+    MeasuredInBackground measuring(session.timeline.sample_rate, kMixChannels,
+                                   [meter](const AudioBlock& block) { meter->add(block); });
     const Status status =
         render_mix(mix, range.first, range.last, {{}, job_.cancel}, [&](std::int64_t, auto block) {
             if (meter != nullptr) measuring.add(block);
@@ -67,9 +67,9 @@ Result<Level> SoundMaker::dialogue_lufs(const HandoverRow& row, const ScratchSou
     const JobControl quiet{{}, job_.cancel};
     Status status = voice->each(
         quiet,
-        [&](std::int64_t, const ScratchSound::Block& block) -> Status {
+        [&](std::int64_t, const AudioBlock& block) -> Status {
             double energy = 0;
-            for (const auto& channel : block) energy += energy_of(channel);
+            for (std::size_t c = 0; c < block.channels(); ++c) energy += energy_of(block[c]);
             levels.push_back(db_of_power(energy / static_cast<double>(2 * step)));
             return {};
         },
@@ -81,7 +81,7 @@ Result<Level> SoundMaker::dialogue_lufs(const HandoverRow& row, const ScratchSou
     LoudnessMeter meter(mix.sample_rate(), mix.channels(), LoudnessMeter::Kind::Quick);
     status = mix.each(
         quiet,
-        [&](std::int64_t at, const ScratchSound::Block& block) -> Status {
+        [&](std::int64_t at, const AudioBlock& block) -> Status {
             if (levels[static_cast<std::size_t>(at / step)] >= edge) meter.add(block);
             return {};
         },
@@ -143,18 +143,18 @@ Result<MadeSound> SoundMaker::make_poly(const HandoverRow& row, const Version& v
     }
     auto all = ScratchSound::create(plan_.work, rate, static_cast<int>(stems.size()) * stems[0].channels());
     if (!all) return all.error();
-    ScratchSound::Block joined;
-    const Status status =
-        stems[0].each(quiet, [&](std::int64_t at, const ScratchSound::Block& first) -> Status {
-            joined = first;
-            ScratchSound::Block block(first.size());
-            for (std::size_t s = 1; s < stems.size(); ++s) {
-                if (auto done = stems[s].read(at, static_cast<std::int64_t>(first[0].size()), block); !done)
-                    return done;
-                joined.insert(joined.end(), block.begin(), block.end());
-            }
-            return all->append(joined);
-        });
+    std::vector<std::vector<float>> joined;
+    const Status status = stems[0].each(quiet, [&](std::int64_t at, const AudioBlock& first) -> Status {
+        joined = AudioBlock(first).take();
+        AudioBlock block(rate, first.channels());
+        for (std::size_t s = 1; s < stems.size(); ++s) {
+            if (auto done = stems[s].read(at, static_cast<std::int64_t>(first.frames()), block); !done)
+                return done;
+            std::ranges::move(block.take(), std::back_inserter(joined));
+            block = AudioBlock(rate, first.channels());
+        }
+        return all->append(joined);
+    });
     if (!status) return status.error();
     std::vector<std::string> names;
     for (const Content content : kStemContents)

@@ -13,6 +13,8 @@ namespace {
 
 namespace fs = std::filesystem;
 
+constexpr const char* kCut = "cut";
+
 struct Output {
     std::string content;
     fs::path path;
@@ -48,9 +50,19 @@ Result<std::vector<ExportedFile>> finish(std::vector<Output>& outputs) {
 }
 
 MaskWeights weights_of(const TimedMaskWeights& timed, const std::string& content, std::int64_t frame) {
+    if (content == kCut) return whole_weights();
     const auto stem = std::ranges::find(kStemNames, content);
     if (stem == kStemNames.end()) return timed.kept(frame);
     return timed.stem(static_cast<std::size_t>(stem - kStemNames.begin()), frame);
+}
+
+// What the source has and a block at a frame has not.
+void take_from_source(const Source& source, std::int64_t from, const AudioBlock& whole, AudioBlock& cut) {
+    cut.resize(whole.frames());
+    for (std::size_t c = 0; c < cut.channels(); ++c) {
+        source.read(static_cast<int>(c), from, cut[c]);
+        for (std::size_t i = 0; i < cut.frames(); ++i) cut[c][i] -= whole[c][i];
+    }
 }
 
 }  // namespace
@@ -65,6 +77,7 @@ std::vector<std::pair<std::string, fs::path>> planned_files(const ExportPlan& pl
         if (plan.stems[s]) add(kStemNames[s]);
     }
     if (plan.kept_mix) add("kept");
+    if (plan.cut) add(kCut);
     return files;
 }
 
@@ -96,14 +109,18 @@ Result<ExportReport> export_stems(const Source& source, const MaskMap& map, cons
             weight_sets[o] = weights_of(timed, outputs[o].content, frame);
         return std::span<const MaskWeights>(weight_sets);
     };
+    if (map.cuts()) weight_sets.push_back(whole_weights());
     SumCheck sum(source);
-    const auto take = [&](std::int64_t from,
-                          std::span<const std::vector<std::vector<float>>> blocks) -> Status {
+    AudioBlock cut(source.sample_rate(), static_cast<std::size_t>(source.channels()));
+    const auto take = [&](std::int64_t from, std::span<const AudioBlock> blocks) -> Status {
         for (std::size_t o = 0; o < outputs.size(); ++o) {
-            if (auto status = outputs[o].writer.write(blocks[o]); !status) return status;
-            outputs[o].meter.add(blocks[o]);
+            const bool is_cut = outputs[o].content == kCut;
+            if (is_cut) take_from_source(source, from, blocks[o], cut);
+            const AudioBlock& block = is_cut ? cut : blocks[o];
+            if (auto status = outputs[o].writer.write(block); !status) return status;
+            outputs[o].meter.add(block);
         }
-        sum.add(from, blocks.subspan(outputs.size()));
+        sum.add(from, blocks.subspan(outputs.size(), kStems), map.cuts() ? &blocks.back() : nullptr);
         return {};
     };
     if (auto status = render(source, map, weight_sets.size(), weight_sets_at, 0,
@@ -134,7 +151,7 @@ Result<ExportedFile> export_kept(const Source& source, const MaskMap& map, const
         weights = timed.kept(frame);
         return std::span<const MaskWeights>(&weights, 1);
     };
-    const auto take = [&](std::int64_t, std::span<const std::vector<std::vector<float>>> blocks) -> Status {
+    const auto take = [&](std::int64_t, std::span<const AudioBlock> blocks) -> Status {
         outputs[0].meter.add(blocks[0]);
         return outputs[0].writer.write(blocks[0]);
     };

@@ -22,11 +22,12 @@ struct ExportPlan {
     SoundFormat format = SoundFormat::WavFloat;
     std::array<bool, kStems> stems{true, true, true, true};
     bool kept_mix = false;  // also "<base_name> kept.wav": all audible stems together
+    bool cut = false;       // also "<base_name> cut.wav": what corrections took out of the whole
     bool overwrite = false;
 };
 
 struct ExportedFile {
-    std::string content;  // "dialogue", ..., "kept"
+    std::string content;  // "dialogue", ..., "kept", "cut"
     std::filesystem::path path;
     Loudness loudness;
     std::uint64_t over_full_scale = 0;  // samples; clipped in PCM formats
@@ -34,12 +35,12 @@ struct ExportedFile {
 
 struct ExportReport {
     std::vector<ExportedFile> files;
-    double sum_dbfs = 0;  // peak of (sum of neutral stems - source)
+    double sum_dbfs = 0;  // peak of (sum of neutral stems + cut - source)
     double seconds = 0;
     double times_real_time = 0;
 };
 
-// The files a plan would write, in order of stems, then the mix.
+// The files a plan would write, in order of stems, then the mix, then what is cut.
 [[nodiscard]] std::vector<std::pair<std::string, std::filesystem::path>> planned_files(
     const ExportPlan& plan);
 

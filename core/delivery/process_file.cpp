@@ -30,26 +30,28 @@ Result<ProcessReport> process_file(const Source& source, std::span<const Insert>
     LoudnessMeter after(source.sample_rate(), source.channels());
     const std::int64_t latency = chains.front().latency();
     const auto total = static_cast<std::int64_t>(source.frames());
-    std::vector<std::vector<float>> in(channels);
-    std::vector<std::vector<float>> out(channels + channels % 2);
+    AudioBlock in(source.sample_rate(), channels);
+    AudioBlock out(source.sample_rate(), channels + channels % 2);
     for (std::int64_t at = 0; at < total + latency; at += kBlock) {
         if (job.cancelled()) return JobControl::cancelled_error();
         const auto count = static_cast<std::size_t>(std::min<std::int64_t>(kBlock, total + latency - at));
-        for (std::size_t c = 0; c < out.size(); ++c) {
-            out[c].resize(count);
+        out.resize(count);
+        for (std::size_t c = 0; c < out.channels(); ++c) {
             source.read(static_cast<int>(std::min(c, channels - 1)), at, out[c]);
         }
         const auto inside = static_cast<std::size_t>(
             std::clamp<std::int64_t>(total - at, 0, static_cast<std::int64_t>(count)));
-        for (std::size_t c = 0; c < channels; ++c)
-            in[c].assign(out[c].begin(), out[c].begin() + static_cast<std::ptrdiff_t>(inside));
+        const auto all = std::span<const std::vector<float>>(out).first(channels);
+        in.clear();
+        in.append(all, 0, inside);
         before.add(in);
         for (std::size_t pair = 0; pair < chains.size(); ++pair)
             chains[pair].process({out[2 * pair], out[2 * pair + 1]});
         // What comes out is later by the latency: its head is dropped.
-        const auto drop = static_cast<std::ptrdiff_t>(
+        const auto drop = static_cast<std::size_t>(
             std::clamp<std::int64_t>(latency - at, 0, static_cast<std::int64_t>(count)));
-        for (std::size_t c = 0; c < channels; ++c) in[c].assign(out[c].begin() + drop, out[c].end());
+        in.clear();
+        in.append(all, drop, count - drop);
         after.add(in);
         if (auto status = writer->write(in); !status) return status.error();
         job.report(static_cast<double>(at) / static_cast<double>(total + latency));

@@ -44,7 +44,7 @@ Status ScratchSound::append(std::span<const std::vector<float>> block) {
     return {};
 }
 
-Status ScratchSound::read(std::int64_t at, std::int64_t count, Block& out) const {
+Status ScratchSound::read(std::int64_t at, std::int64_t count, AudioBlock& out) const {
     const auto channels = static_cast<std::size_t>(channels_);
     const auto frames = static_cast<std::size_t>(count);
     std::vector<float> interleaved(frames * channels);  // of its own: rows read the same mix side by side
@@ -59,24 +59,22 @@ Status ScratchSound::read(std::int64_t at, std::int64_t count, Block& out) const
         done += static_cast<std::size_t>(got);
         offset += got;
     }
-    for (std::size_t c = 0; c < channels; ++c) {
-        out[c].resize(frames);
-        for (std::size_t i = 0; i < frames; ++i) out[c][i] = interleaved[i * channels + c];
-    }
+    out.clear();
+    out.append_interleaved(interleaved);
     return {};
 }
 
 LoudnessTimelineMeter::LoudnessTimelineMeter(int sample_rate, int channels, bool true_peaks)
     : meter_(sample_rate, channels, true_peaks ? LoudnessMeter::Kind::Exact : LoudnessMeter::Kind::Quick),
       step_frames_(static_cast<std::size_t>(sample_rate / 10)),
-      waiting_(static_cast<std::size_t>(channels)) {}
+      waiting_(sample_rate, static_cast<std::size_t>(channels)) {}
 
 void LoudnessTimelineMeter::step() {
     meter_.add(waiting_);
-    for (auto& channel : waiting_) {
-        for (const float x : channel) peak_ = std::max(peak_, std::abs(x));
-        channel.clear();
+    for (std::size_t c = 0; c < waiting_.channels(); ++c) {
+        for (const float x : waiting_[c]) peak_ = std::max(peak_, std::abs(x));
     }
+    waiting_.clear();
     std::rotate(powers_.begin(), powers_.begin() + 1, powers_.end());
     powers_.back() = meter_.weighted_power();
     const auto level_of_last = [this](std::ptrdiff_t count) {
@@ -95,21 +93,18 @@ void LoudnessTimelineMeter::step() {
 void LoudnessTimelineMeter::add(std::span<const std::vector<float>> block) {
     const std::size_t frames = block.empty() ? 0 : block[0].size();
     for (std::size_t at = 0; at < frames;) {
-        const std::size_t count = std::min(frames - at, step_frames_ - waiting_[0].size());
-        for (std::size_t c = 0; c < waiting_.size(); ++c) {
-            const auto from = block[c].begin() + static_cast<std::ptrdiff_t>(at);
-            waiting_[c].insert(waiting_[c].end(), from, from + static_cast<std::ptrdiff_t>(count));
-        }
+        const std::size_t count = std::min(frames - at, step_frames_ - waiting_.frames());
+        waiting_.append(block, at, count);
         at += count;
-        if (waiting_[0].size() == step_frames_) step();
+        if (waiting_.frames() == step_frames_) step();
     }
 }
 
 LoudnessTimeline LoudnessTimelineMeter::finish() {
     // What is left over is too short for a further look, but counts for the whole.
-    if (!waiting_[0].empty()) {
+    if (!waiting_.empty()) {
         meter_.add(waiting_);
-        for (auto& channel : waiting_) channel.clear();
+        waiting_.clear();
     }
     course_.loudness = meter_.result();
     return course_;
@@ -118,35 +113,28 @@ LoudnessTimeline LoudnessTimelineMeter::finish() {
 void MeasuredInBackground::hand_on() {
     thread_.wait();
     std::swap(coming_, taken_);
-    for (auto& channel : coming_) channel.clear();
+    coming_.clear();
     thread_.start([this] { take_(taken_); });
 }
 
 void MeasuredInBackground::add(std::span<const std::vector<float>> block) {
-    for (std::size_t c = 0; c < coming_.size(); ++c)
-        coming_[c].insert(coming_[c].end(), block[c].begin(), block[c].end());
-    if (coming_[0].size() >= kHandedFrames) hand_on();
+    coming_.append(block, 0, block.empty() ? 0 : block[0].size());
+    if (coming_.frames() >= kHandedFrames) hand_on();
 }
 
 void MeasuredInBackground::add_interleaved(std::span<const float> samples) {
-    const std::size_t channels = coming_.size();
-    const std::size_t had = coming_[0].size();
-    const std::size_t count = samples.size() / channels;
-    for (std::size_t c = 0; c < channels; ++c) {
-        coming_[c].resize(had + count);
-        for (std::size_t i = 0; i < count; ++i) coming_[c][had + i] = samples[i * channels + c];
-    }
-    if (coming_[0].size() >= kHandedFrames) hand_on();
+    coming_.append_interleaved(samples);
+    if (coming_.frames() >= kHandedFrames) hand_on();
 }
 
 void MeasuredInBackground::finish() {
-    if (!coming_[0].empty()) hand_on();
+    if (!coming_.empty()) hand_on();
     thread_.wait();
 }
 
 Result<LoudnessTimeline> course_of(const ScratchSound& sound, const JobControl& job) {
     LoudnessTimelineMeter meter(sound.sample_rate(), sound.channels());
-    const Status status = sound.each(job, [&](std::int64_t, const ScratchSound::Block& block) -> Status {
+    const Status status = sound.each(job, [&](std::int64_t, const AudioBlock& block) -> Status {
         meter.add(block);
         return {};
     });
@@ -168,19 +156,20 @@ Result<ScratchSound> converted(const ScratchSound& sound, int sample_rate, bool 
         }
     }
     const auto gain = static_cast<float>(amplitude_of_db(gain_db));
-    ScratchSound::Block now(static_cast<std::size_t>(channels));
-    ScratchSound::Block made(static_cast<std::size_t>(channels));
-    const Status status = sound.each(job, [&](std::int64_t at, const ScratchSound::Block& block) -> Status {
-        const float share = mono ? gain / static_cast<float>(block.size()) : gain;
-        for (std::size_t c = 0; c < now.size(); ++c) {
-            now[c].assign(block[c].size(), 0.0F);
-            for (std::size_t from = c; from < (mono ? block.size() : c + 1); ++from) {
-                for (std::size_t i = 0; i < now[c].size(); ++i) now[c][i] += share * block[from][i];
+    AudioBlock now(sound.sample_rate(), static_cast<std::size_t>(channels));
+    std::vector<std::vector<float>> made(now.channels());
+    const Status status = sound.each(job, [&](std::int64_t at, const AudioBlock& block) -> Status {
+        const float share = mono ? gain / static_cast<float>(block.channels()) : gain;
+        now.clear();
+        now.resize(block.frames());
+        for (std::size_t c = 0; c < now.channels(); ++c) {
+            for (std::size_t from = c; from < (mono ? block.channels() : c + 1); ++from) {
+                for (std::size_t i = 0; i < now.frames(); ++i) now[c][i] += share * block[from][i];
             }
         }
         if (resamplers.empty()) return out->append(now);
-        const bool last = at + static_cast<std::int64_t>(block[0].size()) == sound.frames();
-        for (std::size_t c = 0; c < now.size(); ++c) {
+        const bool last = at + static_cast<std::int64_t>(block.frames()) == sound.frames();
+        for (std::size_t c = 0; c < now.channels(); ++c) {
             made[c].clear();
             resamplers[c].process(now[c], last, made[c]);
         }
@@ -196,30 +185,30 @@ Result<ScratchSound> limited(const ScratchSound& sound, double ceiling_dbtp, dou
     auto out = ScratchSound::create(folder, sound.sample_rate(), sound.channels());
     if (!out) return out.error();
     auto part = make_part(EffectType::Limiter, 1);
-    part.values[parameter::kLimiterCeilingDb] = ceiling_dbtp;
+    part[parameter::kLimiterCeilingDb] = ceiling_dbtp;
     Chain chain(std::span(&part, 1), sound.sample_rate());
     auto late = static_cast<std::size_t>(chain.latency());
     highest_reduction_db = 0;
-    ScratchSound::Block pair(kMixChannels);
+    AudioBlock pair(sound.sample_rate(), kMixChannels);
     constexpr std::size_t kPiece = 256;  // the meter shows the last piece
-    const auto run = [&](const ScratchSound::Block& block) -> Status {
-        for (std::size_t c = 0; c < kMixChannels; ++c) pair[c] = block[std::min(c, block.size() - 1)];
-        for (std::size_t at = 0; at < pair[0].size(); at += kPiece) {
-            const std::size_t count = std::min(kPiece, pair[0].size() - at);
-            chain.process({std::span(pair[0]).subspan(at, count), std::span(pair[1]).subspan(at, count)});
+    const auto run = [&](const AudioBlock& block) -> Status {
+        pair.resize(block.frames());
+        for (std::size_t c = 0; c < kMixChannels; ++c)
+            std::ranges::copy(block[std::min(c, block.channels() - 1)], pair[c].begin());
+        for (std::size_t at = 0; at < pair.frames(); at += kPiece) {
+            const std::size_t count = std::min(kPiece, pair.frames() - at);
+            chain.process({pair[0].subspan(at, count), pair[1].subspan(at, count)});
             highest_reduction_db = std::min(highest_reduction_db, chain.reduction_db(0));
         }
-        const std::size_t drop = std::min(late, pair[0].size());
+        const std::size_t drop = std::min(late, pair.frames());
         late -= drop;
-        for (auto& channel : pair)
-            channel.erase(channel.begin(), channel.begin() + static_cast<std::ptrdiff_t>(drop));
-        return out->append(std::span(pair).first(block.size()));
+        pair.drop_front(drop);
+        return out->append(std::span<const std::vector<float>>(pair).first(block.channels()));
     };
-    Status status =
-        sound.each(job, [&](std::int64_t, const ScratchSound::Block& block) { return run(block); });
+    Status status = sound.each(job, [&](std::int64_t, const AudioBlock& block) { return run(block); });
     if (!status) return status.error();
-    const ScratchSound::Block tail(static_cast<std::size_t>(sound.channels()),
-                                   std::vector<float>(static_cast<std::size_t>(chain.latency())));
+    const AudioBlock tail(sound.sample_rate(), static_cast<std::size_t>(sound.channels()),
+                          static_cast<std::size_t>(chain.latency()));
     if (status = run(tail); !status) return status.error();
     return out;
 }

@@ -10,6 +10,7 @@
 #include <vector>
 
 #include "core/base/anonymous_file.h"
+#include "core/base/audio_block.h"
 #include "core/base/background_worker.h"
 #include "core/base/job.h"
 #include "core/metering/loudness.h"
@@ -26,14 +27,13 @@ class ScratchSound {
     [[nodiscard]] std::int64_t frames() const { return frames_; }
     // Planar, equal lengths.
     [[nodiscard]] Status append(std::span<const std::vector<float>> block);
-    using Block = std::vector<std::vector<float>>;
-    // Frames that are there, into `out`, which has the channels. Errors: Io.
-    [[nodiscard]] Status read(std::int64_t at, std::int64_t count, Block& out) const;
+    // Frames that are there, into `out`, which has the channels and is sized. Errors: Io.
+    [[nodiscard]] Status read(std::int64_t at, std::int64_t count, AudioBlock& out) const;
     // All of it in blocks of so many frames, the last as long as it comes. Errors: Io, Cancelled, those of
     // `take`.
     template <typename Take>
     [[nodiscard]] Status each(const JobControl& job, Take take, std::int64_t block_frames = 1 << 13) const {
-        Block block(static_cast<std::size_t>(channels_));
+        AudioBlock block(rate_, static_cast<std::size_t>(channels_));
         for (std::int64_t at = 0; at < frames_; at += block_frames) {
             if (job.cancelled()) return JobControl::cancelled_error();
             if (auto status = read(at, std::min(block_frames, frames_ - at), block); !status) return status;
@@ -74,7 +74,7 @@ class LoudnessTimelineMeter {
     void step();
     LoudnessMeter meter_;
     std::size_t step_frames_;
-    std::vector<std::vector<float>> waiting_;
+    AudioBlock waiting_;
     static constexpr std::ptrdiff_t kShortTerm = 30;  // 3 s
     std::array<double, kShortTerm> powers_{};         // of the last 100 ms each
     LoudnessTimeline course_;
@@ -86,8 +86,8 @@ class LoudnessTimelineMeter {
 class MeasuredInBackground {
   public:
     // `take` gets planar pieces, in order; it must not be used otherwise before finish().
-    MeasuredInBackground(std::size_t channels, std::function<void(const ScratchSound::Block&)> take)
-        : take_(std::move(take)), coming_(channels), taken_(channels) {}
+    MeasuredInBackground(int sample_rate, std::size_t channels, std::function<void(const AudioBlock&)> take)
+        : take_(std::move(take)), coming_(sample_rate, channels), taken_(sample_rate, channels) {}
     void add(std::span<const std::vector<float>> block);
     void add_interleaved(std::span<const float> samples);
     // What is left is handed on, and all of it has been taken.
@@ -95,8 +95,8 @@ class MeasuredInBackground {
 
   private:
     void hand_on();
-    std::function<void(const ScratchSound::Block&)> take_;
-    ScratchSound::Block coming_, taken_;
+    std::function<void(const AudioBlock&)> take_;
+    AudioBlock coming_, taken_;
     BackgroundWorker thread_;
 };
 

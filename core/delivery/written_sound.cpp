@@ -117,8 +117,8 @@ Status write_with_sndfile(const ScratchSound& sound, Container container, Depth 
     std::minstd_rand random(612);  // the same sound gives the same file
     std::uniform_real_distribution<float> half(-0.5F, 0.5F);
     std::vector<float> interleaved;
-    const Status status = sound.each(job, [&](std::int64_t, const ScratchSound::Block& block) -> Status {
-        const std::size_t frames = block[0].size();
+    const Status status = sound.each(job, [&](std::int64_t, const AudioBlock& block) -> Status {
+        const std::size_t frames = block.frames();
         interleave(block, interleaved);
         if (depth == Depth::Pcm16) {
             for (float& x : interleaved) x += (half(random) + half(random)) / 32768.0F;
@@ -151,8 +151,9 @@ Status write_coded_sound(const ScratchSound& sound, Container container, const S
     }
     const ScratchSound& coded = at_rate ? *at_rate : sound;
     const CodedSound as_read{coded.sample_rate(), coded.channels(), coded.frames(),
-                             [&coded](std::int64_t at, std::int64_t count, ScratchSound::Block& block) {
-                                 block.resize(static_cast<std::size_t>(coded.channels()));
+                             [&coded](std::int64_t at, std::int64_t count, AudioBlock& block) {
+                                 block = AudioBlock(coded.sample_rate(),
+                                                    static_cast<std::size_t>(coded.channels()));
                                  return coded.read(at, count, block);
                              }};
     return write_coded(as_read, kind, tags_of(container, description), out.fd(), target, job);

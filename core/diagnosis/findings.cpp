@@ -119,7 +119,7 @@ Finding look_for_level(const Evidence& look) {
         return finding;
     }
     auto part = make_part(EffectType::Gain, 0);
-    part.values[parameter::kGainDb] = gain;
+    part[parameter::kGainDb] = gain;
     normalise(part);
     finding.sentence =
         fmt::format("The voice lies at {:.0f} dBFS, its peak at {:.1f} dBFS: {:.1f} dB of gain proposed.",
@@ -141,7 +141,7 @@ Finding look_for_clipping(std::span<const std::vector<float>> channels) {
         return finding;
     }
     auto part = make_part(EffectType::Clipping, 0);
-    part.values[parameter::kClipLevelDb] = worst.level_dbfs;
+    part[parameter::kClipLevelDb] = worst.level_dbfs;
     normalise(part);
     finding.sentence = fmt::format("{} peaks are cut off at {:.1f} dBFS: rebuilding them proposed.",
                                    worst.runs, worst.level_dbfs);
@@ -158,7 +158,7 @@ Finding look_for_clicks(const Evidence& look) {
     finding.found = a_minute >= kClicksAMinute && remover.normalised() / kMixChannels >= 2;
     if (finding.found) finding.proposal = part;
     finding.sentence = fmt::format("{:.0f} clicks a minute stand out by {:.0f} dB and more: {}.", a_minute,
-                                   part.values[parameter::kClickOverDb],
+                                   part[parameter::kClickOverDb],
                                    finding.found ? "taking them out proposed" : "too few to matter");
     return finding;
 }
@@ -219,10 +219,10 @@ Finding look_for_hum(const Evidence& look) {
         return finding;
     }
     auto part = make_part(EffectType::Hum, 0);
-    part.values[parameter::kHumHz] = rounded(hum.frequency_hz, 0.01);
+    part[parameter::kHumHz] = rounded(hum.frequency_hz, 0.01);
     constexpr int kLeastTones =
         8;  // higher ones may hide under the voice; what is not steady is left alone anyway
-    part.values[parameter::kHumHarmonics] = std::max(kLeastTones, hum.highest);
+    part[parameter::kHumHarmonics] = std::max(kLeastTones, hum.highest);
     normalise(part);
     finding.sentence = fmt::format("{:.2f} Hz hum with {} tones, {:.0f} dB under the voice: filter proposed.",
                                    hum.frequency_hz, hum.tones, under);
@@ -257,8 +257,8 @@ Finding look_for_hiss(const Evidence& look) {
     }
     constexpr double kMargin = 1.5;  // a little more, so that nothing is left to tinkle
     auto part = make_part(EffectType::Hiss, 0);
-    part.values[parameter::kHissLevelDb] = rounded(hiss.third_octave_dbfs + kMargin, 0.5);
-    part.values[parameter::kHissTiltDb] = rounded(hiss.tilt_db, 0.1);
+    part[parameter::kHissLevelDb] = rounded(hiss.third_octave_dbfs + kMargin, 0.5);
+    part[parameter::kHissTiltDb] = rounded(hiss.tilt_db, 0.1);
     normalise(part);
     finding.sentence =
         fmt::format("Steady hiss from 1 kHz up, {:.0f} dB under the voice: turning it down proposed.", under);
@@ -279,10 +279,11 @@ Finding look_for_telephone(const Evidence& look, const SpectrumEvidence& spectru
     auto part = make_part(EffectType::Equaliser, 0);
     constexpr std::array<double, 3> kMiddle = {450, 1200, 2700};
     for (std::size_t bell = 0; bell < 3; ++bell) {
-        const std::size_t at = parameter::kBells + bell * parameter::kBellSize;
-        part.values[at] = kMiddle[bell];
-        part.values[at + 1] = std::clamp(rounded(kPart * spectrum.colour_db[bell], 0.1), -kMost, kMost);
-        part.values[at + 2] = 0.8;
+        const std::size_t band = bell + 1;
+        part[parameter::eq_hz(band)] = kMiddle[bell];
+        part[parameter::eq_gain_db(band)] =
+            std::clamp(rounded(kPart * spectrum.colour_db[bell], 0.1), -kMost, kMost);
+        part[parameter::eq_q(band)] = 0.8;
     }
     normalise(part);
     finding.sentence = fmt::format(

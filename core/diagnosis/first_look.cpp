@@ -163,14 +163,14 @@ Result<StemLevels> stem_levels(const Source& source, const MaskMap& map, const S
     double samples = 0;
     for (const auto& stretch :
          stretches_to_look_at(static_cast<std::int64_t>(source.frames()), source.sample_rate())) {
-        const auto done =
-            render(source, map, weight_sets, stretch.first, stretch.last, job,
-                   [&](std::int64_t, std::span<const std::vector<std::vector<float>>> blocks) -> Status {
-                       for (std::size_t s = 0; s < kStems; ++s) {
-                           for (const auto& channel : blocks[s]) energy[s] += energy_of(channel);
-                       }
-                       return {};
-                   });
+        const auto done = render(source, map, weight_sets, stretch.first, stretch.last, job,
+                                 [&](std::int64_t, std::span<const AudioBlock> blocks) -> Status {
+                                     for (std::size_t s = 0; s < kStems; ++s) {
+                                         for (std::size_t c = 0; c < blocks[s].channels(); ++c)
+                                             energy[s] += energy_of(blocks[s][c]);
+                                     }
+                                     return {};
+                                 });
         if (!done) return done.error();
         samples += static_cast<double>(stretch.last - stretch.first) * source.channels();
     }
@@ -182,12 +182,12 @@ Result<StemLevels> stem_levels(const Source& source, const MaskMap& map, const S
 Result<FirstLook> look_at(const Source& source, const MaskMap* map, const JobControl& job) {
     const auto stretches =
         stretches_to_look_at(static_cast<std::int64_t>(source.frames()), source.sample_rate());
-    std::vector<std::vector<float>> sound(static_cast<std::size_t>(std::min(source.channels(), 2)));
+    AudioBlock sound(source.sample_rate(), static_cast<std::size_t>(std::min(source.channels(), 2)));
     for (const auto& stretch : stretches) {
-        for (std::size_t c = 0; c < sound.size(); ++c) {
-            const std::size_t at = sound[c].size();
-            sound[c].resize(at + static_cast<std::size_t>(stretch.last - stretch.first));
-            const auto piece = std::span(sound[c]).subspan(at);
+        const std::size_t at = sound.frames();
+        sound.resize(at + static_cast<std::size_t>(stretch.last - stretch.first));
+        for (std::size_t c = 0; c < sound.channels(); ++c) {
+            const auto piece = sound[c].subspan(at);
             source.read(static_cast<int>(c), stretch.first, piece);
             if (stretches.size() > 1) fade_ends(piece, source.sample_rate());
         }

@@ -35,9 +35,10 @@ ClickRemover::ClickRemover(int sample_rate)
     missing_.reserve(window());
 }
 
-void ClickRemover::set(std::span<const double> values) {
-    if (std::ranges::equal(values, values_)) return;
-    std::ranges::copy(values, values_.begin());
+void ClickRemover::set(std::span<const double> all) {
+    const ParameterBlock<EffectType::Clicks> values(all);
+    if (values == values_) return;
+    values_ = values;
     over_ = amplitude_of_db(values[parameter::kClickOverDb]);
     longest_ = frames(values[parameter::kClickLongestMs] / 1000, rate_);
 }

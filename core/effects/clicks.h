@@ -28,7 +28,7 @@ class ClickRemover : public OverlapAddProcessor {
     [[nodiscard]] float loudest_around(std::span<const float> sound, std::size_t at) const;
     void normalise(std::span<float> sound);
     double rate_;
-    std::array<double, 2> values_{};
+    ParameterBlock<EffectType::Clicks> values_;
     double over_ = 4;
     std::size_t longest_ = 0, near_ = 0, far_ = 0, apart_ = 0;  // frames
     LinearPredictor predictor_;

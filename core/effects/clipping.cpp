@@ -26,9 +26,10 @@ ClippingRepair::ClippingRepair(int sample_rate)
     open_.reserve(window());
 }
 
-void ClippingRepair::set(std::span<const double> values) {
-    if (std::ranges::equal(values, values_)) return;
-    std::ranges::copy(values, values_.begin());
+void ClippingRepair::set(std::span<const double> all) {
+    const ParameterBlock<EffectType::Clipping> values(all);
+    if (values == values_) return;
+    values_ = values;
     level_ = amplitude_of_db(values[parameter::kClipLevelDb]);
     most_ = level_ * amplitude_of_db(values[parameter::kClipMaxReductionDb]);
 }

@@ -24,7 +24,7 @@ class ClippingRepair : public OverlapAddProcessor {
     static constexpr std::size_t kOrder = 36;
     void normalise(std::span<float> sound, std::size_t& rebuilt);
     double level_ = 1, most_ = 2;  // amplitudes
-    std::array<double, 2> values_{};
+    ParameterBlock<EffectType::Clipping> values_;
     LinearPredictor predictor_;
     ArInterpolator interpolator_;
     std::vector<float> was_;

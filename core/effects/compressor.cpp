@@ -14,7 +14,7 @@ constexpr double kMarginDb = 0.01;   // so that rounding decides nothing
 constexpr double kNothingDb = 1e-9;  // of reduction
 }  // namespace
 
-double Compressor::static_db(std::span<const double> v, double in_db) {
+double Compressor::static_db(const ParameterBlock<EffectType::Compressor>& v, double in_db) {
     const double threshold = v[parameter::kThresholdDb];
     const double slope = 1 / v[parameter::kRatio] - 1;
     const double knee = v[parameter::kKneeDb];
@@ -31,9 +31,10 @@ void Compressor::reset() {
     lowest_db_ = 0;
 }
 
-void Compressor::set(std::span<const double> values) {
-    if (std::ranges::equal(values, values_)) return;
-    std::ranges::copy(values, values_.begin());
+void Compressor::set(std::span<const double> all) {
+    const ParameterBlock<EffectType::Compressor> values(all);
+    if (values == values_) return;
+    values_ = values;
     reduction_.set(values[parameter::kAttackMs], values[parameter::kReleaseMs], sample_rate_);
     for (auto& filter : side_)
         filter.set(Biquad::high_pass(sample_rate_, values[parameter::kSideChainHz], std::numbers::sqrt2 / 2));
@@ -45,7 +46,7 @@ void Compressor::set(std::span<const double> values) {
 void Compressor::process(StereoBlock block) {
     lowest_db_ = 0;
     const bool filtered = values_[parameter::kSideChainHz] >
-                          info(EffectType::Compressor).parameters[parameter::kSideChainHz].lowest;
+                          info(EffectType::Compressor).parameters[parameter::kSideChainHz.index].lowest;
     for (std::size_t i = 0; i < block[0].size(); ++i) {
         float level = 0;
         for (std::size_t c = 0; c < kMixChannels; ++c)

@@ -21,11 +21,11 @@ class Compressor : public Processor {
     void process(StereoBlock block) override;
     [[nodiscard]] double reduction_db() const override { return lowest_db_; }
     // Level out at a level in, in dB, make-up left out.
-    [[nodiscard]] static double static_db(std::span<const double> values, double in_db);
+    [[nodiscard]] static double static_db(const ParameterBlock<EffectType::Compressor>& values, double in_db);
 
   private:
     double sample_rate_;
-    std::array<double, 7> values_{};
+    ParameterBlock<EffectType::Compressor> values_;
     std::array<BiquadFilter, kMixChannels> side_;
     AttackRelease reduction_;  // in dB, 0 or more
     double lowest_db_ = 0;

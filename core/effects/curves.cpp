@@ -38,28 +38,33 @@ CurveKind curve_kind(EffectType kind) {
 }
 
 double curve_db(const Insert& part, int sample_rate, double x) {
-    const auto& v = part.values;
+    const std::span<const double> v = part.values;
     switch (part.kind) {
         case EffectType::HighPass:
         case EffectType::LowPass:
-            return db_of_amplitude(CutFilter::magnitude(part.kind, sample_rate, v, x));
+            return db_of_amplitude(
+                CutFilter::magnitude(part.kind, sample_rate, ParameterBlock<EffectType::HighPass>(v), x));
         case EffectType::Equaliser:
-            return db_of_amplitude(Equaliser::magnitude(sample_rate, v, x));
+            return db_of_amplitude(
+                Equaliser::magnitude(sample_rate, ParameterBlock<EffectType::Equaliser>(v), x));
         case EffectType::DeEsser:
-            return db_of_amplitude(DeEsser::magnitude(sample_rate, v, -v[parameter::kEssMaxReductionDb], x));
+            return db_of_amplitude(DeEsser::magnitude(sample_rate, ParameterBlock<EffectType::DeEsser>(v),
+                                                      -part[parameter::kEssMaxReductionDb], x));
         case EffectType::Gate:
-            return Gate::static_db(v, x);
+            return Gate::static_db(ParameterBlock<EffectType::Gate>(v), x);
         case EffectType::Compressor:
-            return Compressor::static_db(v, x) + v[parameter::kMakeUpDb];
+            return Compressor::static_db(ParameterBlock<EffectType::Compressor>(v), x) +
+                   part[parameter::kMakeUpDb];
         case EffectType::Limiter:
-            return std::min(x + v[parameter::kLimiterDriveDb], v[parameter::kLimiterCeilingDb]);
+            return std::min(x + part[parameter::kLimiterDriveDb], part[parameter::kLimiterCeilingDb]);
         case EffectType::Gain:
-            return x + v[parameter::kGainDb];
+            return x + part[parameter::kGainDb];
         case EffectType::Reverb: {
             constexpr double kFallDb = 60;
-            const double behind = x - v[parameter::kRoomDelayMs] / 1000;
-            return behind < 0 ? -200.0
-                              : v[parameter::kRoomLevelDb] - kFallDb * behind / v[parameter::kRoomDecayS];
+            const double behind = x - part[parameter::kRoomDelayMs] / 1000;
+            return behind < 0
+                       ? -200.0
+                       : part[parameter::kRoomLevelDb] - kFallDb * behind / part[parameter::kRoomDecayS];
         }
         default:
             break;

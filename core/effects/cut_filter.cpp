@@ -30,7 +30,8 @@ CutFilter::Sections CutFilter::sections(EffectType kind, int sample_rate, double
     return out;
 }
 
-double CutFilter::magnitude(EffectType kind, int sample_rate, std::span<const double> values, double hz) {
+double CutFilter::magnitude(EffectType kind, int sample_rate,
+                            const ParameterBlock<EffectType::HighPass>& values, double hz) {
     const std::size_t count = sections_of(values[parameter::kCutSlope]);
     const Sections all = sections(kind, sample_rate, values[parameter::kCutHz], count);
     double product = 1;
@@ -48,7 +49,8 @@ void CutFilter::reset() {
     take_coefficients();
 }
 
-void CutFilter::set(std::span<const double> values) {
+void CutFilter::set(std::span<const double> all) {
+    const ParameterBlock<EffectType::HighPass> values(all);
     const double hz = values[parameter::kCutHz];
     const double slope = values[parameter::kCutSlope];
     if (hz == target_hz_ && slope == slope_) return;

@@ -18,8 +18,8 @@ class CutFilter : public Processor {
     void set(std::span<const double> values) override;
     void process(StereoBlock block) override;
     // |H| at a frequency with these values, linear.
-    [[nodiscard]] static double magnitude(EffectType kind, int sample_rate, std::span<const double> values,
-                                          double hz);
+    [[nodiscard]] static double magnitude(EffectType kind, int sample_rate,
+                                          const ParameterBlock<EffectType::HighPass>& values, double hz);
 
   private:
     static constexpr std::size_t kMostSections = 4;

@@ -10,7 +10,7 @@
 
 namespace rivlen {
 
-Biquad DeEsser::band(int sample_rate, std::span<const double> v) {
+Biquad DeEsser::band(int sample_rate, const ParameterBlock<EffectType::DeEsser>& v) {
     const double low = v[parameter::kEssLowHz];
     const double high = std::max(v[parameter::kEssHighHz], low * 1.1);
     const double middle = std::sqrt(low * high);
@@ -18,7 +18,8 @@ Biquad DeEsser::band(int sample_rate, std::span<const double> v) {
 }
 
 // A bell made of x + (g - 1) times a band-pass, from the band-pass's complex response.
-double DeEsser::magnitude(int sample_rate, std::span<const double> values, double reduction_db, double hz) {
+double DeEsser::magnitude(int sample_rate, const ParameterBlock<EffectType::DeEsser>& values,
+                          double reduction_db, double hz) {
     const Biquad b = band(sample_rate, values);
     const std::complex<double> z = std::polar(1.0, -2 * std::numbers::pi * hz / sample_rate);
     const std::complex<double> h = (b.b0 + b.b1 * z + b.b2 * z * z) / (1.0 + b.a1 * z + b.a2 * z * z);
@@ -33,9 +34,10 @@ void DeEsser::reset() {
     lowest_db_ = 0;
 }
 
-void DeEsser::set(std::span<const double> values) {
-    if (std::ranges::equal(values, values_)) return;
-    std::ranges::copy(values, values_.begin());
+void DeEsser::set(std::span<const double> all) {
+    const ParameterBlock<EffectType::DeEsser> values(all);
+    if (values == values_) return;
+    values_ = values;
     for (auto& filter : filters_) filter.set(band(sample_rate_, values));
     share_ = power_of_db(values[parameter::kEssThresholdDb]);
     band_.set(kUpMs, kDownMs, sample_rate_);

@@ -21,15 +21,15 @@ class DeEsser : public Processor {
     void process(StereoBlock block) override;
     [[nodiscard]] double reduction_db() const override { return lowest_db_; }
     // |H| at a frequency when the band is turned down by `reduction_db`.
-    [[nodiscard]] static double magnitude(int sample_rate, std::span<const double> values,
+    [[nodiscard]] static double magnitude(int sample_rate, const ParameterBlock<EffectType::DeEsser>& values,
                                           double reduction_db, double hz);
 
   private:
     static constexpr double kUpMs = 1, kDownMs = 30;
     static constexpr double kSilence = 1e-7;  // power, -70 dBFS: softer hiss is left alone
-    static Biquad band(int sample_rate, std::span<const double> values);
+    static Biquad band(int sample_rate, const ParameterBlock<EffectType::DeEsser>& values);
     int sample_rate_;
-    std::array<double, 4> values_{};
+    ParameterBlock<EffectType::DeEsser> values_;
     std::array<BiquadFilter, kMixChannels> filters_;
     AttackRelease band_, whole_, reduction_;
     double lowest_db_ = 0;

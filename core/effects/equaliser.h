@@ -17,14 +17,15 @@ class Equaliser : public Processor {
     void reset() override;
     void set(std::span<const double> values) override;
     void process(StereoBlock block) override;
-    [[nodiscard]] static double magnitude(int sample_rate, std::span<const double> values, double hz);
+    [[nodiscard]] static double magnitude(int sample_rate,
+                                          const ParameterBlock<EffectType::Equaliser>& values, double hz);
 
   private:
-    static constexpr std::size_t kBands = 5, kValues = 13;
-    static Biquad band(int sample_rate, std::span<const double> values, std::size_t index);
-    static double gain_db(std::span<const double> values, std::size_t index);
+    static constexpr std::size_t kBands = parameter::kEqBands;
+    static Biquad band(int sample_rate, const ParameterBlock<EffectType::Equaliser>& values,
+                       std::size_t index);
     int sample_rate_;
-    std::array<double, kValues> values_{};
+    ParameterBlock<EffectType::Equaliser> values_;
     std::array<std::array<BiquadFilter, kBands>, kMixChannels> filters_;
 };
 

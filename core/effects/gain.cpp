@@ -12,7 +12,8 @@ constexpr double kGainGlideSeconds = 0.01;
 
 Gain::Gain(int sample_rate) : part_(static_cast<float>(glide_part(kGainGlideSeconds, sample_rate))) {}
 
-void Gain::set(std::span<const double> values) {
+void Gain::set(std::span<const double> all) {
+    const ParameterBlock<EffectType::Gain> values(all);
     const double gain_db = values[parameter::kGainDb];
     target_ = gain_db <= info(EffectType::Gain).parameters[0].lowest
                   ? 0.0F

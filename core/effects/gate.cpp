@@ -8,7 +8,7 @@
 
 namespace rivlen {
 
-double Gate::static_db(std::span<const double> v, double in_db) {
+double Gate::static_db(const ParameterBlock<EffectType::Gate>& v, double in_db) {
     const double under = v[parameter::kGateThresholdDb] - in_db;
     if (under <= 0) return in_db;
     return in_db + std::max(-(v[parameter::kGateRatio] - 1) * under, v[parameter::kGateRangeDb]);
@@ -21,9 +21,10 @@ void Gate::reset() {
     lowest_db_ = 0;
 }
 
-void Gate::set(std::span<const double> values) {
-    if (std::ranges::equal(values, values_)) return;
-    std::ranges::copy(values, values_.begin());
+void Gate::set(std::span<const double> all) {
+    const ParameterBlock<EffectType::Gate> values(all);
+    if (values == values_) return;
+    values_ = values;
     level_.set(0, kDetectorReleaseMs, sample_rate_);
     open_.set(values[parameter::kGateAttackMs], values[parameter::kGateReleaseMs], sample_rate_);
     loud_ = amplitude_of_db(values[parameter::kGateThresholdDb]);

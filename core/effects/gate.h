@@ -18,12 +18,12 @@ class Gate : public Processor {
     void process(StereoBlock block) override;
     [[nodiscard]] double reduction_db() const override { return lowest_db_; }
     // Level out at a level in, in dB.
-    [[nodiscard]] static double static_db(std::span<const double> values, double in_db);
+    [[nodiscard]] static double static_db(const ParameterBlock<EffectType::Gate>& values, double in_db);
 
   private:
     static constexpr double kDetectorReleaseMs = 10;
     double sample_rate_;
-    std::array<double, 6> values_{};
+    ParameterBlock<EffectType::Gate> values_;
     AttackRelease level_;  // of the sound, linear
     AttackRelease open_;   // gain in dB: rises with the attack, falls with the release
     std::int64_t hold_ = 0, hold_frames_ = 0;

@@ -26,9 +26,10 @@ double HissRemover::third_octave_db(double density) {
     return db_of_power(density * third_octave_width());
 }
 
-void HissRemover::set(std::span<const double> values) {
-    if (std::ranges::equal(values, values_)) return;
-    std::ranges::copy(values, values_.begin());
+void HissRemover::set(std::span<const double> all) {
+    const ParameterBlock<EffectType::Hiss> values(all);
+    if (values == values_) return;
+    values_ = values;
     floor_ = static_cast<float>(amplitude_of_db(values[parameter::kHissMaxReductionDb]));
     first_ = bin_of(values[parameter::kHissFromHz]);
     const double level =

@@ -21,7 +21,7 @@ class HissRemover : public StftProcessor {
     void forget_levels() override;
 
   private:
-    std::array<double, 4> values_{};
+    ParameterBlock<EffectType::Hiss> values_;
     std::vector<float> noise_,
         before_;  // power of the noise; of the signal in the last frame, against the noise
     float floor_ = 0;

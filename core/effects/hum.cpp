@@ -35,10 +35,11 @@ HumRemover::HumRemover(int sample_rate)
     carrier_.resize(length);
 }
 
-void HumRemover::set(std::span<const double> values) {
-    if (std::ranges::equal(values, values_)) return;
+void HumRemover::set(std::span<const double> all) {
+    const ParameterBlock<EffectType::Hum> values(all);
+    if (values == values_) return;
     const bool moved = values[parameter::kHumHz] != values_[parameter::kHumHz];
-    std::ranges::copy(values, values_.begin());
+    values_ = values;
     harmonics_ =
         std::min(kHarmonics, static_cast<std::size_t>(std::lround(values[parameter::kHumHarmonics])));
     if (moved) forget();

@@ -33,7 +33,7 @@ class HumRemover : public OverlapAddProcessor {
     void weigh();
     void follow();
     double rate_;
-    std::array<double, 4> values_{};
+    ParameterBlock<EffectType::Hum> values_;
     std::size_t harmonics_ = 0;
     double frequency_ = 0;                      // followed
     std::vector<double> hann_;                  // two hops

@@ -188,7 +188,7 @@ std::vector<Insert> voice_start_chain() {
     constexpr double kMakeUpDb = 6;
     std::vector<Insert> chain = {make_part(EffectType::HighPass, 1), make_part(EffectType::DeEsser, 2),
                                  make_part(EffectType::Compressor, 3), make_part(EffectType::Limiter, 4)};
-    chain[2].values[parameter::kMakeUpDb] = kMakeUpDb;
+    chain[2][parameter::kMakeUpDb] = kMakeUpDb;
     return chain;
 }
 

@@ -38,7 +38,8 @@ void Limiter::reset() {
     held_ = lowest_ = 1;
 }
 
-void Limiter::set(std::span<const double> values) {
+void Limiter::set(std::span<const double> all) {
+    const ParameterBlock<EffectType::Limiter> values(all);
     drive_ = static_cast<float>(amplitude_of_db(values[parameter::kLimiterDriveDb]));
     ceiling_ = static_cast<float>(amplitude_of_db(values[parameter::kLimiterCeilingDb] - kMarginDb));
     const double release_frames = values[parameter::kLimiterReleaseMs] / 1000.0 * sample_rate_;

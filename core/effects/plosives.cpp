@@ -101,10 +101,11 @@ void PlosiveRemover::reset() {
     reduction_db_ = 0;
 }
 
-void PlosiveRemover::set(std::span<const double> values) {
-    if (std::ranges::equal(values, values_)) return;
+void PlosiveRemover::set(std::span<const double> all) {
+    const ParameterBlock<EffectType::Plosives> values(all);
+    if (values == values_) return;
     const bool first = values_[parameter::kPlosiveHz] == 0;
-    std::ranges::copy(values, values_.begin());
+    values_ = values;
     wanted_length_ = length_for(rate_, values[parameter::kPlosiveHz]);
     if (!first) return;
     begin_length();

@@ -48,7 +48,7 @@ class PlosiveRemover : public Processor {
     void begin_length();
     double rate_;
     std::size_t ahead_;
-    std::array<double, 3> values_{};
+    ParameterBlock<EffectType::Plosives> values_;
     std::size_t length_ = 1, wanted_length_ = 1;
     std::int64_t settling_ = 0;  // frames until the low-pass knows enough
     std::array<RunningLowPass, kMixChannels> low_pass_;

@@ -42,9 +42,10 @@ void Reverb::settle() {
     before_share_ = 1;
 }
 
-void Reverb::set(std::span<const double> values) {
-    if (std::ranges::equal(values, values_)) return;
-    std::ranges::copy(values, values_.begin());
+void Reverb::set(std::span<const double> all) {
+    const ParameterBlock<EffectType::Reverb> values(all);
+    if (values == values_) return;
+    values_ = values;
     for (std::size_t k = 0; k < kLines; ++k)
         gain_target_[k] =
             static_cast<float>(std::pow(10.0, -3.0 * static_cast<double>(lines_[k].size()) /
@@ -52,7 +53,7 @@ void Reverb::set(std::span<const double> values) {
     damp_ =
         static_cast<float>(std::exp(-2 * std::numbers::pi * values[parameter::kRoomDampHz] / sample_rate_));
     const double level_db = values[parameter::kRoomLevelDb];
-    level_target_ = level_db <= info(EffectType::Reverb).parameters[parameter::kRoomLevelDb].lowest
+    level_target_ = level_db <= info(EffectType::Reverb).parameters[parameter::kRoomLevelDb.index].lowest
                         ? 0.0F
                         : static_cast<float>(amplitude_of_db(level_db));
     wanted_before_ =

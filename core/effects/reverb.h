@@ -24,7 +24,7 @@ class Reverb : public Processor {
     void settle();  // nothing glides any more
     static constexpr std::size_t kLines = 8;
     double sample_rate_;
-    std::array<double, 4> values_{};
+    ParameterBlock<EffectType::Reverb> values_;
     std::array<std::vector<float>, kLines> lines_;
     std::array<std::size_t, kLines> at_{};
     std::array<float, kLines> gain_{}, gain_target_{}, low_{};

@@ -28,9 +28,10 @@ WindRemover::WindRemover(int sample_rate)
       smooth_(bins()),
       fall_(bins()) {}
 
-void WindRemover::set(std::span<const double> values) {
-    if (std::ranges::equal(values, values_)) return;
-    std::ranges::copy(values, values_.begin());
+void WindRemover::set(std::span<const double> all) {
+    const ParameterBlock<EffectType::Wind> values(all);
+    if (values == values_) return;
+    values_ = values;
     floor_ = amplitude_of_db(values[parameter::kWindMaxReductionDb]);
     const double middle = std::sqrt(kLowHz * kLowTopHz);
     for (std::size_t b = 0; b < fall_.size(); ++b) {

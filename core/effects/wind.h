@@ -25,7 +25,7 @@ class WindRemover : public StftProcessor {
     void forget_levels() override;
 
   private:
-    std::array<double, 3> values_{};
+    ParameterBlock<EffectType::Wind> values_;
     std::size_t low_first_, low_last_, voice_first_, voice_last_;
     double voice_ = 0, presence_ = 0, keep_, floor_ = 0;
     std::vector<float> smooth_, fall_;

@@ -132,8 +132,7 @@ Status write_coded(const CodedSound& sound, CodedKind kind, const Tags& tags, in
     if (kind == CodedKind::Mp3) av_dict_set(&options, "id3v2_version", "3", 0);
     int code = avformat_write_header(raw, &options);
     av_dict_free(&options);
-    const auto next = [&sound, at = std::int64_t{0}](std::int64_t count,
-                                                     std::vector<std::vector<float>>& out) mutable -> Status {
+    const auto next = [&sound, at = std::int64_t{0}](std::int64_t count, AudioBlock& out) mutable -> Status {
         count = std::min(count, sound.frames - at);
         if (auto status = sound.read(at, count, out); !status) return status;
         at += count;

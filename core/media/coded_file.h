@@ -9,6 +9,7 @@
 #include <utility>
 #include <vector>
 
+#include "core/base/audio_block.h"
 #include "core/base/job.h"
 #include "core/base/result.h"
 
@@ -24,8 +25,8 @@ struct CodedSound {
     int sample_rate = 0;  // Hz; one of coded_rate()
     int channels = 0;
     std::int64_t frames = 0;
-    // Frames [at, at + count) into planar channels, which it sizes. Errors: Io.
-    std::function<Status(std::int64_t at, std::int64_t count, std::vector<std::vector<float>>& out)> read;
+    // Frames [at, at + count) into a block, which it shapes. Errors: Io.
+    std::function<Status(std::int64_t at, std::int64_t count, AudioBlock& out)> read;
 };
 using Tags = std::vector<std::pair<std::string, std::string>>;
 

@@ -384,25 +384,21 @@ Result<std::vector<float>> AudioDecoder::read() {
     return block;
 }
 
-Result<AudioBuffer> read_audio(const std::filesystem::path& path, int sample_rate, int stream_index) {
+Result<AudioBlock> read_audio(const std::filesystem::path& path, int sample_rate, int stream_index) {
     auto decoder = AudioDecoder::open(path, stream_index);
     if (!decoder) return decoder.error();
-    AudioBuffer buffer;
-    buffer.sample_rate = decoder->info().sample_rate;
-    const auto channels = static_cast<std::size_t>(decoder->info().channels);
-    buffer.channels.resize(channels);
+    const int own_rate = decoder->info().sample_rate;
+    AudioBlock sound(own_rate, static_cast<std::size_t>(decoder->info().channels));
     while (true) {
         auto block = decoder->read();
         if (!block) return block.error();
         if (block->empty()) break;
-        for (std::size_t i = 0; i < block->size(); ++i) buffer.channels[i % channels].push_back((*block)[i]);
+        sound.append_interleaved(*block);
     }
-    buffer.start_after_picture_seconds = decoder->start_after_picture_seconds();
-    if (sample_rate > 0 && sample_rate != buffer.sample_rate) {
-        for (auto& channel : buffer.channels) channel = resample(channel, buffer.sample_rate, sample_rate);
-        buffer.sample_rate = sample_rate;
-    }
-    return buffer;
+    if (sample_rate <= 0 || sample_rate == own_rate) return sound;
+    auto channels = sound.take();
+    for (auto& channel : channels) channel = resample(channel, own_rate, sample_rate);
+    return AudioBlock(sample_rate, std::move(channels));
 }
 
 }  // namespace rivlen

@@ -11,6 +11,7 @@
 #include <string>
 #include <vector>
 
+#include "core/base/audio_block.h"
 #include "core/base/result.h"
 
 namespace rivlen {
@@ -94,14 +95,8 @@ class AudioDecoder {
     std::unique_ptr<State> state_;
 };
 
-// The whole stream as planar channels at `sample_rate` (0: its own). For short files.
-struct AudioBuffer {
-    int sample_rate = 0;
-    std::vector<std::vector<float>> channels;
-    double start_after_picture_seconds = 0;  // see AudioDecoder
-    [[nodiscard]] std::size_t frames() const { return channels.empty() ? 0 : channels.front().size(); }
-};
-[[nodiscard]] Result<AudioBuffer> read_audio(const std::filesystem::path& path, int sample_rate = 0,
-                                             int stream_index = -1);
+// The whole stream at `sample_rate` (0: its own). For short files.
+[[nodiscard]] Result<AudioBlock> read_audio(const std::filesystem::path& path, int sample_rate = 0,
+                                            int stream_index = -1);
 
 }  // namespace rivlen

@@ -174,9 +174,7 @@ Status write_file(const LaybackPlan& plan, AVCodecID id, std::vector<SoundUnderP
         av_dict_set(&stream->metadata, "title", given.title.c_str(), 0);
         if (!given.language.empty()) av_dict_set(&stream->metadata, "language", given.language.c_str(), 0);
         av_dict_set(&stream->metadata, "handler_name", given.title.c_str(), 0);
-        const auto next = [&sound](std::int64_t count, std::vector<std::vector<float>>& out) {
-            return sound.next(count, out);
-        };
+        const auto next = [&sound](std::int64_t count, AudioBlock& out) { return sound.next(count, out); };
         tracks.push_back({libav::SoundEncoder(std::move(*codec), next), sample_rate, stream,
                           static_cast<std::int64_t>(std::llround(sound_start * sample_rate))});
     }

@@ -12,7 +12,7 @@ namespace {
 constexpr std::int64_t kBlockFrames = 1 << 16;
 constexpr std::ptrdiff_t kReach = 4096;  // offsets that are looked at, on either side
 
-double energy(const std::vector<float>& x) {
+double energy(std::span<const float> x) {
     double sum = 0.0;
     for (const float v : x) sum += static_cast<double>(v) * static_cast<double>(v);
     return sum;
@@ -52,22 +52,22 @@ std::int64_t best_offset(const Stretch& s) {
 
 class Comparer {
   public:
-    using Block = std::vector<std::vector<float>>;
     // Blocks of the same place; what follows of the written one is known, too.
-    void add(const Block& given, const Block& before, const Block& written, const Block& behind) {
-        for (std::size_t c = 0; c < given.size(); ++c) {
-            for (std::size_t i = 0; i < given[c].size(); ++i) {
+    void add(const AudioBlock& given, const AudioBlock& before, const AudioBlock& written,
+             const AudioBlock& behind) {
+        for (std::size_t c = 0; c < given.channels(); ++c) {
+            for (std::size_t i = 0; i < given.frames(); ++i) {
                 const auto x = static_cast<double>(given[c][i]);
-                const double y =
-                    c < written.size() && i < written[c].size() ? static_cast<double>(written[c][i]) : 0.0;
+                const bool there = c < written.channels() && i < written.frames();
+                const double y = there ? static_cast<double>(written[c][i]) : 0.0;
                 wanted_ += x * x;
                 wrong_ += (y - x) * (y - x);
             }
         }
         const double loud = energy(given[0]);
         if (loud <= loudest_.energy) return;
-        loudest_ = {loud, given[0], {}, 0};
-        if (!before.empty() && !before[0].empty()) {
+        loudest_ = {loud, {given[0].begin(), given[0].end()}, {}, 0};
+        if (!before.empty()) {
             const std::ptrdiff_t count = std::min(kReach, std::ssize(before[0]));
             loudest_.written.assign(before[0].end() - count, before[0].end());
             loudest_.written_begins = -count;
@@ -92,20 +92,20 @@ class Comparer {
 
 Result<SoundComparison> compare(SoundUnderPicture& given, SoundUnderPicture& written, const JobControl& job) {
     Comparer comparer;
-    Comparer::Block here;
-    Comparer::Block before;
-    Comparer::Block now;
-    Comparer::Block behind;
+    AudioBlock here;
+    AudioBlock before;
+    AudioBlock now;
+    AudioBlock behind;
     if (auto status = written.next(kBlockFrames, now); !status) return status.error();
     while (true) {
         if (job.cancelled()) return JobControl::cancelled_error();
         if (auto status = given.next(kBlockFrames, here); !status) return status.error();
-        if (here.empty() || here[0].empty()) return comparer.result();
+        if (here.empty()) return comparer.result();
         if (auto status = written.next(kBlockFrames, behind); !status) return status.error();
         comparer.add(here, before, now, behind);
         before = std::move(now);
         now = std::move(behind);
-        behind.clear();
+        behind = {};
     }
 }
 

@@ -65,7 +65,7 @@ Result<bool> SoundEncoder::next(AVPacket& packet) {
 Status SoundEncoder::send() {
     const std::int64_t wanted = codec_->frame_size > 0 ? codec_->frame_size : kBlockFrames;
     if (auto status = sound_(wanted, block_); !status) return status;
-    const auto size = block_.empty() ? std::int64_t{0} : static_cast<std::int64_t>(block_[0].size());
+    const auto size = static_cast<std::int64_t>(block_.frames());
     int code = 0;
     if (size == 0) {
         code = avcodec_send_frame(codec_.get(), nullptr);
@@ -87,7 +87,7 @@ Status SoundEncoder::send() {
 }
 
 void SoundEncoder::fill(AVFrame& frame) const {
-    const std::size_t channels = block_.size();
+    const std::size_t channels = block_.channels();
     const auto size = static_cast<std::size_t>(frame.nb_samples);
     for (std::size_t c = 0; c < channels; ++c) {
         const float* in = block_[c].data();

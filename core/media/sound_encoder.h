@@ -7,14 +7,15 @@
 #include <functional>
 #include <vector>
 
+#include "core/base/audio_block.h"
 #include "core/base/result.h"
 #include "core/media/libav.h"
 
 namespace rivlen::libav {
 
-// The next frames as planar channels, which it sizes: `count` of them, or fewer at the end, then none.
+// The next frames as a block, which it shapes: `count` of them, or fewer at the end, then none.
 // Errors: Io.
-using NextFrames = std::function<Status(std::int64_t count, std::vector<std::vector<float>>& out)>;
+using NextFrames = std::function<Status(std::int64_t count, AudioBlock& out)>;
 
 // An opened encoder for 24-bit PCM, 24-bit FLAC, AAC, MP3 or Opus; bit_rate 0: as the codec has it.
 // global_header: as the container asks for. Errors: Unsupported.
@@ -35,7 +36,7 @@ class SoundEncoder {
     void fill(AVFrame& frame) const;
     Codec codec_;
     NextFrames sound_;
-    std::vector<std::vector<float>> block_;
+    AudioBlock block_;
     std::int64_t at_ = 0;
 };
 

@@ -103,6 +103,10 @@ Status SoundFileWriter::write(std::span<const std::vector<float>> channels) {
     return {};
 }
 
+void SoundFileWriter::keep_readable() {
+    sf_command(state_->file->get(), SFC_UPDATE_HEADER_NOW, nullptr, 0);
+}
+
 std::uint64_t SoundFileWriter::over_full_scale() const {
     return state_->over;
 }

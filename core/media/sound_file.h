@@ -33,6 +33,8 @@ class SoundFileWriter {
 
     // Planar channels of equal length. Errors: DiskFull, Io.
     [[nodiscard]] Status write(std::span<const std::vector<float>> channels);
+    // What is written so far can be read from the partial file, too, should this process be killed.
+    void keep_readable();
     // Samples beyond full scale so far; in the PCM formats they were clipped.
     [[nodiscard]] std::uint64_t over_full_scale() const;
     // On the disk, but for its name: the caller moves it onto its target (publish_together), or removes it.

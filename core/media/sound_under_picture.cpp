@@ -18,7 +18,7 @@ constexpr double kLatestHours = 24;
 SoundUnderPicture::SoundUnderPicture(AudioDecoder decoder, std::filesystem::path path)
     : decoder_(std::move(decoder)),
       path_(std::move(path)),
-      waiting_(static_cast<std::size_t>(decoder_.info().channels)) {}
+      waiting_(decoder_.info().sample_rate, static_cast<std::size_t>(decoder_.info().channels)) {}
 
 Result<SoundUnderPicture> SoundUnderPicture::open(const std::filesystem::path& path, int stream_index,
                                                   const std::atomic<bool>* stop) {
@@ -28,9 +28,8 @@ Result<SoundUnderPicture> SoundUnderPicture::open(const std::filesystem::path& p
 }
 
 void SoundUnderPicture::put(std::span<const float> interleaved) {
-    const std::size_t channels = waiting_.size();
-    for (std::size_t i = 0; i < interleaved.size(); ++i) {
-        float x = interleaved[i];
+    bounded_.assign(interleaved.begin(), interleaved.end());
+    for (float& x : bounded_) {
         if (!std::isfinite(x)) {
             x = 0.0F;
             ++not_finite_;
@@ -38,8 +37,8 @@ void SoundUnderPicture::put(std::span<const float> interleaved) {
             x = std::copysign(kLargestSourceSample, x);
             ++too_loud_;
         }
-        waiting_[i % channels].push_back(x);
     }
+    waiting_.append_interleaved(bounded_);
 }
 
 std::vector<std::string> SoundUnderPicture::warnings() const {
@@ -59,8 +58,7 @@ std::vector<std::string> SoundUnderPicture::warnings() const {
 }
 
 Status SoundUnderPicture::fill() {
-    for (auto& channel : waiting_)
-        channel.erase(channel.begin(), channel.begin() + static_cast<std::ptrdiff_t>(at_));
+    waiting_.drop_front(at_);
     at_ = 0;
     auto block = decoder_.read();
     if (!block) return block.error();
@@ -88,23 +86,21 @@ Status SoundUnderPicture::fill() {
     return {};
 }
 
-Status SoundUnderPicture::next(std::int64_t frames, std::vector<std::vector<float>>& out) {
-    out.resize(waiting_.size());
-    for (auto& channel : out) channel.clear();
-    while (static_cast<std::int64_t>(out[0].size()) < frames) {
-        const std::int64_t wanted = frames - static_cast<std::int64_t>(out[0].size());
-        const auto there = static_cast<std::int64_t>(waiting_[0].size() - at_);
+Status SoundUnderPicture::next(std::int64_t frames, AudioBlock& out) {
+    if (out.channels() != waiting_.channels() || out.sample_rate() != waiting_.sample_rate())
+        out = AudioBlock(waiting_.sample_rate(), waiting_.channels());
+    out.clear();
+    while (static_cast<std::int64_t>(out.frames()) < frames) {
+        const std::int64_t wanted = frames - static_cast<std::int64_t>(out.frames());
+        const auto there = static_cast<std::int64_t>(waiting_.frames() - at_);
         if (silent_ > 0) {
             const std::int64_t count = std::min(wanted, silent_);
-            for (auto& channel : out) channel.insert(channel.end(), static_cast<std::size_t>(count), 0.0F);
+            out.resize(out.frames() + static_cast<std::size_t>(count));
             silent_ -= count;
         } else if (there > 0) {
-            const auto count = static_cast<std::ptrdiff_t>(std::min(wanted, there));
-            for (std::size_t c = 0; c < out.size(); ++c) {
-                const auto from = waiting_[c].begin() + static_cast<std::ptrdiff_t>(at_);
-                out[c].insert(out[c].end(), from, from + count);
-            }
-            at_ += static_cast<std::size_t>(count);
+            const auto count = static_cast<std::size_t>(std::min(wanted, there));
+            out.append(waiting_, at_, count);
+            at_ += count;
         } else if (ended_) {
             break;
         } else if (auto status = fill(); !status) {

@@ -9,6 +9,7 @@
 #include <string>
 #include <vector>
 
+#include "core/base/audio_block.h"
 #include "core/base/result.h"
 #include "core/media/decode.h"
 
@@ -27,7 +28,7 @@ class SoundUnderPicture {
     // The next frames as planar channels: `frames`, or fewer at the end, none behind it. Samples that are no
     // numbers are silence, and none is louder than kLargestSourceSample. Errors: those of
     // AudioDecoder::read(); BadInput when the sound would begin days later.
-    [[nodiscard]] Status next(std::int64_t frames, std::vector<std::vector<float>>& out);
+    [[nodiscard]] Status next(std::int64_t frames, AudioBlock& out);
     // Sentences about what was worked around so far.
     [[nodiscard]] std::vector<std::string> warnings() const;
     [[nodiscard]] const DecodingNotes& notes() const { return decoder_.notes(); }
@@ -38,7 +39,8 @@ class SoundUnderPicture {
     void put(std::span<const float> interleaved);
     AudioDecoder decoder_;
     std::filesystem::path path_;
-    std::vector<std::vector<float>> waiting_;  // decoded, from at_ on
+    AudioBlock waiting_;  // decoded, from at_ on
+    std::vector<float> bounded_;
     std::size_t at_ = 0;
     std::int64_t silent_ = 0, to_drop_ = 0;
     std::uint64_t not_finite_ = 0, too_loud_ = 0;

@@ -136,12 +136,12 @@ Result<Source> Source::bring_in(const fs::path& original, const fs::path& work_f
     auto copy = WorkingCopy::create(path, original, info.sample_rate, info.channels);
     if (!copy) return copy.error();
     constexpr std::int64_t kBlockFrames = 1 << 16;
-    std::vector<std::vector<float>> block;
+    AudioBlock block;
     std::vector<float> interleaved;
     while (true) {
         if (job.cancelled()) return JobControl::cancelled_error();
         if (auto status = sound->next(kBlockFrames, block); !status) return status.error();
-        if (block[0].empty()) break;
+        if (block.empty()) break;
         interleave(block, interleaved);
         if (auto status = copy->append(interleaved); !status) return status.error();
         if (info.duration_seconds > 0) {

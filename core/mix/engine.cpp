@@ -257,12 +257,12 @@ Status render_mix(const std::shared_ptr<const MixPlan>& plan, std::int64_t first
                   const JobControl& job, const TakeMix& take) {
     MixEngine engine(plan);
     engine.seek(first);
-    std::vector<std::vector<float>> block(kMixChannels);
+    AudioBlock block(plan->timeline().sample_rate, kMixChannels);
     while (engine.position() < last) {
         if (job.cancelled()) return JobControl::cancelled_error();
         const std::int64_t start = engine.position();
         const auto count = static_cast<std::size_t>(std::min<std::int64_t>(kRenderBlock, last - start));
-        for (auto& channel : block) channel.resize(count);
+        block.resize(count);
         engine.next({block[0], block[1]});
         if (auto status = plan->intact(); !status) return status;
         if (auto status = take(start, block); !status) return status;

@@ -10,6 +10,7 @@
 #include <memory>
 #include <vector>
 
+#include "core/base/audio_block.h"
 #include "core/base/job.h"
 #include "core/effects/processor.h"
 #include "core/mix/ducking.h"
@@ -77,7 +78,7 @@ class MixEngine {
 
 // [first, last) of the mix in blocks: take(start_frame, left and right). Errors: Cancelled, and whatever
 // `take` returns.
-using TakeMix = std::function<Status(std::int64_t, std::span<const std::vector<float>>)>;
+using TakeMix = std::function<Status(std::int64_t, const AudioBlock&)>;
 [[nodiscard]] Status render_mix(const std::shared_ptr<const MixPlan>& plan, std::int64_t first,
                                 std::int64_t last, const JobControl& job, const TakeMix& take);
 

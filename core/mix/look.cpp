@@ -15,14 +15,13 @@ constexpr double kReadingShare = 0.1, kStemsShare = 0.4,
                  kRecordingShare = 0.7;  // of the time, when all are there
 
 // One clip behind the other, without the gaps between them.
-Result<std::vector<std::vector<float>>> read_clips(const MixPlan& plan, std::size_t track,
-                                                   const JobControl& job) {
+Result<AudioBlock> read_clips(const MixPlan& plan, std::size_t track, const JobControl& job) {
     constexpr std::size_t kBlock = 8192;
     const int rate = plan.timeline().sample_rate;
     std::int64_t length = 0;
     for (const auto& clip : plan.timeline().tracks[track].clips) length += clip.length;
     const auto wanted = stretches_to_look_at(length, rate);
-    std::vector<std::vector<float>> sound(kMixChannels);
+    AudioBlock sound(rate, kMixChannels);
     TrackReader reader;
     std::int64_t before = 0;  // clips so far
     for (const auto& clip : plan.timeline().tracks[track].clips) {
@@ -30,17 +29,16 @@ Result<std::vector<std::vector<float>>> read_clips(const MixPlan& plan, std::siz
             const std::int64_t first = std::max(stretch.first, before);
             const std::int64_t last = std::min(stretch.last, before + clip.length);
             if (first >= last) continue;
-            const std::size_t at = sound[0].size();
+            const std::size_t at = sound.frames();
             const auto count = static_cast<std::size_t>(last - first);
-            for (auto& channel : sound) channel.resize(at + count);
+            sound.resize(at + count);
             for (std::size_t done = 0; done < count; done += kBlock) {
                 if (job.cancelled()) return JobControl::cancelled_error();
                 const std::size_t size = std::min(kBlock, count - done);
                 reader.read(plan, track, clip.start + first - before + static_cast<std::int64_t>(done),
-                            {std::span(sound[0]).subspan(at + done, size),
-                             std::span(sound[1]).subspan(at + done, size)});
+                            {sound[0].subspan(at + done, size), sound[1].subspan(at + done, size)});
             }
-            for (auto& channel : sound) fade_ends(std::span(channel).subspan(at), rate);
+            for (std::size_t c = 0; c < kMixChannels; ++c) fade_ends(sound[c].subspan(at), rate);
         }
         before += clip.length;
         job.report(kReadingShare * static_cast<double>(before) /

@@ -15,10 +15,10 @@ constexpr std::int64_t kPiece = 4096;
 Result<Level> measured(ClipSourceReader& reader, const TimedMaskWeights* weight_sets, std::int64_t first,
                        std::int64_t frames, int sample_rate, const JobControl& job) {
     LoudnessMeter meter(sample_rate, static_cast<int>(kMixChannels));
-    std::vector<std::vector<float>> block(kMixChannels);
+    AudioBlock block(sample_rate, kMixChannels);
     for (std::int64_t at = 0; at < frames; at += kPiece) {
         if (job.cancelled()) return JobControl::cancelled_error();
-        for (auto& channel : block) channel.resize(static_cast<std::size_t>(std::min(kPiece, frames - at)));
+        block.resize(static_cast<std::size_t>(std::min(kPiece, frames - at)));
         reader.read(weight_sets, first + at, {block[0], block[1]});
         meter.add(block);
         job.report(static_cast<double>(at) / static_cast<double>(frames));

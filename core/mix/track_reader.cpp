@@ -13,12 +13,12 @@ namespace rivlen {
 struct ClipSourceReader::Shaping {
     Shaping(const Source& source, const MaskMap& map)
         : shaper(source, map, 1),
-          block(static_cast<std::size_t>(source.channels()),
-                std::vector<float>(static_cast<std::size_t>(shaper.hop()))) {
-        for (auto& channel : block) spans.emplace_back(channel);
+          block(source.sample_rate(), static_cast<std::size_t>(source.channels()),
+                static_cast<std::size_t>(shaper.hop())) {
+        for (std::size_t c = 0; c < block.channels(); ++c) spans.push_back(block[c]);
     }
     Shaper shaper;
-    std::vector<std::vector<float>> block;  // planar
+    AudioBlock block;
     std::vector<std::span<float>> spans;
     std::int64_t start = std::numeric_limits<std::int64_t>::min();  // of the block
     std::int64_t next = std::numeric_limits<std::int64_t>::min();   // that the shaper renders without a seek
@@ -69,7 +69,7 @@ void ClipSourceReader::read(const TimedMaskWeights* weight_sets, std::int64_t fr
         const auto from = static_cast<std::size_t>(at - s.start);
         const std::size_t count = std::min(out[0].size() - done, static_cast<std::size_t>(hop) - from);
         for (std::size_t c = 0; c < kMixChannels; ++c) {
-            const auto& channel = s.block[std::min(c, channels - 1)];
+            const auto channel = s.block[std::min(c, channels - 1)];
             std::copy_n(channel.begin() + static_cast<std::ptrdiff_t>(from), count,
                         out[c].begin() + static_cast<std::ptrdiff_t>(done));
         }

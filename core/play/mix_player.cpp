@@ -8,7 +8,7 @@ constexpr std::size_t kMixReadyBlocks = 12;  // about 128 ms at 48 kHz
 constexpr int kBlocksBetweenMeasures = 4;    // integrated loudness costs more than the rest
 }  // namespace
 
-MixPlayer::MixPlayer() : Transport(kMixReadyBlocks), sides_(kMixChannels, std::vector<float>(kBlockFrames)) {
+MixPlayer::MixPlayer() : Transport(kMixReadyBlocks), sides_(0, kMixChannels, kBlockFrames) {
     start_thread();
 }
 
@@ -61,24 +61,20 @@ void MixPlayer::render(Block& block) {
     if (anew_.exchange(false)) {
         loudness_ = std::make_unique<LoudnessMeter>(
             now_->timeline().sample_rate, static_cast<int>(kMixChannels), LoudnessMeter::Kind::Running);
-        true_peak_ = kSilenceDbtp;
+        true_peak_.set({});
     }
     loudness_->add(sides_);
     if (++since_measured_ < kBlocksBetweenMeasures) return;
     since_measured_ = 0;
-    momentary_ = loudness_->momentary_lufs().value_or(kSilenceLufs);
-    short_term_ = loudness_->short_term_lufs().value_or(kSilenceLufs);
+    momentary_.set(loudness_->momentary_lufs());
+    short_term_.set(loudness_->short_term_lufs());
     const Loudness whole = loudness_->result();
-    integrated_ = whole.integrated_lufs.value_or(kSilenceLufs);
-    true_peak_ = whole.true_peak_dbtp.value_or(kSilenceDbtp);
+    integrated_.set(whole.integrated_lufs);
+    true_peak_.set(whole.true_peak_dbtp);
 }
 
 MixPlayer::Meters MixPlayer::meters() const {
-    const auto measured = [](double value, double floor) {
-        return value > floor ? std::optional(value) : std::nullopt;
-    };
-    return {measured(momentary_, kSilenceLufs), measured(short_term_, kSilenceLufs),
-            measured(integrated_, kSilenceLufs), measured(true_peak_, kSilenceDbtp)};
+    return {momentary_.get(), short_term_.get(), integrated_.get(), true_peak_.get()};
 }
 
 }  // namespace rivlen

@@ -4,9 +4,11 @@
 #pragma once
 
 #include <atomic>
+#include <cmath>
+#include <limits>
 #include <memory>
-#include <optional>
 
+#include "core/base/audio_block.h"
 #include "core/metering/loudness.h"
 #include "core/mix/engine.h"
 #include "core/play/transport.h"
@@ -24,7 +26,7 @@ class MixPlayer : public Transport {
     void measure_anew() { anew_ = true; }
     struct Meters {
         // None: silence, or nothing measured yet.
-        std::optional<double> momentary_lufs, short_term_lufs, integrated_lufs, true_peak_dbtp;
+        Level momentary_lufs, short_term_lufs, integrated_lufs, true_peak_dbtp;
     };
     [[nodiscard]] Meters meters() const;
 
@@ -36,15 +38,24 @@ class MixPlayer : public Transport {
 
   private:
     static constexpr std::size_t kBlockFrames = 512;
-    // What the loudness meter says of silence, or before anything is measured.
-    static constexpr double kSilenceLufs = -120, kSilenceDbtp = -200;
+    // A Level that the window may read at any time; no number is a missing one.
+    class SharedLevel {
+      public:
+        void set(Level level) { value_ = level.value_or(std::numeric_limits<double>::quiet_NaN()); }
+        [[nodiscard]] Level get() const {
+            const double value = value_;
+            return std::isnan(value) ? Level() : Level(value);
+        }
+
+      private:
+        std::atomic<double> value_{std::numeric_limits<double>::quiet_NaN()};
+    };
     std::shared_ptr<const MixPlan> wanted_, now_;  // wanted_: under the mutex
     std::unique_ptr<MixEngine> engine_;
     std::unique_ptr<LoudnessMeter> loudness_;
-    std::vector<std::vector<float>> sides_;
+    AudioBlock sides_;
     std::atomic<bool> anew_{false};
-    std::atomic<double> momentary_{kSilenceLufs}, short_term_{kSilenceLufs}, integrated_{kSilenceLufs},
-        true_peak_{kSilenceDbtp};
+    SharedLevel momentary_, short_term_, integrated_, true_peak_;
     int since_measured_ = 0;
 };
 

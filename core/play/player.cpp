@@ -16,9 +16,9 @@ class Player::Renderer {
         : source_(std::move(source)), map_(std::move(map)) {
         hop_ = static_cast<std::size_t>(shape_fft_size(source_->sample_rate()) / 4);
         channels_ = static_cast<std::size_t>(source_->channels());
-        if (map_) shaper_.emplace(*source_, *map_, 2);
-        for (auto& output : shaped_) output.assign(channels_, std::vector<float>(hop_));
-        original_.assign(channels_, std::vector<float>(hop_));
+        if (map_) shaper_.emplace(*source_, *map_, map_->cuts() ? 3 : 2);
+        original_ = AudioBlock(source_->sample_rate(), channels_, hop_);
+        shaped_.fill(original_);
     }
     void seek(std::int64_t frame) {
         at_ = frame;
@@ -31,18 +31,20 @@ class Player::Renderer {
     void render(const Wanted& wanted, Block& block) {
         const std::size_t stem = stem_for(wanted);
         const auto weight_sets_at = [&](std::int64_t frame) {
-            weights_ = {wanted.weight_sets->kept(frame), wanted.weight_sets->stem(stem, frame)};
-            return std::span<const MaskWeights>(weights_);
+            weights_[0] = wanted.weight_sets->kept(frame);
+            weights_[1] = wanted.weight_sets->stem(stem, frame);
+            return std::span<const MaskWeights>(weights_).first(outputs());
         };
         const std::int64_t start = at_ - static_cast<std::int64_t>(skip_);
         for (std::size_t c = 0; c < channels_; ++c) source_->read(static_cast<int>(c), start, original_[c]);
         if (shaper_) {
-            std::array<std::vector<std::span<float>>, 2> spans;
-            for (std::size_t o = 0; o < 2; ++o) {
-                for (auto& channel : shaped_[o]) spans[o].emplace_back(channel);
+            std::array<std::vector<std::span<float>>, kOutputs> spans;
+            for (std::size_t o = 0; o < outputs(); ++o) {
+                for (std::size_t c = 0; c < channels_; ++c) spans[o].push_back(shaped_[o][c]);
             }
-            const std::array<std::span<const std::span<float>>, 2> views = {spans[0], spans[1]};
-            shaper_->next(std::cref(weight_sets_at), views);
+            const std::array<std::span<const std::span<float>>, kOutputs> views = {spans[0], spans[1],
+                                                                                   spans[2]};
+            shaper_->next(std::cref(weight_sets_at), std::span(views).first(outputs()));
         }
         block.count = hop_ - skip_;
         block.samples.resize(hop_ * kOutputChannels);
@@ -75,15 +77,18 @@ class Player::Renderer {
         const float original = original_[c][i];
         if (monitor == Monitor::Source) return original;
         const float kept = shaper_ ? shaped_[0][c][i] : original;
+        const float whole = outputs() == kOutputs ? shaped_[2][c][i] : original;
         if (monitor == Monitor::Kept) return kept;
-        if (monitor == Monitor::Removed) return original - kept;
+        if (monitor == Monitor::Removed) return whole - kept;
+        if (monitor == Monitor::Cut) return original - whole;
         return shaper_ ? shaped_[1][c][i] : original;
     }
 
     // While a stem is being left, its weights must still be there for the fade.
     [[nodiscard]] std::size_t stem_for(const Wanted& wanted) const {
         const auto stem_of = [](Monitor monitor) {
-            return static_cast<int>(monitor) - static_cast<int>(Monitor::Dialogue);
+            return monitor == Monitor::Cut ? -1
+                                           : static_cast<int>(monitor) - static_cast<int>(Monitor::Dialogue);
         };
         int stem = stem_of(wanted.monitor);
         if (stem < 0 && last_monitor_) stem = stem_of(*last_monitor_);
@@ -93,11 +98,14 @@ class Player::Renderer {
     std::shared_ptr<const Source> source_;
     std::shared_ptr<const MaskMap> map_;
     std::optional<Shaper> shaper_;
-    std::array<MaskWeights, 2> weights_;
+    // Kept, a stem and, where something is cut, the whole without it.
+    static constexpr std::size_t kOutputs = 3;
+    [[nodiscard]] std::size_t outputs() const { return map_ && map_->cuts() ? kOutputs : kOutputs - 1; }
+    std::array<MaskWeights, kOutputs> weights_ = {MaskWeights{}, MaskWeights{}, whole_weights()};
     std::size_t hop_ = 512, channels_ = 1, skip_ = 0;
     std::int64_t at_ = 0;
-    std::array<std::vector<std::vector<float>>, 2> shaped_;
-    std::vector<std::vector<float>> original_;
+    std::array<AudioBlock, kOutputs> shaped_;
+    AudioBlock original_;
     std::optional<Monitor> last_monitor_;
     float last_gain_ = 1.0F;
 };

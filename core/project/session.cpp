@@ -22,8 +22,8 @@ using json_reading::part;
 using json_reading::text;
 using nlohmann::json;
 
-constexpr std::array<const char*, kMonitors> kMonitorKeys = {"source", "kept",  "removed", "dialogue",
-                                                             "reverb", "music", "ambience"};
+constexpr std::array<const char*, kMonitors> kMonitorKeys = {"source", "kept",  "removed",  "dialogue",
+                                                             "reverb", "music", "ambience", "cut"};
 
 int count(const json& entry, const char* key, std::uint64_t most = 100000) {
     const json& value = part(entry, key);
@@ -53,6 +53,7 @@ SessionItem item_from_json(const json& entry, const fs::path& folder) {
     item.settings = settings_from_json(part(entry, "stems"));
     item.lines = lines_from_json(part(entry, "lines"));
     item.ranges = ranges_from_json(part(entry, "ranges"));
+    item.corrections = corrections_from_json(part(entry, "corrections"));
     const json& cards = part(entry, "cards");
     for (std::size_t i = 0; cards.is_array() && i < std::min(cards.size(), kCards); ++i) {
         if (cards[i].is_object()) item.cards[i] = card_from_json(cards[i]);
@@ -98,6 +99,7 @@ json session_json(const Session& session, const fs::path& folder) {
                                             {"trials", c.trials},
                                             {"first_preferred", c.first_preferred}});
         }
+        if (!item.corrections.empty()) entry["corrections"] = corrections_to_json(item.corrections);
         if (item.loop) entry["loop_frames"] = {item.loop->first, item.loop->last};
         out["recordings"].push_back(std::move(entry));
     }

@@ -10,6 +10,7 @@
 #include <vector>
 
 #include "core/base/result.h"
+#include "core/project/corrections_json.h"
 #include "core/project/delivery_table.h"
 #include "core/project/settings_json.h"
 #include "core/project/timeline.h"
@@ -20,7 +21,7 @@
 
 namespace rivlen {
 
-inline constexpr int kSessionVersion = 3;
+inline constexpr int kSessionVersion = 4;
 inline constexpr const char* kSessionExtension = ".rivlen";
 
 inline constexpr std::size_t kCards = 6;
@@ -43,6 +44,7 @@ struct SessionItem {
     std::array<std::optional<Card>, kCards> cards{};
     std::vector<SettingLane> lines{};
     std::vector<SettingsRange> ranges{};
+    std::vector<Correction> corrections{};
     std::vector<Comparison> comparisons{};
     ChannelGrouping channels = ChannelGrouping::Pairs;  // how they share masks
     [[nodiscard]] TimedSettings timed() const;

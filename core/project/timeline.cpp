@@ -124,6 +124,11 @@ const StripLane* find_lane(const Strip& strip, const StripLane& target) {
     return found != strip.lines.end() ? &*found : nullptr;
 }
 
+std::span<const Breakpoint> points_of(const Strip& strip, const StripLane& target) {
+    const StripLane* line = find_lane(strip, target);
+    return line != nullptr ? std::span<const Breakpoint>(line->points) : std::span<const Breakpoint>();
+}
+
 void put_point(Strip& strip, const StripLane& target, Breakpoint point) {
     auto line = place_of(strip, target);
     if (line == strip.lines.end()) {
@@ -191,9 +196,9 @@ double value_at(const Strip& strip, const StripLane& target, std::int64_t frame)
 ValueRange range_of(const Strip& strip, const StripLane& target) {
     switch (target.target) {
         case LaneTarget::Gain:
-            return {kLowestGainDb, kHighestGainDb, 0};
+            return {kLowestGainDb, kHighestGainDb, 0, "dB"};
         case LaneTarget::Pan:
-            return {-100, 100, 0};
+            return {-100, 100, 0, "%"};
         case LaneTarget::Mute:
             return {0, 1, 0};
         case LaneTarget::Part:
@@ -202,7 +207,7 @@ ValueRange range_of(const Strip& strip, const StripLane& target) {
     const Insert* part = part_of(strip, target);
     if (part == nullptr) return {};
     const ParameterInfo& p = info(part->kind).parameters[static_cast<std::size_t>(target.parameter)];
-    return {p.lowest, p.highest, p.standard};
+    return {p.lowest, p.highest, p.standard, p.unit};
 }
 
 }  // namespace rivlen

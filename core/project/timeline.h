@@ -8,6 +8,7 @@
 #include <cstdint>
 #include <filesystem>
 #include <optional>
+#include <span>
 #include <string>
 #include <vector>
 
@@ -166,6 +167,8 @@ struct Timeline {
 
 // The line of a target; null where there is none.
 [[nodiscard]] const StripLane* find_lane(const Strip& strip, const StripLane& target);
+// Its points; none where it has no line.
+[[nodiscard]] std::span<const Breakpoint> points_of(const Strip& strip, const StripLane& target);
 void put_point(Strip& strip, const StripLane& target, Breakpoint point);
 // The same for all points of a line at once, in any order; they replace those that are there.
 void set_points(Strip& strip, const StripLane& target, std::vector<Breakpoint> points);
@@ -174,9 +177,10 @@ void erase_points(Strip& strip, const StripLane& target, std::int64_t first, std
 [[nodiscard]] double value_at(const Strip& strip, const StripLane& target, std::int64_t frame);
 // Sets the value for all times, which a line overrides.
 void set_base_value(Strip& strip, const StripLane& target, double value);
-// Lowest, highest and standard value of what a line moves.
+// What a line moves.
 struct ValueRange {
     double lowest = 0, highest = 1, standard = 0;
+    const char* unit = "";
 };
 [[nodiscard]] ValueRange range_of(const Strip& strip, const StripLane& target);
 

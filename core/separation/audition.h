@@ -6,8 +6,10 @@
 
 namespace rivlen {
 
-enum class Monitor { Source = 0, Kept, Removed, Dialogue, Reverb, Music, Ambience };
-inline constexpr int kMonitors = 7;
+// Kept, removed and cut add up to the source; so do the stems and what is cut. Cut is what corrections took
+// out of the whole (corrections.h): silence without such corrections.
+enum class Monitor { Source = 0, Kept, Removed, Dialogue, Reverb, Music, Ambience, Cut };
+inline constexpr int kMonitors = 8;
 
 struct LoopRange {
     std::int64_t first = 0;  // frames

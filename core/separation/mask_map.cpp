@@ -8,6 +8,8 @@
 #include <limits>
 #include <vector>
 
+#include "core/separation/corrections.h"
+
 namespace rivlen {
 
 namespace {
@@ -139,7 +141,7 @@ Result<MaskMap> MaskMap::open(const std::filesystem::path& path, const std::stri
                           path.string());
     }
     map.codes_ = {reinterpret_cast<const std::uint8_t*>(masks->bytes.data()), masks->bytes.size()};
-    map.file_ = std::move(*file);
+    map.file_ = std::make_shared<const safetensors::File>(std::move(*file));
     return map;
 }
 
@@ -162,10 +164,25 @@ void MaskMap::read(double frame_position, std::span<float> masks, int group) con
         decode_masks(codes(low + 1, group), next);
         for (std::size_t i = 0; i < kMaskRow; ++i) masks[i] += part * (next[i] - masks[i]);
     }
+    if (corrections_) corrections_->apply(at, masks, group);
+}
+
+MaskMap MaskMap::corrected(std::shared_ptr<const PreparedCorrections> corrections) const {
+    MaskMap out = *this;
+    out.corrections_ = std::move(corrections);
+    return out;
+}
+
+bool MaskMap::cuts() const {
+    return corrections_ && corrections_->cuts();
+}
+
+bool MaskMap::cuts_around(double frame_position) const {
+    return corrections_ && corrections_->cuts_around(frame_position);
 }
 
 Status MaskMap::intact() const {
-    if (file_.intact()) return {};
+    if (file_->intact()) return {};
     return make_error(ErrorKind::Io,
                       "A mask map was cut short while it was read. Split the recording again.");
 }

@@ -12,6 +12,7 @@
 #include <array>
 #include <cstdint>
 #include <filesystem>
+#include <memory>
 #include <span>
 #include <string>
 
@@ -37,6 +38,7 @@ struct MaskMapFacts {
 };
 
 class MaskMap;
+class PreparedCorrections;
 
 // Written in any order of frames; appears whole on commit().
 class MaskMapWriter {
@@ -58,6 +60,7 @@ class MaskMapWriter {
     std::uint64_t body_offset_, frames_;
 };
 
+// Cheap to copy: copies share the file.
 class MaskMap {
   public:
     // Errors: NotFound, Io; BadInput (not a map); Mismatch when `source_hash` is not empty and is another
@@ -73,17 +76,24 @@ class MaskMap {
     // False for a frame that has not been split yet (see MaskMapWriter::so_far()): all its codes are 0 in one
     // of the groups.
     [[nodiscard]] bool has(std::uint64_t frame) const;
+    // The same map, read with corrections from then on (corrections.h); null: as the model had it.
+    [[nodiscard]] MaskMap corrected(std::shared_ptr<const PreparedCorrections> corrections) const;
+    // Whether a correction takes something out of the whole around a time: masks then add up to less than
+    // one.
+    [[nodiscard]] bool cuts_around(double frame_position) const;
+    [[nodiscard]] bool cuts() const;  // anywhere
     // Masks at a time given in map frames (may lie between frames or outside the recording: then the
-    // nearest). masks: kMaskRow values.
+    // nearest), with the corrections. This is the one way in which masks are read. masks: kMaskRow values.
     void read(double frame_position, std::span<float> masks, int group = 0) const;
-    void drop_pages() const { file_.drop_pages(); }  // see MappedFile
+    void drop_pages() const { file_->drop_pages(); }  // see MappedFile
     // Errors: Io when the map was cut short while it was read. Any thread.
     [[nodiscard]] Status intact() const;
 
   private:
     MaskMapFacts facts_;
-    safetensors::File file_;
+    std::shared_ptr<const safetensors::File> file_;
     std::span<const std::uint8_t> codes_;
+    std::shared_ptr<const PreparedCorrections> corrections_;
 };
 
 }  // namespace rivlen

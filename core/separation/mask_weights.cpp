@@ -79,6 +79,12 @@ MaskWeights kept_weights(const ShapeSettings& settings) {
     return weights;
 }
 
+MaskWeights whole_weights() {
+    MaskWeights weights;
+    for (auto& bands : weights.weight) bands.fill(1.0F);
+    return weights;
+}
+
 MaskWeights blend(const MaskWeights& a, const MaskWeights& b, float part) {
     if (part <= 0.0F) return a;
     if (part >= 1.0F) return b;

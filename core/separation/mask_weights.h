@@ -29,6 +29,8 @@ struct MaskWeights {
 // What is kept of the source when all audible stems sound together. Where two stems claim the same part at
 // less than full isolation, the larger claim counts, so that nothing is heard twice.
 [[nodiscard]] MaskWeights kept_weights(const ShapeSettings& settings);
+// Everything that is not cut.
+[[nodiscard]] MaskWeights whole_weights();
 // part 0: a, 1: b; between them every gain on the straight line.
 [[nodiscard]] MaskWeights blend(const MaskWeights& a, const MaskWeights& b, float part);
 

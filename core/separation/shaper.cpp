@@ -28,6 +28,7 @@ Shaper::Group::Group(const Source& source, const MaskMap& map, ChannelGroup whic
 
 Shaper::Shaper(const Source& source, const MaskMap& map, std::size_t outputs)
     : source_(source),
+      map_(map),
       stft_(shape_fft_size(source.sample_rate())),
       reads_(band_reads(source.sample_rate(), stft_.fft_size())) {
     const auto size = static_cast<std::size_t>(stft_.fft_size());
@@ -62,8 +63,10 @@ std::int64_t Shaper::seek(std::int64_t frame) {
 
 void Shaper::add_frame(std::int64_t index, std::span<const MaskWeights> weight_sets) {
     for (const auto& group : groups_) add_group(*group, index, weight_sets);
+    const bool cut =
+        map_.cuts_around(static_cast<double>(index) * map_frames_per_frame(source_.sample_rate()));
     for (std::size_t o = 0; o < weight_sets.size(); ++o) {
-        passed_[o][static_cast<std::size_t>(index & 3)] = weight_sets[o].passes_all();
+        passed_[o][static_cast<std::size_t>(index & 3)] = weight_sets[o].passes_all() && !cut;
     }
 }
 
@@ -163,8 +166,8 @@ Status render(const Source& source, const MaskMap& map, std::size_t outputs,
     Shaper shaper(source, map, outputs);
     const auto channels = static_cast<std::size_t>(source.channels());
     const auto hop = static_cast<std::size_t>(shaper.hop());
-    std::vector<std::vector<std::vector<float>>> blocks(outputs, std::vector<std::vector<float>>(channels));
-    std::vector<std::vector<std::vector<float>>> part = blocks;
+    std::vector<AudioBlock> blocks(outputs, AudioBlock(source.sample_rate(), channels, hop));
+    std::vector<AudioBlock> part(outputs, AudioBlock(source.sample_rate(), channels));
     std::int64_t at = shaper.seek(first);
     // Recordings and maps of any length are gone through in the same memory.
     const std::int64_t drop_pages_every =
@@ -178,19 +181,16 @@ Status render(const Source& source, const MaskMap& map, std::size_t outputs,
         std::vector<std::vector<std::span<float>>> spans(outputs);
         std::vector<std::span<const std::span<float>>> views;
         for (std::size_t o = 0; o < outputs; ++o) {
-            for (auto& channel : blocks[o]) {
-                channel.resize(hop);
-                spans[o].emplace_back(channel);
-            }
+            for (std::size_t c = 0; c < channels; ++c) spans[o].push_back(blocks[o][c]);
             views.emplace_back(spans[o]);
         }
         shaper.next(weight_sets_at, views);
         const std::int64_t from = std::max(first, at);
         const std::int64_t to = std::min(last, at + static_cast<std::int64_t>(hop));
         for (std::size_t o = 0; o < outputs; ++o) {
-            for (std::size_t c = 0; c < channels; ++c) {
-                part[o][c].assign(blocks[o][c].begin() + (from - at), blocks[o][c].begin() + (to - at));
-            }
+            part[o].clear();
+            part[o].append(blocks[o], static_cast<std::size_t>(from - at),
+                           static_cast<std::size_t>(to - from));
         }
         if (auto status = source.intact(); !status) return status;
         if (auto status = map.intact(); !status) return status;
@@ -204,12 +204,13 @@ Status render(const Source& source, const MaskMap& map, std::size_t outputs,
 
 double measure_sum_dbfs(const Source& source, const MaskMap& map, std::int64_t first, std::int64_t last,
                         const JobControl& job) {
-    std::array<MaskWeights, kStems> weight_sets;
-    for (std::size_t s = 0; s < kStems; ++s) weight_sets[s] = stem_weights(StemSettings{}, s);
+    std::vector<MaskWeights> weight_sets;
+    for (std::size_t s = 0; s < kStems; ++s) weight_sets.push_back(stem_weights(StemSettings{}, s));
+    if (map.cuts()) weight_sets.push_back(whole_weights());
     SumCheck sum(source);
     const Status status =
         render(source, map, weight_sets, first, last, job, [&](std::int64_t start, auto blocks) {
-            sum.add(start, blocks);
+            sum.add(start, blocks.first(kStems), map.cuts() ? &blocks[kStems] : nullptr);
             return Status{};
         });
     return status ? sum.result_dbfs() : 0.0;

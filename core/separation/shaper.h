@@ -12,6 +12,7 @@
 #include <span>
 #include <vector>
 
+#include "core/base/audio_block.h"
 #include "core/base/job.h"
 #include "core/dsp/stft.h"
 #include "core/media/source.h"
@@ -58,6 +59,7 @@ class Shaper {
                       std::span<const float> masks, std::size_t skip);
 
     const Source& source_;
+    const MaskMap& map_;
     Stft stft_;
     std::vector<std::unique_ptr<Group>> groups_;
     std::vector<BandRead> reads_;
@@ -80,8 +82,8 @@ class Shaper {
 [[nodiscard]] double map_frames_per_frame(int sample_rate);
 
 // Renders whole blocks of [first, last) of the recording to a function: take(start_frame,
-// blocks[output][channel]). Errors: Cancelled, and whatever `take` returns.
-using TakeBlocks = std::function<Status(std::int64_t, std::span<const std::vector<std::vector<float>>>)>;
+// blocks[output]). Errors: Cancelled, and whatever `take` returns.
+using TakeBlocks = std::function<Status(std::int64_t, std::span<const AudioBlock>)>;
 [[nodiscard]] Status render(const Source& source, const MaskMap& map, std::size_t outputs,
                             const WeightSetsAt& weight_sets_at, std::int64_t first, std::int64_t last,
                             const JobControl& job, const TakeBlocks& take);
@@ -90,7 +92,8 @@ using TakeBlocks = std::function<Status(std::int64_t, std::span<const std::vecto
                             std::span<const MaskWeights> weight_sets, std::int64_t first, std::int64_t last,
                             const JobControl& job, const TakeBlocks& take);
 
-// Peak of (sum of the four neutral stems - source) over a range, in dBFS; -200 when they are equal.
+// Peak of (sum of the four neutral stems - source without what is cut) over a range, in dBFS; -200 when they
+// are equal.
 [[nodiscard]] double measure_sum_dbfs(const Source& source, const MaskMap& map, std::int64_t first,
                                       std::int64_t last, const JobControl& job = {});
 

@@ -6,10 +6,14 @@
 
 namespace rivlen {
 
-void SumCheck::add(std::int64_t start, std::span<const std::vector<std::vector<float>>> stems) {
-    for (std::size_t c = 0; c < stems[0].size(); ++c) {
-        original_.resize(stems[0][c].size());
-        source_->read(static_cast<int>(c), start, original_);
+void SumCheck::add(std::int64_t start, std::span<const AudioBlock> stems, const AudioBlock* whole) {
+    for (std::size_t c = 0; c < stems[0].channels(); ++c) {
+        original_.resize(stems[0].frames());
+        if (whole != nullptr) {
+            std::ranges::copy((*whole)[c], original_.begin());
+        } else {
+            source_->read(static_cast<int>(c), start, original_);
+        }
         for (std::size_t i = 0; i < original_.size(); ++i) {
             float sum = 0.0F;
             for (const auto& stem : stems) sum += stem[c][i];

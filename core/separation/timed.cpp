@@ -27,6 +27,17 @@ void put_point(std::vector<SettingLane>& lines, std::size_t stem, Setting settin
     put_point(line->points, point);
 }
 
+void set_points(std::vector<SettingLane>& lines, std::size_t stem, Setting setting,
+                std::vector<Breakpoint> points) {
+    auto line = place_of(lines, stem, setting);
+    if (points.empty()) {
+        if (line != lines.end()) lines.erase(line);
+        return;
+    }
+    if (line == lines.end()) line = lines.insert(line, SettingLane{stem, setting, {}});
+    line->points = std::move(points);
+}
+
 void erase_points(std::vector<SettingLane>& lines, std::size_t stem, Setting setting, std::int64_t first,
                   std::int64_t last) {
     const auto line = place_of(lines, stem, setting);

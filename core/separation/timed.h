@@ -27,6 +27,9 @@ struct SettingLane {
                                            Setting setting);
 // Sets a point, in place of one at the same frame; begins the line where there is none.
 void put_point(std::vector<SettingLane>& lines, std::size_t stem, Setting setting, Breakpoint point);
+// Puts points, in order of time, in place of those of a line; without any the line ends.
+void set_points(std::vector<SettingLane>& lines, std::size_t stem, Setting setting,
+                std::vector<Breakpoint> points);
 // Removes the points of [first, last); a line that has none left is removed, too.
 void erase_points(std::vector<SettingLane>& lines, std::size_t stem, Setting setting, std::int64_t first,
                   std::int64_t last);

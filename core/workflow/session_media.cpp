@@ -48,7 +48,13 @@ Result<MixMediaSet> load_media(const Session& session, const SplitWish& wish, co
             if (const auto item = item_of(session, file)) own.channels = session.items[*item].channels;
             auto done = split_recording(*source, own, stage("Splitting " + file.filename().string()));
             if (!done) return done.error();
-            loaded.map = std::make_shared<const MaskMap>(std::move(done->map));
+            auto map = std::move(done->map);
+            if (const auto item = item_of(session, file)) {
+                auto with = corrected(map, session.items[*item].corrections, *source);
+                if (!with) return with.error();
+                map = std::move(*with);
+            }
+            loaded.map = std::make_shared<const MaskMap>(std::move(map));
         }
         auto at_rate = Source::at_rate(*source, session.timeline.sample_rate, wish.work_folder,
                                        stage("Converting " + file.filename().string()));

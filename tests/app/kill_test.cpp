@@ -16,7 +16,9 @@
 
 #include "core/base/hash.h"
 #include "core/base/output_file.h"
+#include "core/media/decode.h"
 #include "core/workflow/recovery.h"
+#include "core/workflow/takes.h"
 #include "tests/support/fixtures.h"
 
 namespace rivlen {
@@ -100,6 +102,8 @@ TEST(KilledWindow, GivesBackWhatWasWorkedOn) {
         Recovery next(work);
         sweep_partials(work);
         sweep_partials(work / "recovery");
+        for (const auto& take : keep_cut_off_takes(work / "takes"))
+            EXPECT_GT(read_audio(take)->frames(), 0U) << take;
         const auto left = next.take_over();
         ASSERT_TRUE(left.ok()) << left.error().message;
         for (const auto& entry : fs::recursive_directory_iterator(work))

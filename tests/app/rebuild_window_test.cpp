@@ -226,9 +226,8 @@ class RebuildWindowTest : public QObject {
         const QPoint from = graph->point_of(2).toPoint();
         const int before = window_->document().history().position();
         drag(*graph, from, from + QPoint(20, -20));
-        const auto& values = timeline().tracks[1].strip.chain.back().values;
-        const std::size_t bell = parameter::kBells + parameter::kBellSize;
-        QVERIFY(values[bell] > 1300 && values[bell + 1] > 5);
+        const Insert& equaliser = timeline().tracks[1].strip.chain.back();
+        QVERIFY(equaliser[parameter::eq_hz(2)] > 1300 && equaliser[parameter::eq_gain_db(2)] > 5);
         QCOMPARE(window_->document().history().position(), before + 1);  // one drag, one step
         const auto louder = track_alone(1);
         // Moved up in the chain, switched off, taken out.
@@ -587,13 +586,12 @@ class RebuildWindowTest : public QObject {
         QVERIFY(!chain.back().on && chain.back().values[0] > 10);  // left, and keeps its value
         QTRY_VERIFY(heard() != before);
         // A part's own amount: put out of place and proposed anew.
-        const double frequency = chain[3].values[parameter::kHumHz];
+        const double frequency = chain[3][parameter::kHumHz];
         QVERIFY2(std::abs(frequency - 50.2) < 0.2, qPrintable(QString::number(frequency)));
         type("part_3_frequency", 60);
-        QCOMPARE(timeline().tracks[0].strip.chain[3].values[parameter::kHumHz], 60.0);
+        QCOMPARE(timeline().tracks[0].strip.chain[3][parameter::kHumHz], 60.0);
         click("part_propose_3");
-        QTRY_COMPARE_WITH_TIMEOUT(timeline().tracks[0].strip.chain[3].values[parameter::kHumHz], frequency,
-                                  60000);
+        QTRY_COMPARE_WITH_TIMEOUT(timeline().tracks[0].strip.chain[3][parameter::kHumHz], frequency, 60000);
         // What the hum part takes out is heard alone, and its graph has something to show.
         const int part = timeline().tracks[0].strip.chain[3].id;
         click("part_removed_3");
@@ -605,7 +603,7 @@ class RebuildWindowTest : public QObject {
         for (auto* action : find<QMenu>("part_presets_menu_3")->actions()) {
             if (action->text() == "Mains, 60 Hz") action->trigger();
         }
-        QCOMPARE(timeline().tracks[0].strip.chain[3].values[parameter::kHumHz], 60.0);
+        QCOMPARE(timeline().tracks[0].strip.chain[3][parameter::kHumHz], 60.0);
         QVERIFY(window_->document().history().position() <= step + 5);
         while (window_->document().history().position() > step) window_->document().undo();
         QVERIFY(timeline().tracks[0].strip.chain.empty());

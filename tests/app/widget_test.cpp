@@ -16,9 +16,9 @@
 
 #include "app/handover/handover_view.h"
 #include "app/separate/card_row.h"
-#include "app/separate/line_editor.h"
 #include "app/separate/measuring.h"
 #include "app/separate/risk_strip.h"
+#include "app/separate/setting_line_editor.h"
 #include "app/separate/tradeoff_graph.h"
 #include "app/separate/weighting_editor.h"
 #include "app/shell/document.h"
@@ -58,7 +58,7 @@ class WidgetTest : public QObject {
         const auto take = read_audio(scratch / "take 1.wav");
         QVERIFY2(take.ok(), take ? "" : take.error().message.c_str());
         QVERIFY(take->frames() >= 48000 && take->frames() <= 100'000);
-        QVERIFY(energy_of(take->channels[0]) > 0);
+        QVERIFY(energy_of((*take)[0]) > 0);
         QCOMPARE(scratch.leftovers(), 0);
         QVERIFY(recorder.start(scratch / "take 2.wav", 48000).ok());  // and the next one can be made
         recorder.speak(4800);

@@ -15,7 +15,7 @@
 #include <QtTest>
 #include <fstream>
 
-#include "app/separate/line_editor.h"
+#include "app/separate/setting_line_editor.h"
 #include "app/separate/tradeoff_graph.h"
 #include "app/separate/weighting_editor.h"
 #include "app/shell/main_window.h"
@@ -284,7 +284,7 @@ class WindowTest : public QObject {
         const auto lines = [this] { return window_->document().current_item()->lines; };
         const int before = window_->document().history().position();
         QTest::mouseClick(window_->findChild<QToolButton*>("isolation_line"), Qt::LeftButton);
-        auto* editor = window_->findChild<LineEditor*>("line_editor");
+        auto* editor = window_->findChild<SettingLineEditor*>("line_editor");
         QVERIFY(editor->isVisible());
         QTest::mouseClick(editor, Qt::LeftButton, {}, {100, editor->height() / 2});
         QTest::mousePress(editor, Qt::LeftButton, {}, {300, editor->height() / 2});

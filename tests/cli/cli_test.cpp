@@ -66,7 +66,7 @@ TEST(CommandLine, PutsSeveralSoundsUnderAPicture) {
     for (std::size_t i = 0; i < 2; ++i) {
         const auto sound = read_audio(scratch / "out.mkv", 0, info->audio[i].index);
         ASSERT_TRUE(sound.ok());
-        EXPECT_NEAR(sound->channels[0][1000], test::noise(48000, i == 0 ? 'o' : 't')[1000], 1e-6F);
+        EXPECT_NEAR((*sound)[0][1000], test::noise(48000, i == 0 ? 'o' : 't')[1000], 1e-6F);
     }
 }
 

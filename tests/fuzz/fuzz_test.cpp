@@ -147,6 +147,23 @@ TEST(Fuzz, Chains) {
     EXPECT_LT(taken_of(fuzz::Reader::Chain, bytes_of(scratch / "c"), 1000), 1000);
 }
 
+TEST(Fuzz, Corrections) {
+    const test::Scratch scratch;
+    std::vector<Correction> list(3);
+    list[0].region.points = {{0.1, 200}, {0.3, 4000}};
+    list[1].act = CorrectionAct::Fill;
+    list[1].region.shape = RegionShape::Brush;
+    list[1].region.points = {{0.2, 300}, {0.25, 400}, {0.3, 900}};
+    list[2].act = CorrectionAct::TakeDown;
+    list[2].region.shape = RegionShape::Outline;
+    list[2].region.points = {{0.1, 300}, {0.25, 4000}, {0.3, 900}};
+    list[2].region.harmonics = true;
+    normalise(list);
+    ASSERT_EQ(list.size(), 3U);
+    ASSERT_TRUE(save_corrections(list, scratch / "c").ok());
+    EXPECT_LT(taken_of(fuzz::Reader::Corrections, bytes_of(scratch / "c"), 1000), 1000);
+}
+
 TEST(Fuzz, Presets) {
     const test::Scratch scratch;
     ASSERT_TRUE(save_preset({"a card", "for tests", {}}, scratch / "p").ok());

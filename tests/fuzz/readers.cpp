@@ -192,6 +192,26 @@ bool render_session(std::span<const std::byte> bytes) {
 
 }  // namespace
 
+// Half a second of noise is read with the corrections: masks stay masks.
+bool correct(InputFile& file, std::span<const std::byte> bytes) {
+    const auto corrections = load_corrections(file.with(bytes));
+    if (!corrections) return false;
+    require(corrections_from_json(corrections_to_json(*corrections)) == *corrections);
+    const MixMedia& media = something_to_play();
+    if (corrections->size() > 200) return true;
+    const auto map = corrected(*media.map, *corrections, *media.source);
+    require(map.ok());
+    std::array<float, kMaskRow> row;
+    for (double at = 0; at < 48; at += 3.3) {
+        map->read(at, row);
+        for (std::size_t b = 0; b < kBands; ++b) {
+            const float sum = row[b] + row[kBands + b] + row[2 * kBands + b] + row[3 * kBands + b];
+            require(sum >= 0 && sum <= 1.001F);
+        }
+    }
+    return true;
+}
+
 bool read(Reader reader, std::span<const std::byte> bytes) {
     static InputFile file;
     switch (reader) {
@@ -213,6 +233,8 @@ bool read(Reader reader, std::span<const std::byte> bytes) {
             return read_preset(file, bytes);
         case Reader::Rendering:
             return render_session(bytes);
+        case Reader::Corrections:
+            return correct(file, bytes);
     }
     return false;
 }

@@ -9,10 +9,21 @@
 
 namespace rivlen::fuzz {
 
-enum class Reader { Media, Session, MaskMap, Timecode, Tensors, Table, Chain, Preset, Rendering };
-inline constexpr int kReaders = 9;
+enum class Reader {
+    Media,
+    Session,
+    MaskMap,
+    Timecode,
+    Tensors,
+    Table,
+    Chain,
+    Preset,
+    Rendering,
+    Corrections
+};
+inline constexpr int kReaders = 10;
 inline constexpr std::array<const char*, kReaders> kReaderNames = {
-    "media", "session", "map", "timecode", "tensors", "table", "chain", "preset", "rendering"};
+    "media", "session", "map", "timecode", "tensors", "table", "chain", "preset", "rendering", "corrections"};
 
 // True when the bytes were taken for good. Values that are taken must be sane: violated expectations abort.
 bool read(Reader reader, std::span<const std::byte> bytes);

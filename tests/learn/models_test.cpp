@@ -31,11 +31,13 @@ class Models : public testing::TestWithParam<Floors> {
     }
     static Mix lone(const std::string& part, std::size_t stem) {
         auto sound = read_audio(std::string(RIVLEN_ROOT "/demo/parts/") + part + ".flac");
-        if (!sound || sound->sample_rate != kCorpusRate) throw std::runtime_error("no demo part " + part);
+        if (!sound || sound->sample_rate() != kCorpusRate) throw std::runtime_error("no demo part " + part);
         Mix mix;
         for (auto& s : mix.stems) s.fill(std::vector<float>(sound->frames(), 0.0F));
-        for (std::size_t c = 0; c < 2; ++c)
-            mix.stems[stem][c] = sound->channels[std::min(c, sound->channels.size() - 1)];
+        for (std::size_t c = 0; c < 2; ++c) {
+            const auto channel = (*sound)[std::min(c, sound->channels() - 1)];
+            mix.stems[stem][c].assign(channel.begin(), channel.end());
+        }
         mix.mix = mix.stems[stem];
         mix.dry_voice.assign(sound->frames(), 0.0F);
         return mix;

@@ -58,7 +58,7 @@ void write_wav(const fs::path& path, const Channels& channels, int sample_rate) 
 Channels read_wav(const fs::path& path) {
     auto audio = read_audio(path);
     if (!audio) throw std::runtime_error(audio.error().message);
-    return audio->channels;
+    return audio->take();
 }
 
 Source noise_source(const Scratch& scratch, int sample_rate, int channels, double seconds) {
@@ -72,6 +72,19 @@ Source noise_source(const Scratch& scratch, int sample_rate, int channels, doubl
     if (!source) throw std::runtime_error(source.error().message);
     return std::move(*source);
 }
+
+namespace {
+
+MaskMap written_map(const fs::path& path, const Source& source, std::span<const float> masks) {
+    auto writer = MaskMapWriter::create(path, {source.hash(), "made", map_frames(source)});
+    if (!writer || !writer->write(0, masks) || !writer->commit())
+        throw std::runtime_error("cannot write map");
+    auto map = MaskMap::open(path, source.hash());
+    if (!map) throw std::runtime_error(map.error().message);
+    return std::move(*map);
+}
+
+}  // namespace
 
 MaskMap random_map(const Scratch& scratch, const Source& source) {
     const auto frames = map_frames(source);
@@ -89,13 +102,15 @@ MaskMap random_map(const Scratch& scratch, const Source& source) {
             for (std::size_t s = 0; s < kStems; ++s) masks[t * kMaskRow + s * kBands + b] = weights[s] / sum;
         }
     }
-    const auto path = scratch / "random.map";
-    auto writer = MaskMapWriter::create(path, {source.hash(), "random", frames});
-    if (!writer || !writer->write(0, masks) || !writer->commit())
-        throw std::runtime_error("cannot write map");
-    auto map = MaskMap::open(path, source.hash());
-    if (!map) throw std::runtime_error(map.error().message);
-    return std::move(*map);
+    return written_map(scratch / "random.map", source, masks);
+}
+
+MaskMap even_map(const Scratch& scratch, const Source& source, std::array<float, kStems> masks) {
+    std::vector<float> all;
+    for (std::uint64_t t = 0; t < map_frames(source); ++t) {
+        for (const float mask : masks) all.insert(all.end(), kBands, mask);
+    }
+    return written_map(scratch / "even.map", source, all);
 }
 
 }  // namespace rivlen::test

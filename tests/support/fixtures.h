@@ -41,6 +41,8 @@ void write_wav(const std::filesystem::path& path, const Channels& channels, int 
 [[nodiscard]] Channels read_wav(const std::filesystem::path& path);
 // A recording of noise, brought in.
 [[nodiscard]] Source noise_source(const Scratch& scratch, int sample_rate, int channels, double seconds);
+// A map with the same masks in every band and frame; they add up to one.
+[[nodiscard]] MaskMap even_map(const Scratch& scratch, const Source& source, std::array<float, kStems> masks);
 // A map of random masks for a recording.
 [[nodiscard]] MaskMap random_map(const Scratch& scratch, const Source& source);
 

@@ -543,8 +543,9 @@ TEST_F(Deliveries, ReportsTellAClientAndAProgram) {
 TEST(MeasuredInBackground, HandsOnEverythingInOrder) {
     for (const bool interleaved : {false, true}) {
         std::vector<float> taken;
-        MeasuredInBackground alongside(2, [&](const ScratchSound::Block& block) {
-            ASSERT_EQ(block.size(), 2U);
+        MeasuredInBackground alongside(48000, 2, [&](const AudioBlock& block) {
+            ASSERT_EQ(block.channels(), 2U);
+            ASSERT_EQ(block.sample_rate(), 48000);
             ASSERT_EQ(block[0].size(), block[1].size());
             for (std::size_t i = 0; i < block[0].size(); ++i) ASSERT_EQ(block[1][i], -block[0][i]);
             taken.insert(taken.end(), block[0].begin(), block[0].end());

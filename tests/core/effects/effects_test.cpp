@@ -42,7 +42,7 @@ double peak_dbfs(const Channels& x) {
     const auto half = std::span(x[0]).subspan(x[0].size() / 2);
     return db_of_power(2 * energy_of(half) / static_cast<double>(half.size()));
 }
-Channels through(EffectType kind, const std::vector<double>& values, Channels x, int rate = kRate) {
+Channels through(EffectType kind, std::span<const double> values, Channels x, int rate = kRate) {
     const auto processor = make_processor(kind, rate);
     processor->set(values);
     processor->process({x[0], x[1]});
@@ -55,7 +55,7 @@ std::vector<double> standard(EffectType kind) {
 // Giannoulis, Massberg, Reiss (2012), eq. 4, worked by hand for -24 dB, 3:1, a knee of 6 dB: under -27 dB
 // nothing; at -24 dB it is down by (3^2 / 12) * 2/3 = 0.5 dB; above -21 dB 3 dB more in give 1 dB more out.
 TEST(VoiceChain, CompressorFollowsItsStaticCurve) {
-    auto v = standard(EffectType::Compressor);
+    ParameterBlock<EffectType::Compressor> v(standard(EffectType::Compressor));
     EXPECT_EQ(Compressor::static_db(v, -30), -30);
     EXPECT_NEAR(Compressor::static_db(v, -24), -24.5, 1e-9);
     EXPECT_NEAR(Compressor::static_db(v, -12), -20, 1e-9);
@@ -63,7 +63,7 @@ TEST(VoiceChain, CompressorFollowsItsStaticCurve) {
     v[parameter::kKneeDb] = 0;
     EXPECT_NEAR(Compressor::static_db(v, -24 + 1e-9), -24, 1e-6);
     // A level that stands still: square waves have the same peak at every sample.
-    v = standard(EffectType::Compressor);
+    v = ParameterBlock<EffectType::Compressor>(standard(EffectType::Compressor));
     for (const double in_db : {-40.0, -26.0, -24.0, -18.0, -6.0}) {
         Channels x(2, std::vector<float>(24000));
         for (std::size_t i = 0; i < x[0].size(); ++i)
@@ -78,7 +78,7 @@ TEST(VoiceChain, CompressorFollowsItsStaticCurve) {
 // A step from -60 to -6 dBFS: after one attack time 1 - 1/e of the reduction is there, after the release time
 // 1/e of it is left.
 TEST(VoiceChain, CompressorKeepsItsTimes) {
-    auto v = standard(EffectType::Compressor);
+    ParameterBlock<EffectType::Compressor> v(standard(EffectType::Compressor));
     v[parameter::kAttackMs] = 20;
     v[parameter::kReleaseMs] = 100;
     Channels x(2, std::vector<float>(48000));
@@ -95,7 +95,7 @@ TEST(VoiceChain, CompressorKeepsItsTimes) {
 }
 
 TEST(VoiceChain, CompressorListensAboveItsSideChain) {
-    auto v = standard(EffectType::Compressor);
+    ParameterBlock<EffectType::Compressor> v(standard(EffectType::Compressor));
     const double open = peak_dbfs(through(EffectType::Compressor, v, tone(60, -6, 48000)));
     v[parameter::kSideChainHz] = 300;
     const double deaf = peak_dbfs(through(EffectType::Compressor, v, tone(60, -6, 48000)));
@@ -108,7 +108,7 @@ TEST(VoiceChain, CompressorListensAboveItsSideChain) {
 }
 
 TEST(VoiceChain, GateTurnsDownWhatIsSoft) {
-    auto v = standard(EffectType::Gate);  // -50 dBFS, 2:1, -12 dB at most
+    ParameterBlock<EffectType::Gate> v(standard(EffectType::Gate));  // -50 dBFS, 2:1, -12 dB at most
     EXPECT_EQ(Gate::static_db(v, -40), -40);
     EXPECT_NEAR(Gate::static_db(v, -55), -60, 1e-9);
     EXPECT_NEAR(Gate::static_db(v, -80), -92, 1e-9);
@@ -130,10 +130,10 @@ TEST(VoiceChain, GateTurnsDownWhatIsSoft) {
 // sound.
 TEST(VoiceChain, EqualiserHasTheResponseThatIsDrawn) {
     auto part = make_part(EffectType::Equaliser, 1);
-    part.values[parameter::kLowShelf + 1] = 4;
-    part.values[parameter::kBells + 1] = -6;
-    part.values[parameter::kBells + 2] = 3;
-    part.values[parameter::kHighShelf + 1] = 5;
+    part[parameter::eq_gain_db(0)] = 4;
+    part[parameter::eq_gain_db(1)] = -6;
+    part[parameter::eq_q(1)] = 3;
+    part[parameter::eq_gain_db(4)] = 5;
     for (const double hz : {60.0, 120.0, 300.0, 450.0, 2000.0, 9000.0}) {
         const double wanted = Biquad::low_shelf(kRate, 120, 4).magnitude(kRate, hz) *
                               Biquad::peaking(kRate, 300, 3, -6).magnitude(kRate, hz) *
@@ -144,7 +144,7 @@ TEST(VoiceChain, EqualiserHasTheResponseThatIsDrawn) {
             << hz;
     }
     // A bell of -6 dB is -6 dB in its middle, a shelf has its gain far out (the cookbook's definitions).
-    EXPECT_NEAR(Equaliser::magnitude(kRate, part.values, 300),
+    EXPECT_NEAR(Equaliser::magnitude(kRate, ParameterBlock<EffectType::Equaliser>(part.values), 300),
                 amplitude_of_db(-6) * Biquad::low_shelf(kRate, 120, 4).magnitude(kRate, 300) *
                     Biquad::high_shelf(kRate, 8000, 5).magnitude(kRate, 300),
                 1e-9);
@@ -173,10 +173,10 @@ TEST(VoiceChain, SoxFiltersAlike) {
     const test::Scratch scratch;
     const auto noise = test::noise(kRate, 21);
     test::write_wav(scratch / "in.wav", {noise, noise}, kRate);
-    auto bell = standard(EffectType::Equaliser);
-    bell[parameter::kBells] = 1200;
-    bell[parameter::kBells + 1] = 6;
-    bell[parameter::kBells + 2] = 1.5;
+    auto bell = make_part(EffectType::Equaliser, 1);
+    bell[parameter::eq_hz(1)] = 1200;
+    bell[parameter::eq_gain_db(1)] = 6;
+    bell[parameter::eq_q(1)] = 1.5;
     struct Case {
         const char* effect;
         EffectType kind;
@@ -184,7 +184,7 @@ TEST(VoiceChain, SoxFiltersAlike) {
     };
     const std::vector<Case> cases = {{"highpass -2 150 0.70710678q", EffectType::HighPass, {150, 12}},
                                      {"lowpass -2 5000 0.70710678q", EffectType::LowPass, {5000, 12}},
-                                     {"equalizer 1200 1.5q 6", EffectType::Equaliser, bell}};
+                                     {"equalizer 1200 1.5q 6", EffectType::Equaliser, bell.values}};
     for (const auto& c : cases) {
         const std::string command = "sox -D '" + (scratch / "in.wav").string() +
                                     "' -e floating-point -b 32 '" + (scratch / "out.wav").string() +
@@ -218,14 +218,14 @@ TEST(VoiceChain, EveryPartHasAGraph) {
     }
     // A room falls by 60 dB in its decay time.
     auto room = make_part(EffectType::Reverb, 1);
-    room.values[parameter::kRoomDecayS] = 1;
-    room.values[parameter::kRoomDelayMs] = 0;
+    room[parameter::kRoomDecayS] = 1;
+    room[parameter::kRoomDelayMs] = 0;
     EXPECT_NEAR(curve_db(room, kRate, 0) - curve_db(room, kRate, 1), 60, 1e-9);
     EXPECT_NEAR(curve_db(make_part(EffectType::Gain, 1), kRate, -30), -30, 1e-9);
 }
 
 TEST(VoiceChain, DeEsserTouchesOnlySibilance) {
-    const auto v = standard(EffectType::DeEsser);
+    const ParameterBlock<EffectType::DeEsser> v(standard(EffectType::DeEsser));
     Channels vowel = tone(180, -14, 48000);
     for (const double hz : {360.0, 720.0, 1100.0, 2400.0}) {
         const Channels more = tone(hz, -22, 48000);
@@ -246,7 +246,7 @@ TEST(VoiceChain, DeEsserTouchesOnlySibilance) {
 // Decay by Schroeder's backward integration (J. Acoust. Soc. Am. 37, 1965), from -5 to -35 dB (ISO 3382).
 TEST(VoiceChain, ReverbDecaysAsSet) {
     for (const double decay_s : {0.3, 0.8}) {
-        auto v = standard(EffectType::Reverb);
+        ParameterBlock<EffectType::Reverb> v(standard(EffectType::Reverb));
         v[parameter::kRoomLevelDb] = 0;
         v[parameter::kRoomDecayS] = decay_s;
         v[parameter::kRoomDelayMs] = 10;
@@ -326,7 +326,7 @@ TEST(VoiceChain, TheStartChainDoesWhatIsUsual) {
     EXPECT_EQ(out[0].size(), voice->frames());  // as long, and in step
     // A hot signal in front of it: the ceiling holds.
     auto loud = voice_start_chain();
-    loud[2].values[parameter::kMakeUpDb] = 24;
+    loud[2][parameter::kMakeUpDb] = 24;
     const auto hot = process_file(*voice, loud, scratch / "hot.wav", SoundFormat::WavFloat);
     ASSERT_TRUE(hot.ok());
     EXPECT_LE(hot->after.true_peak_dbtp, -0.5);

@@ -127,7 +127,7 @@ TEST_P(EveryPart, NoMoveOfAValueClicks) {
             const double span = parameters()[p].highest - parameters()[p].lowest;
             // A level of clipping under that of the tone is no setting for it: the whole tone counts as
             // clipped.
-            if (kind() == EffectType::Clipping && p == parameter::kClipLevelDb && from < 0.9) continue;
+            if (kind() == EffectType::Clipping && p == parameter::kClipLevelDb.index && from < 0.9) continue;
             values[p] = parameters()[p].lowest + from * span;
             processor->set(values);
             Channels x(2, std::vector<float>(4 * kRate));

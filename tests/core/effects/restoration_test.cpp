@@ -125,7 +125,7 @@ TEST(Repair, MissingSamplesOfAPredictableSignalComeBack) {
 TEST(Repair, ClippedPeaksAreRebuilt) {
     const float level = 0.2F;
     auto part = make_part(EffectType::Clipping, 1);
-    part.values[parameter::kClipLevelDb] = db_of_amplitude(static_cast<double>(level)) - 0.02;
+    part[parameter::kClipLevelDb] = db_of_amplitude(static_cast<double>(level)) - 0.02;
     // A held chord is predictable, and comes back nearly whole.
     std::vector<float> chord(4 * kRate);
     for (std::size_t i = 0; i < chord.size(); ++i) {
@@ -173,7 +173,7 @@ TEST(Repair, HumIsFoundFollowedAndSubtracted) {
         auto damaged = voice();
         add_hum(damaged, hz, 6, -38);
         auto part = make_part(EffectType::Hum, 1);
-        part.values[parameter::kHumHz] = hz + 0.15;  // a little off: it follows
+        part[parameter::kHumHz] = hz + 0.15;  // a little off: it follows
         const auto normalised = through(part, damaged);
         EXPECT_GT(si_sdr_db(normalised, voice()), si_sdr_db(damaged, voice()) + 9) << hz;
     }
@@ -242,8 +242,8 @@ TEST(Repair, WindAndHissAreTurnedDown) {
     for (float& x : hissing) x += 0.003F * normal(random);
     const auto evidence = find_hiss(hissing, kRate);
     auto part = make_part(EffectType::Hiss, 1);
-    part.values[parameter::kHissLevelDb] = evidence.third_octave_dbfs + 1.5;
-    part.values[parameter::kHissTiltDb] = evidence.tilt_db;
+    part[parameter::kHissLevelDb] = evidence.third_octave_dbfs + 1.5;
+    part[parameter::kHissTiltDb] = evidence.tilt_db;
     EXPECT_NEAR(evidence.tilt_db, 0, 0.7);
     EXPECT_GT(si_sdr_db(through(part, hissing), voice()), si_sdr_db(hissing, voice()) + 3);
 }
@@ -293,17 +293,17 @@ TEST(FirstLook, TellsTheFigureThatLedToAProposal) {
     const auto hum = look_for(Fault::Hum, humming);
     ASSERT_TRUE(hum.found) << hum.sentence;
     EXPECT_NE(hum.sentence.find("50.0"), std::string::npos) << hum.sentence;
-    EXPECT_NEAR(hum.proposal->values[parameter::kHumHz], 50, 0.05);
+    EXPECT_NEAR((*hum.proposal)[parameter::kHumHz], 50, 0.05);
 
     const auto cut = look_for(Fault::Clipping, clipped(voice(), 0.25F));
     ASSERT_TRUE(cut.found) << cut.sentence;
-    EXPECT_NEAR(cut.proposal->values[parameter::kClipLevelDb], db_of_amplitude(0.25), 0.3);
+    EXPECT_NEAR((*cut.proposal)[parameter::kClipLevelDb], db_of_amplitude(0.25), 0.3);
 
     auto soft = voice();
     for (float& x : soft) x *= 0.05F;
     const auto level = look_for(Fault::Level, soft);
     ASSERT_TRUE(level.found);
-    EXPECT_GT(level.proposal->values[parameter::kGainDb], 10);
+    EXPECT_GT((*level.proposal)[parameter::kGainDb], 10);
 }
 
 // Nothing, a tenth of a second, and silence are looked at without a proposal.
@@ -356,11 +356,11 @@ TEST(FirstLook, ProposalsGoInFrontOfTheChain) {
     EXPECT_GT(chain[1].values[0], 0);
     EXPECT_EQ(chain[2].id, 7);
     // Again: the hum part gets the values where it stands, the gain is the user's by now.
-    chain[0].values[parameter::kHumHz] = 60;
+    chain[0][parameter::kHumHz] = 60;
     chain[1].values[0] = 3;
     look.put_into(chain, {}, [&id] { return ++id; });
     ASSERT_EQ(chain.size(), 3U);
-    EXPECT_NEAR(chain[0].values[parameter::kHumHz], 50, 0.05);
+    EXPECT_NEAR(chain[0][parameter::kHumHz], 50, 0.05);
     EXPECT_FALSE(chain[0].on);
     EXPECT_EQ(chain[1].values[0], 3);
 }

@@ -44,10 +44,10 @@ void write(const Channels& sound, int rate, CodedKind kind, const std::filesyste
     const int fd = ::open(path.c_str(), O_RDWR | O_CREAT | O_TRUNC | O_CLOEXEC, 0600);
     ASSERT_GE(fd, 0);
     const CodedSound coded{rate, static_cast<int>(sound.size()), static_cast<std::int64_t>(sound[0].size()),
-                           [&sound](std::int64_t at, std::int64_t count, Channels& out) {
-                               out.resize(sound.size());
-                               for (std::size_t c = 0; c < out.size(); ++c)
-                                   out[c].assign(sound[c].begin() + at, sound[c].begin() + at + count);
+                           [&sound, rate](std::int64_t at, std::int64_t count, AudioBlock& out) {
+                               out = AudioBlock(rate, sound.size());
+                               out.append(sound, static_cast<std::size_t>(at),
+                                          static_cast<std::size_t>(count));
                                return Status();
                            }};
     const Status status = write_coded(coded, kind, tags, fd, path);
@@ -100,9 +100,9 @@ TEST_P(CodedFiles, ComeBackInStepAsLongAndAsLoud) {
     const Channels sound = made_sound(rate, 3.3);
     const auto path = scratch / (std::string("sound") + ending);
     write(sound, rate, kind, path, {{"title", "A tone"}});
-    const auto ours = read_audio(path, rate);
+    auto ours = read_audio(path, rate);
     ASSERT_TRUE(ours.ok()) << ours.error().message;
-    for (const Channels& back : {decoded_by_ffmpeg(path, rate), ours->channels}) {
+    for (const Channels& back : {decoded_by_ffmpeg(path, rate), ours->take()}) {
         ASSERT_EQ(back.size(), 2U);
         // The edit list of an MP4 says where the sound ends; libavformat 5.1 does not cut the last frame
         // there.
@@ -134,10 +134,10 @@ TEST(CodedFile, RatesAreTheNextThatTheCodecTakes) {
 TEST(CodedFile, SaysWhenTheDiskIsFullAndWhenItIsStopped) {
     const test::Scratch scratch;
     const Channels sound = made_sound(48000, 1);
-    const CodedSound coded{48000, 2, 48000, [&](std::int64_t at, std::int64_t count, Channels& out) {
-                               out.resize(2);
-                               for (std::size_t c = 0; c < 2; ++c)
-                                   out[c].assign(sound[c].begin() + at, sound[c].begin() + at + count);
+    const CodedSound coded{48000, 2, 48000, [&](std::int64_t at, std::int64_t count, AudioBlock& out) {
+                               out = AudioBlock(48000, 2);
+                               out.append(sound, static_cast<std::size_t>(at),
+                                          static_cast<std::size_t>(count));
                                return Status();
                            }};
     const int full = ::open("/dev/full", O_WRONLY | O_CLOEXEC);
@@ -158,7 +158,7 @@ TEST(CodedFile, SaysWhenTheDiskIsFullAndWhenItIsStopped) {
 TEST(CodedFile, WhatCannotBeReadStopsIt) {
     const test::Scratch scratch;
     const int fd = ::open((scratch / "a.opus").c_str(), O_RDWR | O_CREAT | O_CLOEXEC, 0600);
-    const CodedSound broken{48000, 1, 48000, [](std::int64_t, std::int64_t, Channels&) -> Status {
+    const CodedSound broken{48000, 1, 48000, [](std::int64_t, std::int64_t, AudioBlock&) -> Status {
                                 return make_error(ErrorKind::Io, "It cannot be read.");
                             }};
     const Status status = write_coded(broken, CodedKind::Opus, {}, fd, scratch / "a.opus");

@@ -81,8 +81,8 @@ TEST_F(DamagedPictures, SamplesThatAreNoNumbersAreSilentAndTold) {
     EXPECT_NE(report->warnings[0].find("4 samples"), std::string::npos);
     const auto back = read_audio(scratch_ / "out.mov");
     ASSERT_TRUE(back.ok());
-    for (const std::size_t at : {100U, 200U, 300U, 400U}) EXPECT_EQ(back->channels[0][at], 0.0F);
-    EXPECT_NEAR(back->channels[0][500], x[500], 1e-6);
+    for (const std::size_t at : {100U, 200U, 300U, 400U}) EXPECT_EQ((*back)[0][at], 0.0F);
+    EXPECT_NEAR((*back)[0][500], x[500], 1e-6);
 }
 
 // A sound that begins long after its picture, as broken containers say: written in blocks, and in sync.
@@ -95,16 +95,16 @@ TEST_F(DamagedPictures, ASoundThatBeginsLongAfterItsPictureStaysInSync) {
     const auto given = read_audio(scratch_ / "sound.wav");
     std::vector<float> there(48000);
     source->read(0, std::int64_t{5000} * 48000, there);
-    for (std::size_t i = 0; i < there.size(); ++i) ASSERT_EQ(there[i], given->channels[0][i]);
+    for (std::size_t i = 0; i < there.size(); ++i) ASSERT_EQ(there[i], (*given)[0][i]);
     // And by blocks of any size, without all of it in memory at once.
     auto under = SoundUnderPicture::open(scratch_ / "late.mkv");
     ASSERT_TRUE(under.ok());
-    std::vector<std::vector<float>> block;
+    AudioBlock block;
     std::int64_t at = 0;
     std::int64_t first_sound = -1;
     for (std::int64_t size = 100'000;; size = size == 100'000 ? 77'777 : 100'000) {
         ASSERT_TRUE(under->next(size, block).ok());
-        if (block[0].empty()) break;
+        if (block.empty()) break;
         for (std::size_t i = 0; i < block[0].size() && first_sound < 0; ++i) {
             if (block[0][i] != 0.0F) first_sound = at + static_cast<std::int64_t>(i);
         }

@@ -125,7 +125,7 @@ TEST(Mix, AChainThatLooksAheadShiftsNothing) {
     Material m;
     const Channels plain = m.mix();
     auto limiter = make_part(EffectType::Limiter, m.r().new_id());
-    limiter.values[parameter::kLimiterCeilingDb] = 0;
+    limiter[parameter::kLimiterCeilingDb] = 0;
     m.r().tracks[2].strip.chain = {limiter, limiter};
     m.r().tracks[2].strip.chain[1].id = m.r().new_id();
     m.r().buses[0].strip.chain = {limiter};
@@ -410,7 +410,7 @@ TEST(Mix, RecordingsAtOtherRatesStayInPlace) {
 // the frequencies warped by the bilinear transform: f -> tan(pi f / rate).
 TEST(Chain, HighPassIsButterworth) {
     for (const double slope : {12.0, 24.0, 36.0, 48.0}) {
-        const std::array<double, 2> values = {100, slope};
+        const ParameterBlock<EffectType::HighPass> values(std::array{100.0, slope});
         for (const double hz : {25.0, 50.0, 100.0, 200.0, 1000.0, 10000.0}) {
             const double order = slope / 6.0;
             const double ratio =

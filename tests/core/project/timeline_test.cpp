@@ -335,7 +335,7 @@ TEST(Timeline, LivesInTheSessionsJson) {
     r.tracks[2].ducking.values[0] = -9;
     r.tracks[0].strip.chain = {make_part(EffectType::HighPass, r.new_id()),
                                make_part(EffectType::Limiter, r.new_id())};
-    r.tracks[0].strip.chain[0].values[parameter::kCutHz] = 95;
+    r.tracks[0].strip.chain[0][parameter::kCutHz] = 95;
     r.tracks[0].strip.chain[1].on = false;
     r.tracks[0].strip.polarity_inverted = true;
     put_point(r.tracks[0].strip, {LaneTarget::Gain, 0, 0, {}}, {100, -3});

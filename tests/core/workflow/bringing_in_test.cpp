@@ -2,7 +2,13 @@
 #include "core/workflow/bringing_in.h"
 
 #include <gtest/gtest.h>
+#include <sys/wait.h>
+#include <unistd.h>
 
+#include <csignal>
+
+#include "core/base/output_file.h"
+#include "core/media/sound_file.h"
 #include "core/project/editing.h"
 #include "core/workflow/looping.h"
 #include "core/workflow/placing.h"
@@ -91,6 +97,39 @@ TEST(Looping, ARangeTakesSettingsOfItsOwnAndDropsThem) {
     EXPECT_EQ(item.settings.stems[0].value(Setting::Gain), -6);
     EXPECT_FALSE(toggle_own_settings(item, 48000));
     EXPECT_TRUE(item.ranges.empty());
+}
+
+// A process is killed while it records: what it had written becomes a take, even when one of its name is
+// there by then, and one without any sound leaves nothing.
+TEST(Takes, WhatAKilledProcessRecordedIsKept) {
+    const test::Scratch scratch;
+    const auto sound = test::noise(48000, 5);
+    const auto killed_while_recording = [&](std::size_t frames) {
+        const pid_t child = ::fork();
+        if (child == 0) {
+            auto writer = SoundFileWriter::create(scratch / "take 1.wav", SoundFormat::WavFloat, 48000, 1);
+            if (!writer) ::_exit(1);
+            if (frames > 0) {
+                const std::vector<std::vector<float>> block = {{sound.begin(), sound.begin() + 48000}};
+                if (!writer->write(block)) ::_exit(1);
+                writer->keep_readable();
+            }
+            ::raise(SIGKILL);
+        }
+        int status = 0;
+        ASSERT_EQ(::waitpid(child, &status, 0), child);
+        ASSERT_TRUE(WIFSIGNALED(status));
+    };
+    killed_while_recording(48000);
+    ASSERT_EQ(left_partials(scratch.folder()).size(), 1U);
+    EXPECT_EQ(left_partials(scratch.folder())[0].target, scratch / "take 1.wav");
+    EXPECT_EQ(keep_cut_off_takes(scratch.folder()), std::vector{scratch / "take 1.wav"});
+    EXPECT_EQ(test::read_wav(scratch / "take 1.wav"), test::Channels{sound});
+    killed_while_recording(48000);
+    EXPECT_EQ(keep_cut_off_takes(scratch.folder()), std::vector{scratch / "take 2.wav"});
+    killed_while_recording(0);
+    EXPECT_TRUE(keep_cut_off_takes(scratch.folder()).empty());
+    EXPECT_EQ(scratch.leftovers(), 0);
 }
 
 TEST(Takes, NamesAreNeverTakenTwice) {

@@ -7,15 +7,16 @@
 
 #include "app/separate/lanes.h"
 #include "app/shell/document.h"
+#include "app/widgets/lane_editor.h"
 #include "app/widgets/time_view.h"
 
 namespace rivlen::app {
 
-class LineEditor : public QWidget {
+class SettingLineEditor : public QWidget {
     Q_OBJECT
   public:
     // Lies over the lane of the stem whose line is open; hidden while none is.
-    LineEditor(Document& document, TimeView& view, LaneCanvas& lanes);
+    SettingLineEditor(Document& document, TimeView& view, LaneCanvas& lanes);
     void open(std::size_t stem, Setting setting);
     void close_line();
     [[nodiscard]] std::optional<Setting> setting() const { return setting_; }
@@ -34,23 +35,16 @@ class LineEditor : public QWidget {
     void keyPressEvent(QKeyEvent* event) override;
 
   private:
-    struct Place {
-        std::int64_t frame;
-        double value;
-    };
-    [[nodiscard]] const SettingLane* line() const;
-    [[nodiscard]] double y_of(double value) const;
-    [[nodiscard]] Place place_at(QPointF at) const;
-    [[nodiscard]] std::optional<std::size_t> point_at(QPointF at) const;
+    [[nodiscard]] std::span<const Breakpoint> points() const;
+    [[nodiscard]] LaneScale scale() const;
+    void change(const QString& name, bool drag, const std::function<void(LaneEditor::Points&)>& act);
     void lie_over_lane();
-    void move_chosen(Place to);
-    void remove_chosen();
     Document& document_;
     TimeView& view_;
     LaneCanvas& lanes_;
     std::size_t stem_ = 0;
     std::optional<Setting> setting_;
-    std::optional<std::int64_t> chosen_;  // frame of the chosen point
+    LaneEditor lane_;
     bool dragging_ = false;
 };
 

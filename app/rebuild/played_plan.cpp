@@ -1,0 +1,73 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/rebuild/played_plan.h"
+
+namespace rivlen::app {
+
+namespace {
+constexpr int kTicksBetweenSpectra = 3;
+}  // namespace
+
+PlayedPlan::PlayedPlan(Document& document, MixPlayer& player, const Selection& selection)
+    : document_(document), player_(player), selection_(selection) {
+    timer_.setSingleShot(true);
+    timer_.setInterval(0);
+    connect(&timer_, &QTimer::timeout, this, &PlayedPlan::make);
+    connect(&document_, &Document::material_changed, this, &PlayedPlan::make_soon);
+}
+
+void PlayedPlan::make() {
+    auto plan = std::make_shared<MixPlan>(document_.session(), document_.mix_media());
+    watched_ = selection_.strip();
+    plan->tap(watched_, tap_);
+    removed_taps_.clear();
+    if (const Strip* strip = plan->timeline().strip(watched_)) {
+        for (const auto& part : strip->chain) {
+            if (!is_repair(part.kind)) continue;
+            auto& tap = removed_taps_[part.id];
+            tap = std::make_shared<Tap>();
+            plan->tap_removed(part.id, tap);
+        }
+    }
+    plan->hear(heard_part_, heard_as_);
+    plan_ = plan;
+    player_.set_plan(document_.timeline().sample_rate > 0 ? plan_ : nullptr);
+    emit made();
+}
+
+void PlayedPlan::follow_selection() {
+    if (selection_.strip() != watched_) make_soon();
+}
+
+void PlayedPlan::hear(int part, Chain::Audition what) {
+    heard_part_ = part;
+    heard_as_ = what;
+    if (plan_) plan_->hear(part, what);
+}
+
+void PlayedPlan::show_levels(const std::vector<StripHeader*>& headers, Inspector& inspector) {
+    if (plan_) {
+        const auto since_last = [](std::atomic<float>& level) {
+            return level.exchange(0.0F, std::memory_order_relaxed);
+        };
+        for (auto* header : headers) {
+            StripMeter* meter = plan_->meter(header->strip());
+            if (meter != nullptr) header->show_peak(since_last(meter->peak), since_last(meter->reduction_db));
+        }
+        inspector.show_reduction([&](int part) {
+            auto* reduction = plan_->reduction(part);
+            return reduction != nullptr ? static_cast<double>(since_last(*reduction)) : 0.0;
+        });
+    }
+    if (inspector.wants_spectrum() && ++ticks_ % kTicksBetweenSpectra == 0 && tap_->written() != tap_shown_)
+        show_spectra(inspector);
+}
+
+void PlayedPlan::show_spectra(Inspector& inspector) {
+    tap_shown_ = tap_->written();
+    const int rate = std::max(1, document_.timeline().sample_rate);
+    inspector.show_spectrum(spectrum_of(tap_->read(), rate));
+    for (const auto& [part, tap] : removed_taps_)
+        inspector.show_removed(part, spectrum_of(tap->read(), rate));
+}
+
+}  // namespace rivlen::app

@@ -1,0 +1,154 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/project/corrections_json.h"
+
+#include <array>
+
+#include "core/base/json_text.h"
+#include "core/base/output_file.h"
+#include "core/project/json_reading.h"
+
+namespace rivlen {
+
+namespace {
+
+using json_reading::flag;
+using json_reading::number;
+using json_reading::part;
+using json_reading::text;
+using nlohmann::json;
+
+constexpr int kCorrectionsVersion = 1;
+constexpr std::array<const char*, 3> kShapeKeys = {"box", "outline", "brush"};
+
+std::optional<std::size_t> place_of(std::span<const char* const> keys, const std::string& key) {
+    for (std::size_t i = 0; i < keys.size(); ++i) {
+        if (keys[i] == key) return i;
+    }
+    return {};
+}
+
+json region_to_json(const Region& region) {
+    json points = json::array();
+    for (const auto& point : region.points) points.push_back({point.seconds, point.hz});
+    json out = {{"shape", kShapeKeys[static_cast<std::size_t>(region.shape)]},
+                {"points", std::move(points)},
+                {"edge_ms", region.edge_ms},
+                {"edge_semitones", region.edge_semitones}};
+    if (region.shape == RegionShape::Brush) {
+        out["brush_ms"] = region.brush_ms;
+        out["brush_semitones"] = region.brush_semitones;
+    }
+    if (region.harmonics) out["harmonics_of_partial"] = region.partial;
+    return out;
+}
+
+Region region_from_json(const json& entry) {
+    const Region standard;
+    Region region;
+    if (!entry.is_object()) return region;
+    region.shape = static_cast<RegionShape>(place_of(kShapeKeys, text(entry, "shape")).value_or(0));
+    const json& points = part(entry, "points");
+    for (std::size_t i = 0; points.is_array() && i < points.size(); ++i) {
+        const json& p = points[i];
+        if (p.is_array() && p.size() == 2 && p[0].is_number() && p[1].is_number())
+            region.points.push_back({p[0].get<double>(), p[1].get<double>()});
+    }
+    region.edge_ms = number(entry, "edge_ms", 0, 10000, standard.edge_ms);
+    region.edge_semitones = number(entry, "edge_semitones", 0, 60, standard.edge_semitones);
+    region.brush_ms = number(entry, "brush_ms", 1, 10000, standard.brush_ms);
+    region.brush_semitones = number(entry, "brush_semitones", 0, 60, standard.brush_semitones);
+    const json& partial = part(entry, "harmonics_of_partial");
+    region.harmonics = partial.is_number_integer();
+    if (region.harmonics)
+        region.partial = static_cast<int>(number(entry, "harmonics_of_partial", 1, kMostPartials, 1));
+    return region;
+}
+
+json to_json(const Correction& c) {
+    json out = {{"id", c.id},
+                {"name", c.name},
+                {"on", c.on},
+                {"act", info(c.act).key},
+                {"strength", c.strength_percent},
+                {"region", region_to_json(c.region)}};
+    if (c.outside) out["outside"] = true;
+    if (c.act == CorrectionAct::TakeDown) out["take_down_db"] = c.take_down_db;
+    if (c.act == CorrectionAct::Give) {
+        out["to"] = kStemNames[static_cast<std::size_t>(c.to)];
+        out["from"] = json::array();
+        for (std::size_t s = 0; s < kStems; ++s) {
+            if (c.from[s]) out["from"].push_back(kStemNames[s]);
+        }
+    }
+    return out;
+}
+
+std::optional<Correction> from_json(const json& entry) {
+    if (!entry.is_object()) return {};
+    std::array<const char*, kCorrectionActs> acts{};
+    for (std::size_t i = 0; i < kCorrectionActs; ++i) acts[i] = info(static_cast<CorrectionAct>(i)).key;
+    const auto act = place_of(acts, text(entry, "act"));
+    if (!act) return {};
+    const Correction standard;
+    Correction c;
+    c.id = static_cast<int>(number(entry, "id", 0, 1e9, 0));
+    c.name = text(entry, "name");
+    c.on = flag(entry, "on", true);
+    c.act = static_cast<CorrectionAct>(*act);
+    c.outside = flag(entry, "outside", false);
+    c.region = region_from_json(part(entry, "region"));
+    c.strength_percent = number(entry, "strength", 0, 100, standard.strength_percent);
+    c.take_down_db = number(entry, "take_down_db", 0, kMostTakeDownDb, standard.take_down_db);
+    c.to = static_cast<Stem>(place_of(kStemNames, text(entry, "to")).value_or(0));
+    const json& from = part(entry, "from");
+    if (from.is_array()) {
+        c.from.fill(false);
+        for (const auto& name : from) {
+            if (!name.is_string()) continue;
+            if (const auto stem = place_of(kStemNames, name.get<std::string>())) c.from[*stem] = true;
+        }
+    }
+    return c;
+}
+
+}  // namespace
+
+json corrections_to_json(std::span<const Correction> corrections) {
+    json out = json::array();
+    for (const auto& c : corrections) out.push_back(to_json(c));
+    return out;
+}
+
+std::vector<Correction> corrections_from_json(const json& entry) {
+    std::vector<Correction> out;
+    for (std::size_t i = 0; entry.is_array() && i < entry.size(); ++i) {
+        if (auto c = from_json(entry[i])) out.push_back(std::move(*c));
+    }
+    normalise(out);
+    return out;
+}
+
+std::string corrections_file_text(std::span<const Correction> corrections) {
+    const json out = {{"rivlen_corrections", kCorrectionsVersion},
+                      {"corrections", corrections_to_json(corrections)}};
+    return out.dump(2, ' ', false, json::error_handler_t::replace) + "\n";
+}
+
+Status save_corrections(std::span<const Correction> corrections, const std::filesystem::path& path) {
+    return write_text_file(path, corrections_file_text(corrections));
+}
+
+Result<std::vector<Correction>> load_corrections(const std::filesystem::path& path) {
+    auto content = read_text_file(path);
+    if (!content) return content.error();
+    const json value = parse_json(*content);
+    if (!value.is_object() || !part(value, "rivlen_corrections").is_number_integer())
+        return make_error(ErrorKind::BadInput, "\"{}\" holds no corrections of Rivlen. Choose another file.",
+                          path.string());
+    if (value["rivlen_corrections"].get<std::int64_t>() > kCorrectionsVersion)
+        return make_error(ErrorKind::Unsupported,
+                          "\"{}\" was saved by a newer Rivlen. Update Rivlen to open it.", path.string());
+    return corrections_from_json(part(value, "corrections"));
+}
+
+}  // namespace rivlen

@@ -1,0 +1,92 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// What an engineer put right by hand: acts on the masks within regions of time and frequency. They lie over a
+// mask map and are never written into it; MaskMap::corrected() makes a map that is read with them.
+#pragma once
+
+#include <array>
+#include <cstdint>
+#include <memory>
+#include <span>
+#include <string>
+#include <vector>
+
+#include "core/base/job.h"
+#include "core/base/result.h"
+#include "core/media/source.h"
+#include "core/separation/mask_map.h"
+#include "core/separation/region.h"
+
+namespace rivlen {
+
+enum class CorrectionAct {
+    Give,           // what is in the region goes to one stem, from all others or from chosen ones
+    TakeDown,       // all stems are turned down; what goes is no stem's: it is cut
+    ShareAsBefore,  // as the model has it: earlier corrections of the list do not hold here
+    Fill            // level and shares follow the time before and behind; what is above them is cut
+};
+inline constexpr std::size_t kCorrectionActs = 4;
+struct CorrectionActInfo {
+    const char* key;  // in files
+    const char* label;
+    const char* sentence;
+};
+[[nodiscard]] const CorrectionActInfo& info(CorrectionAct act);
+
+inline constexpr double kMostTakeDownDb = 60;  // and that is silence
+
+struct Correction {
+    int id = 0;  // unique in its list
+    std::string name;
+    bool on = true;
+    CorrectionAct act = CorrectionAct::Give;
+    Region region;
+    bool outside = false;                                      // acts everywhere but in the region
+    Stem to = Stem::Dialogue;                                  // Give
+    std::array<bool, kStems> from = {true, true, true, true};  // Give
+    double take_down_db = 24;                                  // TakeDown: 0 to kMostTakeDownDb
+    double strength_percent = 100;                             // 0 to 100: how far the act is taken
+    bool operator==(const Correction&) const = default;
+};
+// Brings values into their ranges, makes ids unique and leaves out what has no extent.
+void normalise(std::vector<Correction>& corrections);
+[[nodiscard]] int new_correction_id(std::span<const Correction> corrections);
+
+// The map as it is read with corrections; without any that are on, the map itself. map: without corrections.
+// Errors: Cancelled.
+[[nodiscard]] Result<MaskMap> corrected(const MaskMap& map, std::span<const Correction> corrections,
+                                        const Source& source, const JobControl& job = {});
+
+// Corrections of one recording, ready to be applied in any order of time. Applying allocates nothing; any
+// number of threads may apply.
+class PreparedCorrections {
+  public:
+    // Those that are on, in the order of the list. Fills look at a second of sound and masks on either side
+    // of their regions; `map` without corrections. Errors: Cancelled.
+    [[nodiscard]] static Result<std::shared_ptr<const PreparedCorrections>> prepare(
+        std::span<const Correction> corrections, const Source& source, const MaskMap& map,
+        const JobControl& job = {});
+    PreparedCorrections(const PreparedCorrections&) = delete;
+    PreparedCorrections& operator=(const PreparedCorrections&) = delete;
+    ~PreparedCorrections();
+
+    // Changes the masks of a group at a time in map frames: kMaskRow values that add up to one in every band.
+    // Afterwards they add up to at most one; what is missing is cut.
+    void apply(double map_frame, std::span<float> masks, int group = 0) const;
+    // Whether anything may be cut: anywhere, or within a second of a time, so that what is smoothed over time
+    // is counted, too.
+    [[nodiscard]] bool cuts() const { return cuts_; }
+    [[nodiscard]] bool cuts_around(double map_frame) const;
+
+  private:
+    struct Entry;
+    struct Filling;
+    PreparedCorrections();
+    static Filling fill_of(const Entry& entry, const Source& source, const MaskMap& map);
+    void index_by_time(double recording_seconds);
+    std::vector<Entry> entries_;
+    // Entries that hold somewhere in a second: by_second_[starts_[s] to starts_[s + 1]).
+    std::vector<std::uint32_t> starts_, by_second_;
+    bool cuts_ = false;
+};
+
+}  // namespace rivlen

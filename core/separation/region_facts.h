@@ -1,0 +1,38 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// What is in a region of a recording, and where sounds like it lie.
+#pragma once
+
+#include <array>
+#include <vector>
+
+#include "core/base/job.h"
+#include "core/base/result.h"
+#include "core/media/source.h"
+#include "core/separation/mask_map.h"
+#include "core/separation/region.h"
+
+namespace rivlen {
+
+struct RegionFacts {
+    RegionBounds bounds;
+    double level_dbfs =
+        -200;  // mean power over its time, weighted by how strongly it holds; a full-scale sine is 0 dB
+    std::array<double, kStems> share_percent{};  // of its energy; less than 100 in all where something is cut
+    double cut_percent = 0;
+};
+// A stretch of a minute at most is looked at, from the region's start. map may be null: shares are then 0.
+[[nodiscard]] RegionFacts facts_of(const Region& region, const Source& source, const MaskMap* map);
+
+struct SimilarPlace {
+    double by_seconds = 0;  // from the region to the place
+    double likeness = 0;    // normalised correlation, up to 1
+};
+// Places whose band picture is like the region's, in order of time, the region's own left out; places do not
+// overlap one another. The band picture is the logarithm of the band powers where the region holds, its mean
+// taken out, so that a softer one is found, too; likeness is its normalised correlation (the correlation
+// coefficient of Pearson), at least `least`. Errors: Cancelled; BadInput when the region is longer than 10 s.
+[[nodiscard]] Result<std::vector<SimilarPlace>> similar_places(const Region& region, const Source& source,
+                                                               double least = 0.6,
+                                                               const JobControl& job = {});
+
+}  // namespace rivlen
