@@ -3,11 +3,15 @@
 // run from the build tree both are found.
 #include <benchmark/benchmark.h>
 
+#include <cmath>
+#include <random>
+
 #include "core/assessment/risk_line.h"
 #include "core/assessment/tradeoff.h"
 #include "core/delivery/deliver.h"
 #include "core/effects/processor.h"
 #include "core/project/editing.h"
+#include "core/separation/corrections.h"
 #include "core/separation/shaper.h"
 #include "core/separation/split.h"
 #include "tests/support/fixtures.h"
@@ -78,6 +82,44 @@ void shape_four_stems(benchmark::State& state) {
     real_time(state, source.seconds());
 }
 BENCHMARK(shape_four_stems)->ArgName("elaborate")->Arg(0)->Arg(1)->Unit(benchmark::kMillisecond);
+
+// The same with corrections spread over the recording: boxes, outlines and strokes, some with all their
+// partials.
+void shape_with_corrections(benchmark::State& state) {
+    const test::Scratch scratch;
+    const auto source = test::noise_source(scratch, 48000, 2, 60.0);
+    const auto plain = test::random_map(scratch, source);
+    std::mt19937 random(3);
+    const auto up_to = [&](double most) { return static_cast<double>(random() % 10000) / 10000 * most; };
+    std::vector<Correction> corrections;
+    for (std::int64_t i = 0; i < state.range(0); ++i) {
+        Correction c;
+        c.act = static_cast<CorrectionAct>(random() % 3);
+        c.to = static_cast<Stem>(random() % kStems);
+        c.region.shape = static_cast<RegionShape>(random() % 3);
+        const double at = up_to(source.seconds() - 1), hz = 100 * std::exp2(up_to(6));
+        for (int p = 0; p < 12; ++p) c.region.points.push_back({at + up_to(0.4), hz * std::exp2(up_to(1))});
+        c.region.harmonics = random() % 8 == 0;
+        corrections.push_back(std::move(c));
+    }
+    const auto map = corrected(plain, corrections, source);
+    if (!map) return state.SkipWithError("cannot prepare the corrections");
+    std::array<MaskWeights, kStems> weight_sets;
+    for (std::size_t s = 0; s < kStems; ++s) weight_sets[s] = stem_weights(StemSettings{}, s);
+    for (auto _ : state) {
+        benchmark::DoNotOptimize(render(source, *map, weight_sets, 0,
+                                        static_cast<std::int64_t>(source.frames()), {},
+                                        [](std::int64_t, auto) { return Status{}; })
+                                     .ok());
+    }
+    real_time(state, source.seconds());
+}
+BENCHMARK(shape_with_corrections)
+    ->ArgName("corrections")
+    ->Arg(0)
+    ->Arg(10)
+    ->Arg(1000)
+    ->Unit(benchmark::kMillisecond);
 
 // What is measured again when a setting moves: curve, figures and risk of a loop of 10 s.
 void curve_of_ten_seconds(benchmark::State& state) {

@@ -12,6 +12,7 @@ namespace rivlen::app {
 
 namespace {
 constexpr int kLaneGap = 3;
+constexpr int kEnlargedRows = 288;
 }  // namespace
 
 LaneCanvas::LaneCanvas(Document& document, Player& player, TimeView& view, QWidget* parent)
@@ -37,8 +38,60 @@ void LaneCanvas::set_chosen(int stem) {
 }
 
 QRect LaneCanvas::lane_rect(int lane) const {
+    if (enlarged_) return lane == *enlarged_ ? rect() : QRect();
     const int height_each = (height() - kLaneGap * (kLanes - 1)) / kLanes;
     return {0, lane * (height_each + kLaneGap), width(), height_each};
+}
+
+void LaneCanvas::enlarge(std::optional<int> lane) {
+    if (lane == enlarged_) return;
+    enlarged_ = lane;
+    show_rows();
+}
+
+void LaneCanvas::set_range(const FrequencyRange& range) {
+    range_ = range;
+    show_rows();
+}
+
+void LaneCanvas::scroll_frequencies(double part) {
+    if (enlarged_) set_range(range_.moved(part));
+}
+
+void LaneCanvas::zoom_frequencies(double factor, double around_hz) {
+    if (enlarged_) set_range(range_.zoomed(factor, around_hz));
+}
+
+void LaneCanvas::show_rows() {
+    tiles_.set_rows({range(), enlarged_ ? kEnlargedRows : kOverviewRows});
+    back_valid_ = false;
+    update();
+    emit range_changed();
+}
+
+std::optional<int> LaneCanvas::lane_at(QPointF at) const {
+    for (int lane = 0; lane < kLanes; ++lane) {
+        if (lane_rect(lane).contains(at.toPoint())) return lane;
+    }
+    return {};
+}
+
+double LaneCanvas::hz_at(int lane, double y) const {
+    const QRect rect = lane_rect(lane);
+    return range().hz_at((rect.bottom() + 1 - y) / std::max(1, rect.height()));
+}
+
+double LaneCanvas::y_of(int lane, double hz) const {
+    const QRect rect = lane_rect(lane);
+    return rect.bottom() + 1 - range().position(hz) * rect.height();
+}
+
+std::optional<double> LaneCanvas::level_at(int lane, double seconds, double hz) {
+    const auto source = document_.source();
+    const double position = range().position(hz);
+    if (!source || position < 0 || position > 1) return {};
+    return level_of_sound(tiles_, view_, width(), source->sample_rate(), seconds, position,
+                          lane > 0 ? std::optional(static_cast<std::size_t>(lane - 1)) : std::nullopt);
 }
 
 std::int64_t LaneCanvas::frame_at(double x) const {
@@ -60,7 +113,9 @@ void LaneCanvas::draw_back() {
         painter.drawText(rect(), Qt::AlignCenter,
                          tr("Drop a recording here, with or without picture,\nor bring one in with Ctrl+B."));
     } else {
-        for (int lane = 0; lane < kLanes; ++lane) draw_lane(painter, lane, lane_rect(lane));
+        for (int lane = 0; lane < kLanes; ++lane) {
+            if (!lane_rect(lane).isEmpty()) draw_lane(painter, lane, lane_rect(lane));
+        }
     }
     back_valid_ = true;
 }
@@ -89,13 +144,34 @@ void LaneCanvas::draw_lane(QPainter& painter, int lane, const QRect& rect) {
         std::min(static_cast<double>(source->frames()), (view_.start() + view_.span()) * look.sample_rate);
     if (is_stem) look.stem = stem;
     look.outline = is_stem ? stem_colour(stem).lighter(125) : colour::kText;
-    look.outline.setAlpha(200);
+    look.outline.setAlpha(enlarged_ ? 0 : 200);  // the waveform would lie over what is drawn on
     look.antialiased = true;
     complete_ = draw_sound(painter, tiles_, view_, width(), look) && complete_;
     painter.restore();
+    if (enlarged_) draw_frequencies(painter, rect);
     if (is_stem && chosen_ == static_cast<int>(stem)) {
         painter.setPen(QPen(stem_colour(stem), 1));
         painter.drawRect(rect.adjusted(0, 0, -1, -1));
+    }
+}
+
+// As many labels as there is room for.
+void LaneCanvas::draw_frequencies(QPainter& painter, const QRect& rect) const {
+    constexpr double kApart = 26;
+    painter.setFont(number_font());
+    double last = 1e9;
+    for (double decade = 10; decade < kHighestShownHz; decade *= 10) {
+        for (int k = 1; k < 10; ++k) {
+            const double hz = decade * k;
+            const double y = rect.bottom() + 1 - range().position(hz) * rect.height();
+            if (y < rect.top() + 12 || y > rect.bottom() - 4 || last - y < kApart) continue;
+            last = y;
+            painter.setPen(QPen(colour::kLine, 1, Qt::DotLine));
+            painter.drawLine(QPointF(rect.left(), y), QPointF(rect.right(), y));
+            painter.setPen(colour::kDim);
+            painter.drawText(QPointF(rect.left() + 4, y - 2),
+                             hz < 1000 ? tr("%1 Hz").arg(hz) : tr("%1 kHz").arg(hz / 1000));
+        }
     }
 }
 
@@ -134,7 +210,15 @@ void LaneCanvas::resizeEvent(QResizeEvent*) {
 }
 
 void LaneCanvas::wheelEvent(QWheelEvent* event) {
-    view_.wheel(*event, width());
+    const double steps = event->angleDelta().y() / 120.0;
+    constexpr double kZoomStep = 0.85, kScrollStep = 0.1;
+    if (enlarged_ && event->modifiers() & Qt::ControlModifier) {
+        zoom_frequencies(std::pow(kZoomStep, steps), hz_at(*enlarged_, event->position().y()));
+    } else if (enlarged_ && event->modifiers() & Qt::AltModifier) {
+        scroll_frequencies(kScrollStep * (event->angleDelta().x() / 120.0 + steps));
+    } else {
+        view_.wheel(*event, width());
+    }
     event->accept();
 }
 

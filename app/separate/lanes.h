@@ -5,6 +5,7 @@
 
 #include <QPixmap>
 #include <QWidget>
+#include <optional>
 
 #include "app/shell/document.h"
 #include "app/widgets/tiles.h"
@@ -22,11 +23,26 @@ class LaneCanvas : public QWidget {
     void set_chosen(int stem);
     // Everything on the screen has been drawn from finished tiles.
     [[nodiscard]] bool complete() const { return complete_ && tiles_.idle(); }
-    // Top and height of a lane.
+    // Where a lane is; empty while another one is enlarged.
     [[nodiscard]] QRect lane_rect(int lane) const;
+    // One lane over the whole height, with its own frequency range; none: all of them.
+    void enlarge(std::optional<int> lane);
+    [[nodiscard]] std::optional<int> enlarged() const { return enlarged_; }
+    void set_range(const FrequencyRange& range);
+    // What is shown: the range that was set while a lane is enlarged, else all frequencies.
+    [[nodiscard]] FrequencyRange range() const { return enlarged_ ? range_ : FrequencyRange(); }
+    void scroll_frequencies(double part);
+    void zoom_frequencies(double factor, double around_hz);
+    // The lane under a place, if any, and what lies there.
+    [[nodiscard]] std::optional<int> lane_at(QPointF at) const;
+    [[nodiscard]] double hz_at(int lane, double y) const;
+    [[nodiscard]] double y_of(int lane, double hz) const;
+    // Level of a lane at a place in dBFS, as it is drawn; none while it is still being made.
+    [[nodiscard]] std::optional<double> level_at(int lane, double seconds, double hz);
 
   signals:
     void lane_clicked(int lane);
+    void range_changed();
 
   protected:
     void paintEvent(QPaintEvent* event) override;
@@ -39,6 +55,8 @@ class LaneCanvas : public QWidget {
   private:
     void draw_back();
     void draw_lane(QPainter& painter, int lane, const QRect& rect);
+    void draw_frequencies(QPainter& painter, const QRect& rect) const;
+    void show_rows();
     [[nodiscard]] std::int64_t frame_at(double x) const;
     Document& document_;
     Player& player_;
@@ -47,6 +65,8 @@ class LaneCanvas : public QWidget {
     QPixmap back_;
     bool back_valid_ = false, complete_ = false;
     int chosen_ = 0;
+    std::optional<int> enlarged_;
+    FrequencyRange range_{FrequencyScale::Log, 50, 16000};
     double press_x_ = -1;
     bool dragging_ = false;
 };

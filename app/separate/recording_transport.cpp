@@ -15,7 +15,9 @@ namespace {
 
 constexpr double kSilentDb = -90;
 constexpr double kPeakFallDb = 0.4;  // each time the meter is looked at
-constexpr int kMatchRestMs = 120;    // of the settings, before levels are measured
+constexpr auto kFirstStem = static_cast<std::size_t>(Monitor::Dialogue),
+               kCut = static_cast<std::size_t>(Monitor::Cut);
+constexpr int kMatchRestMs = 120;  // of the settings, before levels are measured
 
 }  // namespace
 
@@ -77,19 +79,20 @@ QWidget* RecordingTransport::build_monitors() {
     line->setContentsMargins(0, 0, 0, 0);
     line->addWidget(new QLabel(tr("Listen to"), row));
     const std::array<QString, kMonitors> labels = {tr("Source"),  tr("Kept"),    tr("Removed"), stem_label(0),
-                                                   stem_label(1), stem_label(2), stem_label(3)};
-    const std::array<QString, kMonitors> names = {"source", "kept",  "removed", "dialogue",
-                                                  "reverb", "music", "ambience"};
+                                                   stem_label(1), stem_label(2), stem_label(3), tr("Cut")};
+    const std::array<QString, kMonitors> names = {"source", "kept",  "removed",  "dialogue",
+                                                  "reverb", "music", "ambience", "cut"};
     auto* group = new QButtonGroup(this);
     for (std::size_t m = 0; m < kMonitors; ++m) {
-        monitors_[m] =
-            make_button(labels[m], "monitor_" + names[m],
-                        m < 3 ? tr("Listen to: %1.").arg(labels[m]) : tr("Listen to this stem alone."), row);
+        monitors_[m] = make_button(labels[m], "monitor_" + names[m],
+                                   m < kFirstStem || m == kCut ? tr("Listen to: %1.").arg(labels[m])
+                                                               : tr("Listen to this stem alone."),
+                                   row);
         monitors_[m]->setCheckable(true);
         group->addButton(monitors_[m]);
-        if (m >= 3) {
+        if (m >= kFirstStem && m < kCut) {
             monitors_[m]->setProperty("drawn", true);
-            monitors_[m]->setIcon(stem_icon(m - 3));
+            monitors_[m]->setIcon(stem_icon(m - kFirstStem));
             monitors_[m]->setToolButtonStyle(Qt::ToolButtonIconOnly);
         }
         connect(monitors_[m], &QToolButton::clicked, this,
@@ -113,6 +116,7 @@ void RecordingTransport::follow_material() {
     const bool heard = document_.map_so_far() != nullptr;
     play_->setEnabled(document_.source() != nullptr);
     for (std::size_t m = 1; m < kMonitors; ++m) monitors_[m]->setEnabled(heard);
+    monitors_[kCut]->setEnabled(heard && document_.map() && document_.map()->cuts());
     if (!document_.source()) {
         sum_->setText({});
     } else if (!document_.map()) {

@@ -1,11 +1,12 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // What can be done in the Separate view, with its keys.
 #include "app/separate/separate_view.h"
+#include "app/widgets/theme.h"
 
 namespace rivlen::app {
 
 std::vector<ActionMenu> SeparateView::menus() {
-    return {listen_menu(), stem_menu(), tune_menu(), show_menu()};
+    return {listen_menu(), stem_menu(), tune_menu(), correct_menu(), show_menu()};
 }
 
 ActionMenu SeparateView::listen_menu() {
@@ -25,6 +26,7 @@ ActionMenu SeparateView::listen_menu() {
              [this] {
                  transport_->set_monitor(static_cast<Monitor>(static_cast<int>(Monitor::Dialogue) + stem_));
              }},
+            {"monitor_cut", tr("Cut"), {QKeySequence("X")}, listen_to(Monitor::Cut)},
             {"level_match",
              tr("Level match"),
              {QKeySequence("G")},
@@ -103,20 +105,100 @@ ActionMenu SeparateView::tune_menu() {
     return {tr("Tune"), {proposals, cards, settings}};
 }
 
+ActionMenu SeparateView::correct_menu() {
+    Correcting* c = &correcting_;
+    const auto tool = [this](Correcting::Tool t) { return [this, t] { take_tool(t); }; };
+    const auto act = [c](CorrectionAct a) { return [c, a] { c->act(a); }; };
+    const auto hear = [c](Correcting::Hearing what) {
+        return [c, what] { c->hear(c->hearing() == what ? Correcting::Hearing::All : what); };
+    };
+    std::vector<Action> tools = {
+        {"draw_box", tr("Draw a box"), {QKeySequence("Q")}, tool(Correcting::Tool::Box)},
+        {"draw_outline", tr("Draw an outline"), {QKeySequence("U")}, tool(Correcting::Tool::Outline)},
+        {"draw_brush", tr("Draw with the brush"), {QKeySequence("I")}, tool(Correcting::Tool::Brush)},
+    };
+    std::vector<Action> acts;
+    for (std::size_t s = 0; s < kStems; ++s)
+        acts.push_back({QString("give_%1").arg(kStemNames[s]),
+                        tr("Give to %1").arg(stem_label(s)),
+                        {QKeySequence(QString("Ctrl+%1").arg(s + 1))},
+                        [c, s] { c->give(s); }});
+    acts.push_back({"take_down", tr("Take down"), {QKeySequence("Ctrl+5")}, act(CorrectionAct::TakeDown)});
+    acts.push_back({"fill", tr("Fill"), {QKeySequence("Ctrl+6")}, act(CorrectionAct::Fill)});
+    acts.push_back({"share_as_before",
+                    tr("As the model had it"),
+                    {QKeySequence("Ctrl+7")},
+                    act(CorrectionAct::ShareAsBefore)});
+    acts.push_back({"harmonics", tr("On all its partials, or not"), {QKeySequence("Shift+H")}, [c] {
+                        c->set_harmonics(!c->shown().region.harmonics);
+                    }});
+    std::vector<Action> hearing = {
+        {"hear_region", tr("Hear only the region"), {QKeySequence("V")}, hear(Correcting::Hearing::Region)},
+        {"hear_rest", tr("Hear only the rest"), {QKeySequence("Shift+V")}, hear(Correcting::Hearing::Rest)},
+    };
+    std::vector<Action> list = {
+        {"next_correction", tr("Next correction"), {QKeySequence("PgDown")}, [c] { c->step(1); }},
+        {"correction_before", tr("Correction before"), {QKeySequence("PgUp")}, [c] { c->step(-1); }},
+        {"correction_on",
+         tr("Correction on or off"),
+         {QKeySequence("C")},
+         [c] {
+             if (c->chosen() != 0) c->switch_on(c->chosen(), !c->shown().on);
+         }},
+        {"corrections_all",
+         tr("All corrections off or on"),
+         {QKeySequence("Shift+C")},
+         [c] { c->switch_all(); }},
+        {"remove_correction", tr("Remove the correction"), {QKeySequence("Delete")}, [c] { c->remove(); }},
+        {"places_like_this", tr("Places like this"), {QKeySequence("T")}, [c] { c->find_similar(); }},
+        {"same_at_all_places",
+         tr("The same at all places"),
+         {QKeySequence("Shift+T")},
+         [c] { c->take_all_places(); }},
+    };
+    return {tr("Correct"), {tools, acts, hearing, list}};
+}
+
 ActionMenu SeparateView::show_menu() {
     return {tr("Show"),
             {{
-                {"closer",
-                 tr("Closer"),
-                 {QKeySequence("+"), QKeySequence("=")},
-                 [this] { view_.zoom(0.5, playhead_seconds()); }},
-                {"wider", tr("Wider"), {QKeySequence("-")}, [this] { view_.zoom(2.0, playhead_seconds()); }},
-                {"show_all",
-                 tr("Whole recording"),
-                 {QKeySequence("W")},
-                 [this] { view_.show(0, view_.total()); }},
-                {"show_loop", tr("Loop range"), {QKeySequence("Z")}, [this] { show_loop(); }},
-            }}};
+                 {"closer",
+                  tr("Closer"),
+                  {QKeySequence("+"), QKeySequence("=")},
+                  [this] { view_.zoom(0.5, playhead_seconds()); }},
+                 {"wider", tr("Wider"), {QKeySequence("-")}, [this] { view_.zoom(2.0, playhead_seconds()); }},
+                 {"show_all",
+                  tr("Whole recording"),
+                  {QKeySequence("W")},
+                  [this] { view_.show(0, view_.total()); }},
+                 {"show_loop", tr("Loop range"), {QKeySequence("Z")}, [this] { show_loop(); }},
+             },
+             {
+                 {"enlarge_lane",
+                  tr("Chosen stem over the whole height"),
+                  {QKeySequence("E")},
+                  [this] { enlarge_lane(!lanes_->enlarged()); }},
+                 {"frequency_closer",
+                  tr("Frequencies closer"),
+                  {QKeySequence("Ctrl+Up")},
+                  [this] { lanes_->zoom_frequencies(0.7, lanes_->range().hz_at(0.5)); }},
+                 {"frequency_wider",
+                  tr("Frequencies wider"),
+                  {QKeySequence("Ctrl+Down")},
+                  [this] { lanes_->zoom_frequencies(1 / 0.7, lanes_->range().hz_at(0.5)); }},
+                 {"frequency_higher",
+                  tr("Higher frequencies"),
+                  {QKeySequence("Shift+Up")},
+                  [this] { lanes_->scroll_frequencies(0.2); }},
+                 {"frequency_lower",
+                  tr("Lower frequencies"),
+                  {QKeySequence("Shift+Down")},
+                  [this] { lanes_->scroll_frequencies(-0.2); }},
+                 {"frequency_scale",
+                  tr("Another frequency scale"),
+                  {QKeySequence("Shift+E")},
+                  [this] { step_frequency_scale(); }},
+             }}};
 }
 
 }  // namespace rivlen::app

@@ -16,12 +16,18 @@ namespace rivlen::app {
 namespace {
 
 constexpr int kHeaderWidth = 138;
+constexpr int kTunePage = 0, kCorrectPage = 1;
 
 }  // namespace
 
 SeparateView::SeparateView(Document& document, JobList& jobs, Player& player, const QString& device,
                            QWidget* parent)
-    : QWidget(parent), document_(document), jobs_(jobs), player_(player), measuring_(document, jobs) {
+    : QWidget(parent),
+      document_(document),
+      jobs_(jobs),
+      player_(player),
+      measuring_(document, jobs),
+      correcting_(document, jobs) {
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(0, 0, 0, 0);
     column->setSpacing(4);
@@ -44,6 +50,11 @@ SeparateView::SeparateView(Document& document, JobList& jobs, Player& player, co
     connect(lanes_, &LaneCanvas::lane_clicked, this, [this](int lane) {
         if (lane > 0) choose_stem(lane - 1);
     });
+    connect(&correcting_, &Correcting::said, this, &SeparateView::said);
+    connect(&correcting_, &Correcting::hearing_changed, this, &SeparateView::feed_material);
+    connect(&correcting_, &Correcting::region_shown, this, &SeparateView::show_region);
+    connect(correction_, &CorrectionPanel::tool_wanted, this, &SeparateView::take_tool);
+    connect(regions_, &RegionEditor::pointed_at, correction_, &CorrectionPanel::show_pointed);
     choose_stem(0);
     follow_session();
     follow_material();
@@ -58,13 +69,17 @@ QWidget* SeparateView::build_lanes() {
     lanes_ = new LaneCanvas(document_, player_, view_, area);
     lanes_->setObjectName("lanes");
     strip_->setObjectName("strip");
+    regions_ = new RegionEditor(document_, correcting_, view_, *lanes_);
     line_ = new SettingLineEditor(document_, view_, *lanes_);
     auto* headers = new QWidget(area);
     headers->setFixedWidth(kHeaderWidth);
     auto* column = new QVBoxLayout(headers);
     column->setContentsMargins(0, 0, 0, 0);
     column->setSpacing(3);
-    for (int lane = 0; lane < kLanes; ++lane) column->addWidget(build_lane_header(lane, headers), 1);
+    for (int lane = 0; lane < kLanes; ++lane) {
+        lane_heads_[static_cast<std::size_t>(lane)] = build_lane_header(lane, headers);
+        column->addWidget(lane_heads_[static_cast<std::size_t>(lane)], 1);
+    }
     grid->addWidget(strip_, 0, 1);
     grid->addWidget(headers, 1, 0);
     grid->addWidget(lanes_, 1, 1);
@@ -136,9 +151,69 @@ QWidget* SeparateView::build_side() {
     picture_->setFixedHeight(96);
     picture_->setVisible(false);
     tuning_ = new TuningPanel(document_, measuring_, side);
+    correction_ = new CorrectionPanel(correcting_, side);
+    pages_ = new QStackedWidget(side);
+    pages_->addWidget(tuning_);
+    pages_->addWidget(correction_);
+    auto* choice = new QHBoxLayout;
+    choice->setContentsMargins(8, 0, 8, 0);
+    page_buttons_[kTunePage] = make_button(tr("Tune"), "page_tune", tr("Settings of the chosen stem."), side);
+    page_buttons_[kCorrectPage] =
+        make_button(tr("Correct"), "page_correct", tr("Put right by hand what the model got wrong."), side);
+    for (int page = 0; page < 2; ++page) {
+        auto* button = page_buttons_[static_cast<std::size_t>(page)];
+        button->setCheckable(true);
+        button->setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Fixed);
+        choice->addWidget(button);
+        connect(button, &QToolButton::clicked, this, [this, page] { show_page(page); });
+    }
     column->addWidget(picture_);
-    column->addWidget(tuning_, 1);
+    column->addLayout(choice);
+    column->addWidget(pages_, 1);
+    show_page(kTunePage);
     return side;
+}
+
+void SeparateView::show_page(int page) {
+    pages_->setCurrentIndex(page);
+    for (int p = 0; p < 2; ++p) page_buttons_[static_cast<std::size_t>(p)]->setChecked(p == page);
+    if (page == kTunePage) correcting_.set_tool(Correcting::Tool::None);
+}
+
+void SeparateView::take_tool(Correcting::Tool tool) {
+    if (!shown_source_) return emit said(tr("Bring in a recording first."), false);
+    if (line_->setting()) line_->close_line();
+    show_page(kCorrectPage);
+    regions_->take_tool(tool, playhead_seconds());
+}
+
+// The chosen stem's lane, or back to all of them.
+void SeparateView::enlarge_lane(bool on) {
+    if (line_->setting()) line_->close_line();
+    lanes_->enlarge(on ? std::optional(1 + stem_) : std::nullopt);
+    for (int lane = 0; lane < kLanes; ++lane)
+        lane_heads_[static_cast<std::size_t>(lane)]->setVisible(!on || lane == 1 + stem_);
+}
+
+void SeparateView::step_frequency_scale() {
+    const std::array<QString, kFrequencyScales> names = {tr("linear"), tr("logarithmic"),
+                                                         tr("as the ear has it")};
+    FrequencyRange range = lanes_->range();
+    range.scale = static_cast<FrequencyScale>((static_cast<std::size_t>(range.scale) + 1) % kFrequencyScales);
+    if (!lanes_->enlarged()) return emit said(tr("Enlarge a lane first (E)."), false);
+    lanes_->set_range(range);
+    emit said(tr("Frequencies are laid out %1.").arg(names[static_cast<std::size_t>(range.scale)]), false);
+}
+
+// The map with the corrections; less of it while only a region or the rest is to be heard.
+void SeparateView::feed_material() {
+    player_.set_material(shown_source_, correcting_.heard(shown_map_));
+}
+
+void SeparateView::show_region(double first_seconds, double last_seconds) {
+    if (first_seconds >= view_.start() && last_seconds <= view_.start() + view_.span()) return;
+    const double span = std::max(view_.span(), 1.2 * (last_seconds - first_seconds));
+    view_.show(std::max(0.0, (first_seconds + last_seconds - span) / 2), span);
 }
 
 void SeparateView::follow_session() {
@@ -174,7 +249,7 @@ void SeparateView::follow_material() {
         if (source != shown_source_) view_.set_total(source ? source->seconds() : 1.0);
         shown_source_ = source;
         shown_map_ = heard;
-        player_.set_material(source, heard);
+        feed_material();
         emit recording_changed();
         picture_->set_picture(source && material->info.picture ? source->original()
                                                                : std::filesystem::path());
@@ -205,7 +280,7 @@ void SeparateView::follow_time() {
 }
 
 bool SeparateView::settled() const {
-    return measuring_.settled() && transport_->settled();
+    return measuring_.settled() && transport_->settled() && correcting_.settled();
 }
 
 double SeparateView::playhead_seconds() const {
@@ -217,6 +292,7 @@ void SeparateView::choose_stem(int chosen) {
     stem_ = chosen;
     tuning_->choose(stem());
     lanes_->set_chosen(chosen);
+    if (lanes_->enlarged()) enlarge_lane(true);
     for (std::size_t s = 0; s < kStems; ++s) names_[s]->setChecked(s == stem());
 }
 

@@ -3,6 +3,7 @@
 // recording.
 #pragma once
 
+#include <QStackedWidget>
 #include <QToolButton>
 #include <QWidget>
 #include <array>
@@ -11,9 +12,11 @@
 
 #include "app/separate/blind.h"
 #include "app/separate/card_row.h"
+#include "app/separate/correction_panel.h"
 #include "app/separate/lanes.h"
 #include "app/separate/measuring.h"
 #include "app/separate/recording_transport.h"
+#include "app/separate/region_editor.h"
 #include "app/separate/risk_strip.h"
 #include "app/separate/setting_line_editor.h"
 #include "app/separate/tuning_panel.h"
@@ -39,6 +42,7 @@ class SeparateView : public QWidget {
     [[nodiscard]] bool settled() const;
     [[nodiscard]] TimeView& time_view() { return view_; }
     [[nodiscard]] Measuring& measuring() { return measuring_; }
+    [[nodiscard]] Correcting& correcting() { return correcting_; }
 
   signals:
     void said(const QString& sentence, bool trouble);
@@ -52,6 +56,7 @@ class SeparateView : public QWidget {
     [[nodiscard]] ActionMenu listen_menu();
     [[nodiscard]] ActionMenu stem_menu();
     [[nodiscard]] ActionMenu tune_menu();
+    [[nodiscard]] ActionMenu correct_menu();
     [[nodiscard]] ActionMenu show_menu();
     void follow_session();
     void follow_material();
@@ -66,6 +71,12 @@ class SeparateView : public QWidget {
     void remove_line();
     void compare_blind();
     void show_loop();
+    void show_page(int page);
+    void take_tool(Correcting::Tool tool);
+    void enlarge_lane(bool on);
+    void step_frequency_scale();
+    void feed_material();
+    void show_region(double first_seconds, double last_seconds);
     [[nodiscard]] double playhead_seconds() const;
     [[nodiscard]] std::size_t stem() const { return static_cast<std::size_t>(stem_); }
 
@@ -73,16 +84,22 @@ class SeparateView : public QWidget {
     JobList& jobs_;
     Player& player_;
     Measuring measuring_;
+    Correcting correcting_;
     TimeView view_;
     LaneCanvas* lanes_ = nullptr;
     SettingLineEditor* line_ = nullptr;
     TimeStrip* strip_ = nullptr;
     PicturePane* picture_ = nullptr;
+    RegionEditor* regions_ = nullptr;
+    QStackedWidget* pages_ = nullptr;
+    std::array<QToolButton*, 2> page_buttons_{};
     TuningPanel* tuning_ = nullptr;
+    CorrectionPanel* correction_ = nullptr;
     RiskStrip* risk_ = nullptr;
     CardRow* cards_ = nullptr;
     BlindComparison* blind_ = nullptr;
     RecordingTransport* transport_ = nullptr;
+    std::array<QWidget*, kLanes> lane_heads_{};
     std::array<QToolButton*, kStems> solo_{}, mute_{}, names_{};
     std::shared_ptr<const Source> shown_source_;
     std::shared_ptr<const MaskMap> shown_map_;

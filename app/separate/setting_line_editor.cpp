@@ -8,6 +8,7 @@
 #include <cmath>
 #include <functional>
 
+#include "app/widgets/controls.h"
 #include "app/widgets/text.h"
 #include "app/widgets/theme.h"
 
@@ -169,15 +170,9 @@ void SettingLineEditor::keyPressEvent(QKeyEvent* event) {
 
 // The arrow keys and Delete are this editor's while it has the focus, not the window's shortcuts.
 bool SettingLineEditor::event(QEvent* event) {
-    if (event->type() == QEvent::ShortcutOverride) {
-        const int key = static_cast<QKeyEvent*>(event)->key();
-        for (const int own :
-             {Qt::Key_Left, Qt::Key_Right, Qt::Key_Up, Qt::Key_Down, Qt::Key_Delete, Qt::Key_Escape}) {
-            if (key != own) continue;
-            event->accept();
-            return true;
-        }
-    }
+    if (claims_key(event,
+                   {Qt::Key_Left, Qt::Key_Right, Qt::Key_Up, Qt::Key_Down, Qt::Key_Delete, Qt::Key_Escape}))
+        return true;
     return QWidget::event(event);
 }
 

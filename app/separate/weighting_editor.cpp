@@ -8,6 +8,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "app/widgets/controls.h"
 #include "app/widgets/theme.h"
 
 namespace rivlen::app {
@@ -156,6 +157,13 @@ void WeightingEditor::mouseDoubleClickEvent(QMouseEvent* event) {
     });
     const auto* s = settings();
     chosen_ = s != nullptr ? static_cast<int>(s->weighting.size()) - 1 : -1;
+}
+
+bool WeightingEditor::event(QEvent* event) {
+    if (claims_key(event, {Qt::Key_Insert, Qt::Key_Backspace, Qt::Key_PageDown, Qt::Key_Up, Qt::Key_Down,
+                           Qt::Key_Left, Qt::Key_Right, Qt::Key_X, Qt::Key_Delete}))
+        return true;
+    return QWidget::event(event);
 }
 
 void WeightingEditor::keyPressEvent(QKeyEvent* event) {

@@ -17,6 +17,7 @@ class WeightingEditor : public QWidget {
     [[nodiscard]] QPointF position_of(const WeightPoint& point) const;
 
   protected:
+    bool event(QEvent* event) override;
     void paintEvent(QPaintEvent* event) override;
     void mousePressEvent(QMouseEvent* event) override;
     void mouseMoveEvent(QMouseEvent* event) override;

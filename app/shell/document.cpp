@@ -26,7 +26,9 @@ Document::Document(JobList& jobs, fs::path work_folder, QObject* parent)
       jobs_(jobs),
       work_folder_(std::move(work_folder)),
       recovery_(work_folder_),
-      media_(jobs, work_folder_, [this](const fs::path& path) { return channels_of(path); }) {
+      media_(jobs, work_folder_,
+             {[this](const fs::path& path) { return channels_of(path); },
+              [this](const fs::path& path) { return corrections_of(path); }}) {
     if (const Status ready = prepare_work_folder(work_folder_); !ready)
         qWarning("%s", ready.error().message.c_str());
     sweep_partials(work_folder_);
@@ -67,6 +69,11 @@ std::shared_ptr<const MaskMap> Document::map() const {
     return material != nullptr ? material->map : nullptr;
 }
 
+std::shared_ptr<const MaskMap> Document::model_map() const {
+    const Material* material = current_material();
+    return material != nullptr ? material->model_map : nullptr;
+}
+
 std::shared_ptr<const MaskMap> Document::map_so_far() const {
     const Material* material = current_material();
     if (material == nullptr) return nullptr;
@@ -104,6 +111,16 @@ ShapeSettings Document::shown_settings() const {
 const SettingLane* Document::line_of(std::size_t stem, Setting setting) const {
     const SessionItem* item = current_item();
     return item != nullptr && item->own_range() == nullptr ? find_lane(item->lines, stem, setting) : nullptr;
+}
+
+void Document::edit_corrections(const QString& label, const QString& key,
+                                const std::function<void(std::vector<Correction>&)>& change) {
+    if (current_item() == nullptr) return;
+    edit(label, key, [&](Session& s) {
+        auto& corrections = s.items[static_cast<std::size_t>(s.current)].corrections;
+        change(corrections);
+        normalise(corrections);
+    });
 }
 
 void Document::edit_lines(const QString& label, const QString& key,
@@ -169,15 +186,18 @@ void Document::follow_change(const Session& before) {
     const Session& now = session();
     if (!keep_timer_.isActive()) keep_timer_.start();
     compare_hashes();
-    std::vector<fs::path> regrouped;
+    std::vector<fs::path> regrouped, corrected;
     for (const auto& item : now.items) {
         const auto was = item_of(before, item.path);
-        if (was && before.items[*was].channels != item.channels) regrouped.push_back(item.path);
+        if (!was) continue;
+        if (before.items[*was].channels != item.channels) regrouped.push_back(item.path);
+        if (before.items[*was].corrections != item.corrections) corrected.push_back(item.path);
     }
     if (now.timeline.sample_rate != before.timeline.sample_rate)
         media_.set_session_rate(now.timeline.sample_rate);
     emit session_changed();
     for (const auto& path : regrouped) media_.find_map_again(path);
+    for (const auto& path : corrected) media_.correct(path);
     const auto added = added_media(now);
     const bool other_items =
         now.current != before.current || now.items.size() != before.items.size() ||
@@ -230,6 +250,11 @@ void Document::load(const fs::path& path) {
 void Document::load_media() {
     for (const auto& item : session().items) load(item.path);
     for (const auto& path : added_media(session())) load(path);
+}
+
+std::vector<Correction> Document::corrections_of(const fs::path& path) const {
+    const auto item = item_of(session(), path);
+    return item ? session().items[*item].corrections : std::vector<Correction>();
 }
 
 ChannelGrouping Document::channels_of(const fs::path& path) const {

@@ -41,6 +41,8 @@ class Document : public QObject {
     [[nodiscard]] const Material* current_material() const;
     [[nodiscard]] std::shared_ptr<const Source> source() const;
     [[nodiscard]] std::shared_ptr<const MaskMap> map() const;
+    // As the model had it, without corrections.
+    [[nodiscard]] std::shared_ptr<const MaskMap> model_map() const;
     // To look at and listen to: also one that is still being made.
     [[nodiscard]] std::shared_ptr<const MaskMap> map_so_far() const;
 
@@ -68,6 +70,9 @@ class Document : public QObject {
     void set_value(const QString& label, std::size_t stem, Setting setting, double value);
     // A proposal as one step; a line of isolation gets a point.
     void take_proposal(const QString& label, std::size_t stem, const Proposal& proposal);
+    // The corrections of the current recording.
+    void edit_corrections(const QString& label, const QString& key,
+                          const std::function<void(std::vector<Correction>&)>& change);
     void edit_lines(const QString& label, const QString& key,
                     const std::function<void(std::vector<SettingLane>&)>& change);
 
@@ -137,6 +142,7 @@ class Document : public QObject {
     void take_up(const std::filesystem::path& path);
     void load_media();
     void load(const std::filesystem::path& path);
+    [[nodiscard]] std::vector<Correction> corrections_of(const std::filesystem::path& path) const;
     [[nodiscard]] ChannelGrouping channels_of(const std::filesystem::path& path) const;
     void want(Waiting waiting);
     void look_at(const std::filesystem::path& path, std::function<void()> then);

@@ -3,6 +3,7 @@
 
 #include <QPointer>
 #include <algorithm>
+#include <utility>
 
 #include "app/widgets/text.h"
 #include "core/separation/shaper.h"
@@ -14,12 +15,19 @@ namespace rivlen::app {
 
 namespace fs = std::filesystem;
 
-MediaPool::MediaPool(JobList& jobs, fs::path work_folder,
-                     std::function<ChannelGrouping(const fs::path&)> channels_of, QObject* parent)
-    : QObject(parent),
-      jobs_(jobs),
-      work_folder_(std::move(work_folder)),
-      channels_of_(std::move(channels_of)) {}
+namespace {
+constexpr std::size_t kFewFills = 4;  // that are made ready at once
+constexpr int kSumRestMs = 1500;
+}  // namespace
+
+MediaPool::MediaPool(JobList& jobs, fs::path work_folder, Wishes wishes, QObject* parent)
+    : QObject(parent), jobs_(jobs), work_folder_(std::move(work_folder)), wishes_(std::move(wishes)) {
+    sum_timer_.setSingleShot(true);
+    sum_timer_.setInterval(kSumRestMs);
+    connect(&sum_timer_, &QTimer::timeout, this, [this] {
+        for (const auto& path : std::exchange(sums_due_, {})) measure_sum(path);
+    });
+}
 
 const Material* MediaPool::find(const fs::path& path) const {
     const auto found = materials_.find(path);
@@ -135,20 +143,60 @@ void MediaPool::find_map_again(const fs::path& path) {
     const auto found = materials_.find(path);
     if (found == materials_.end() || !found->second.source) return;
     found->second.map.reset();
+    found->second.model_map.reset();
     find_map(path);
 }
 
 void MediaPool::find_map(const fs::path& path) {
     Material& material = materials_[path];
-    auto map = best_map(*material.source, channels_of_(path), work_folder_);
+    auto map = best_map(*material.source, wishes_.channels(path), work_folder_);
     if (!map) return;
-    material.map = std::make_shared<const MaskMap>(std::move(*map));
+    set_map(path, std::move(*map));
+}
+
+void MediaPool::set_map(const fs::path& path, MaskMap map) {
+    Material& material = materials_[path];
+    material.model_map = std::make_shared<const MaskMap>(std::move(map));
+    material.map = material.model_map;
+    material.corrections.reset();
+    correct(path);
     measure_sum(path);
 }
 
+// Most corrections are ready in no time; many fills, which look at the sound, are made ready in the
+// background.
+void MediaPool::correct(const fs::path& path) {
+    const auto found = materials_.find(path);
+    if (found == materials_.end() || !found->second.model_map) return;
+    Material& material = found->second;
+    const auto corrections = wishes_.corrections(path);
+    const int number = ++material.correcting;
+    const auto prepare = [corrections, source = material.source, map = material.model_map,
+                          earlier = material.corrections](const JobControl& job) {
+        return PreparedCorrections::prepare(corrections, *source, *map, job, earlier.get());
+    };
+    const auto take = [this, path,
+                       number](const Result<std::shared_ptr<const PreparedCorrections>>& prepared) {
+        Material& here = materials_[path];
+        if (!prepared || number != here.correcting || !here.model_map) return;
+        here.corrections = *prepared;
+        here.map = (*prepared)->empty()
+                       ? here.model_map
+                       : std::make_shared<const MaskMap>(here.model_map->corrected(*prepared));
+        sums_due_.insert(path);
+        sum_timer_.start();
+        emit changed();
+    };
+    if (PreparedCorrections::new_fills(corrections, material.corrections.get()) <= kFewFills)
+        return take(prepare({}));
+    jobs_.start_for<std::shared_ptr<const PreparedCorrections>>(tr("Preparing corrections"), prepare, take);
+}
+
 void MediaPool::measure_sum(const fs::path& path) {
-    const Material& material = materials_[path];
-    jobs_.start_for<double>(
+    Material& material = materials_[path];
+    if (!material.source || !material.map) return;
+    if (material.sum_job != 0) jobs_.cancel(material.sum_job);
+    material.sum_job = jobs_.start_for<double>(
         tr("Checking the sum"),
         [source = material.source, map = material.map](const JobControl& job) -> Result<double> {
             const double sum =
@@ -157,6 +205,7 @@ void MediaPool::measure_sum(const fs::path& path) {
         },
         [this, path](const Result<double>& sum_dbfs) {
             if (!sum_dbfs) return;
+            materials_[path].sum_job = 0;
             materials_[path].sum_dbfs = *sum_dbfs;
             emit changed();
         },
@@ -180,7 +229,7 @@ void MediaPool::split(const fs::path& path, const std::string& model, RecordingF
     wish.work_folder = work_folder_;
     wish.model = find_model(model);
     wish.again = true;
-    wish.channels = channels_of_(path);
+    wish.channels = wishes_.channels(path);
     wish.wanted_frame = wanted.count;
     // The job list waits for the thread of the split before it goes; this may go earlier.
     wish.on_part = [&jobs = jobs_, me = QPointer<MediaPool>(this), path](MaskMap part) {
@@ -210,9 +259,8 @@ void MediaPool::split(const fs::path& path, const std::string& model, RecordingF
                               .arg(done->report->times_real_time, 0, 'f', 0),
                           false);
                 // Channels may be grouped otherwise by now: then the map stays for later.
-                if (channels_of_(path) == channels) {
-                    here.map = std::make_shared<const MaskMap>(std::move(done->map));
-                    measure_sum(path);
+                if (wishes_.channels(path) == channels) {
+                    set_map(path, std::move(done->map));
                 }
             }
             emit changed();

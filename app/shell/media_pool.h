@@ -5,11 +5,13 @@
 
 #include <QObject>
 #include <QString>
+#include <QTimer>
 #include <filesystem>
 #include <functional>
 #include <map>
 #include <memory>
 #include <optional>
+#include <set>
 #include <string>
 #include <vector>
 
@@ -19,18 +21,23 @@
 #include "core/media/source.h"
 #include "core/mix/plan.h"
 #include "core/separation/channel_groups.h"
+#include "core/separation/corrections.h"
 #include "core/separation/mask_map.h"
 
 namespace rivlen::app {
 
 struct Material {
     std::shared_ptr<const Source> source;
-    std::shared_ptr<const MaskMap> map;
+    std::shared_ptr<const MaskMap> model_map;  // as the model had it
+    std::shared_ptr<const MaskMap> map;        // with the corrections: what everything reads
+    std::shared_ptr<const PreparedCorrections> corrections;
     std::shared_ptr<const MaskMap> map_so_far;  // while it is split for the first time
     MediaInfo info;
     std::optional<double> sum_dbfs;                 // measured once the recording is split
     std::shared_ptr<const Source> at_session_rate;  // for the rebuild, once it is there
     bool loading = false, converting = false;
+    int correcting = 0;       // how often that was begun
+    int sum_job = 0;          // measures sum_dbfs
     bool left_alone = false;  // not to be read by itself: an earlier run ended over it
     QString trouble;          // why it cannot be used, if so
 };
@@ -38,10 +45,12 @@ struct Material {
 class MediaPool : public QObject {
     Q_OBJECT
   public:
-    // channels_of: how the channels of a recording share masks now.
-    MediaPool(JobList& jobs, std::filesystem::path work_folder,
-              std::function<ChannelGrouping(const std::filesystem::path&)> channels_of,
-              QObject* parent = nullptr);
+    // What the session says of a recording.
+    struct Wishes {
+        std::function<ChannelGrouping(const std::filesystem::path&)> channels;  // how they share masks now
+        std::function<std::vector<Correction>(const std::filesystem::path&)> corrections;
+    };
+    MediaPool(JobList& jobs, std::filesystem::path work_folder, Wishes wishes, QObject* parent = nullptr);
 
     [[nodiscard]] const Material* find(const std::filesystem::path& path) const;
     [[nodiscard]] bool has(const std::filesystem::path& path) const { return materials_.contains(path); }
@@ -62,6 +71,8 @@ class MediaPool : public QObject {
     void set_session_rate(int rate);
     // After the channels of a recording share masks otherwise: the map of an earlier split, if there is one.
     void find_map_again(const std::filesystem::path& path);
+    // After the corrections of a recording have changed.
+    void correct(const std::filesystem::path& path);
     // Splits a recording, what follows `wanted` first. Does nothing while one is split already.
     void split(const std::filesystem::path& path, const std::string& model, RecordingFrame wanted);
     [[nodiscard]] bool splitting() const { return splitting_ != 0; }
@@ -76,16 +87,19 @@ class MediaPool : public QObject {
   private:
     void say(const Error& error);
     void find_map(const std::filesystem::path& path);
+    void set_map(const std::filesystem::path& path, MaskMap map);
     void convert(const std::filesystem::path& path);
     void measure_sum(const std::filesystem::path& path);
     void show_part(const std::filesystem::path& path, std::shared_ptr<const MaskMap> map);
 
     JobList& jobs_;
     std::filesystem::path work_folder_;
-    std::function<ChannelGrouping(const std::filesystem::path&)> channels_of_;
+    Wishes wishes_;
     std::map<std::filesystem::path, Material> materials_;
     int session_rate_ = 0;
     int splitting_ = 0;
+    QTimer sum_timer_;  // after corrections, when they have rested
+    std::set<std::filesystem::path> sums_due_;
 };
 
 }  // namespace rivlen::app

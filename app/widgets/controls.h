@@ -2,9 +2,12 @@
 // Controls as they are made everywhere: named for tests, explained in a sentence, reachable by the Tab key.
 #pragma once
 
+#include <QKeyEvent>
 #include <QLabel>
 #include <QString>
 #include <QToolButton>
+#include <algorithm>
+#include <initializer_list>
 
 #include "app/widgets/theme.h"
 
@@ -33,6 +36,16 @@ inline QLabel* make_note(const QString& text, QWidget* parent) {
     label->setWordWrap(true);
     dim(label);
     return label;
+}
+
+// In a widget's event(): these keys are the widget's own while it has the focus, not shortcuts of the window.
+// True when the event was one of them being asked for.
+[[nodiscard]] inline bool claims_key(QEvent* event, std::initializer_list<int> keys) {
+    if (event->type() != QEvent::ShortcutOverride) return false;
+    const int key = static_cast<QKeyEvent*>(event)->key();
+    if (std::find(keys.begin(), keys.end(), key) == keys.end()) return false;
+    event->accept();
+    return true;
 }
 
 // A window that is open already comes to the front instead of opening once more. False when there is none of

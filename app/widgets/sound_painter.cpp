@@ -5,6 +5,8 @@
 #include <algorithm>
 #include <cmath>
 
+#include "core/dsp/decibels.h"
+
 namespace rivlen::app {
 
 namespace {
@@ -89,6 +91,22 @@ bool draw_sound(QPainter& painter, TileStore& tiles, const TimeView& view, int w
     outline.draw();
     painter.restore();
     return complete;
+}
+
+std::optional<double> level_of_sound(TileStore& tiles, const TimeView& view, int width, int sample_rate,
+                                     double seconds, double height, std::optional<std::size_t> stem) {
+    const int level = level_for(view.span() * sample_rate / std::max(width, 1));
+    const double column = seconds * sample_rate / std::ldexp(1.0, level);
+    const auto index = static_cast<std::int64_t>(std::floor(column / static_cast<double>(kTileColumns)));
+    const Tile* tile = tiles.tile({level, index});
+    if (tile == nullptr || column < 0) return {};
+    const Overview& o = tile->overview;
+    const auto c = std::min(static_cast<std::size_t>(column) % kTileColumns, o.columns - 1);
+    const auto row = static_cast<std::size_t>(std::lround(height * static_cast<double>(o.rows - 1)));
+    const std::size_t at = c * o.rows + row;
+    const double db = dbfs_of_code(o.level[at]);
+    if (!stem || o.share[*stem].empty()) return db;
+    return db + db_of_amplitude(std::max(1.0, static_cast<double>(o.share[*stem][at])) / 255);
 }
 
 }  // namespace rivlen::app

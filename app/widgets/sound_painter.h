@@ -29,4 +29,10 @@ struct SoundLook {
 // False when some of it is still being made.
 bool draw_sound(QPainter& painter, TileStore& tiles, const TimeView& view, int width, const SoundLook& look);
 
+// Level in dBFS of what draw_sound() draws at a time and a height (0: the lowest frequency, 1: the highest),
+// as the picture is coded; none while that is still being made.
+[[nodiscard]] std::optional<double> level_of_sound(TileStore& tiles, const TimeView& view, int width,
+                                                   int sample_rate, double seconds, double height,
+                                                   std::optional<std::size_t> stem);
+
 }  // namespace rivlen::app

@@ -20,22 +20,23 @@ double brightness(double code) {
 
 void colour_tile(Tile& tile, bool with_map) {
     const Overview& view = tile.overview;
+    const auto rows = static_cast<int>(view.rows);
     std::array<std::array<double, 3>, kStems> tints{};
     for (std::size_t s = 0; s < kStems; ++s)
         tints[s] = {stem_colour(s).redF(), stem_colour(s).greenF(), stem_colour(s).blueF()};
     for (auto& image : tile.images)
-        image = QImage(static_cast<int>(view.columns), kOverviewRows, QImage::Format_RGB32);
+        image = QImage(static_cast<int>(view.columns), rows, QImage::Format_RGB32);
     const auto pixel = [](const std::array<double, 3>& tint, double light) {
         return qRgb(static_cast<int>(12 + 243 * tint[0] * light),
                     static_cast<int>(14 + 241 * tint[1] * light),
                     static_cast<int>(16 + 239 * tint[2] * light));
     };
-    for (int row = 0; row < kOverviewRows; ++row) {
+    for (int row = 0; row < rows; ++row) {
         std::array<QRgb*, 1 + kStems> lines{};
         for (std::size_t i = 0; i < lines.size(); ++i)
-            lines[i] = reinterpret_cast<QRgb*>(tile.images[i].scanLine(kOverviewRows - 1 - row));
+            lines[i] = reinterpret_cast<QRgb*>(tile.images[i].scanLine(rows - 1 - row));
         for (std::size_t c = 0; c < view.columns; ++c) {
-            const std::size_t at = c * kOverviewRows + static_cast<std::size_t>(row);
+            const std::size_t at = c * view.rows + static_cast<std::size_t>(row);
             const double code = view.level[at];
             std::array<double, 3> mixed = {0.78, 0.80, 0.78};
             double sum = 0;  // nothing where it is not split
@@ -59,7 +60,7 @@ void colour_tile(Tile& tile, bool with_map) {
 
 }  // namespace
 
-TileStore::TileStore(QObject* parent) : QObject(parent), tiles_(kTilesKept) {
+TileStore::TileStore(QObject* parent) : QObject(parent), tiles_(kTilesKept), stale_(kTilesKept) {
     pool_.setMaxThreadCount(1);
 }
 
@@ -70,37 +71,60 @@ TileStore::~TileStore() {
 
 void TileStore::set_material(std::shared_ptr<const Source> source, std::shared_ptr<const MaskMap> map) {
     if (source == source_ && map == map_) return;
+    const bool other_masks = source == source_ && map && map_;
+    source_ = std::move(source);
+    map_ = std::move(map);
+    if (other_masks) {
+        for (const TileKey& key : tiles_.keys()) stale_.insert(key, tiles_.take(key), cost());
+    } else {
+        stale_.clear();
+    }
+    forget_all();
+}
+
+// So that tall pictures take no more memory.
+int TileStore::cost() const {
+    return std::max(1, rows_.count / kOverviewRows);
+}
+
+void TileStore::set_rows(const OverviewRows& rows) {
+    if (rows == rows_) return;
+    rows_ = rows;
+    stale_.clear();
+    forget_all();
+}
+
+void TileStore::forget_all() {
     ++generation_;
     pool_.clear();
     tiles_.clear();
     pending_.clear();
-    source_ = std::move(source);
-    map_ = std::move(map);
     emit ready();
 }
 
 const Tile* TileStore::tile(const TileKey& key) {
     if (const Tile* found = tiles_.object(key)) return found;
-    if (!source_ || pending_.contains(key)) return nullptr;
+    if (!source_ || pending_.contains(key)) return stale_.object(key);
     pending_.insert(key);
-    pool_.start([this, key, source = source_, map = map_, generation = generation_] {
+    pool_.start([this, key, source = source_, map = map_, rows = rows_, generation = generation_] {
         auto tile = std::make_shared<Tile>();
         const std::int64_t frames = std::int64_t{1} << key.level;
         tile->overview =
             make_overview(*source, map.get(), key.index * frames * static_cast<std::int64_t>(kTileColumns),
-                          frames, kTileColumns);
+                          frames, kTileColumns, rows);
         colour_tile(*tile, map != nullptr);
         QMetaObject::invokeMethod(
             this,
             [this, key, tile, generation] {
                 if (generation != generation_) return;
                 pending_.remove(key);
-                tiles_.insert(key, new Tile(*tile));  // QCache takes ownership
+                stale_.remove(key);
+                tiles_.insert(key, new Tile(*tile), cost());  // QCache takes ownership
                 emit ready();
             },
             Qt::QueuedConnection);
     });
-    return nullptr;
+    return stale_.object(key);
 }
 
 }  // namespace rivlen::app

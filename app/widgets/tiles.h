@@ -17,7 +17,7 @@ namespace rivlen::app {
 inline constexpr std::size_t kTileColumns = 256;
 
 struct Tile {
-    std::array<QImage, 1 + kStems> images;  // source, then stems; kTileColumns x kOverviewRows
+    std::array<QImage, 1 + kStems> images;  // source, then stems; kTileColumns x rows
     Overview overview;
 };
 
@@ -37,6 +37,8 @@ class TileStore : public QObject {
     ~TileStore() override;
 
     void set_material(std::shared_ptr<const Source> source, std::shared_ptr<const MaskMap> map);
+    // Frequencies of the pictures from now on.
+    void set_rows(const OverviewRows& rows);
     // The tile, or null when it is still being made (ready() follows).
     [[nodiscard]] const Tile* tile(const TileKey& key);
     [[nodiscard]] bool idle() const { return pending_.isEmpty(); }
@@ -47,8 +49,12 @@ class TileStore : public QObject {
   private:
     std::shared_ptr<const Source> source_;
     std::shared_ptr<const MaskMap> map_;
+    void forget_all();
+    [[nodiscard]] int cost() const;
+    OverviewRows rows_;
     int generation_ = 0;
     QCache<TileKey, Tile> tiles_;
+    QCache<TileKey, Tile> stale_;  // of the same sound with other masks: shown until the new ones are there
     QSet<TileKey> pending_;
     QThreadPool pool_;
 };

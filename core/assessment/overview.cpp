@@ -11,54 +11,53 @@ namespace rivlen {
 
 namespace {
 
-constexpr double kLowHz = 50.0;
-constexpr double kHighHz = 20000.0;
-
 std::uint8_t level_code(float power) {
     const float db = 10.0F * std::log10(power + 1e-14F);
     return static_cast<std::uint8_t>(std::clamp((db + 110.0F) * 2.55F, 0.0F, 255.0F));
 }
 
 // First bin of every row's range; rows narrower than a bin take the nearest bin.
-std::array<std::pair<int, int>, kOverviewRows> row_bins(int sample_rate, int fft_size) {
-    std::array<std::pair<int, int>, kOverviewRows> ranges{};
+std::vector<std::pair<int, int>> row_bins(const OverviewRows& rows, int sample_rate, int fft_size) {
+    std::vector<std::pair<int, int>> ranges;
     const int top = fft_size / 2;
-    for (int r = 0; r < kOverviewRows; ++r) {
+    for (int r = 0; r < rows.count; ++r) {
         const auto bin = [&](double row) {
-            return kLowHz * std::pow(kHighHz / kLowHz, row / (kOverviewRows - 1)) * fft_size / sample_rate;
+            const double at = std::max(0.0, rows.hz(row)) * fft_size / sample_rate;
+            return std::min(top, static_cast<int>(std::lround(at)));
         };
-        const int low = std::min(top, static_cast<int>(std::lround(bin(r - 0.5))));
-        const int high = std::min(top, static_cast<int>(std::lround(bin(r + 0.5))));
-        ranges[static_cast<std::size_t>(r)] = {low, std::max(high, low + 1)};
+        const int low = bin(r - 0.5);
+        ranges.emplace_back(low, std::max(bin(r + 0.5), low + 1));
     }
     return ranges;
 }
 
-int row_band(int row) {
-    const double bin = overview_row_hz(row) * kModelFft / kModelRate;
-    return band_of_bin()[static_cast<std::size_t>(
-        std::clamp(static_cast<int>(std::lround(bin)), 0, kModelBins - 1))];
+std::vector<std::size_t> row_bands(const OverviewRows& rows) {
+    std::vector<std::size_t> bands;
+    for (int r = 0; r < rows.count; ++r) {
+        const double bin = rows.hz(r) * kModelFft / kModelRate;
+        bands.push_back(static_cast<std::size_t>(band_of_bin()[static_cast<std::size_t>(
+            std::clamp(static_cast<int>(std::lround(bin)), 0, kModelBins - 1))]));
+    }
+    return bands;
 }
 
 }  // namespace
 
-double overview_row_hz(int row) {
-    return kLowHz * std::pow(kHighHz / kLowHz, static_cast<double>(row) / (kOverviewRows - 1));
-}
-
 Overview make_overview(const Source& source, const MaskMap* map, std::int64_t first_frame,
-                       std::int64_t frames_per_column, std::size_t columns) {
+                       std::int64_t frames_per_column, std::size_t columns, const OverviewRows& rows) {
     Overview view;
     view.columns = columns;
-    view.level.assign(columns * kOverviewRows, 0);
+    view.rows = static_cast<std::size_t>(rows.count);
+    view.level.assign(columns * view.rows, 0);
     view.lowest.assign(columns, 0.0F);
     view.highest.assign(columns, 0.0F);
     if (map != nullptr) {
-        for (auto& share : view.share) share.assign(columns * kOverviewRows, 0);
+        for (auto& share : view.share) share.assign(columns * view.rows, 0);
         for (auto& outline : view.outline) outline.assign(columns, 0.0F);
     }
     Stft stft(shape_fft_size(source.sample_rate()));
-    const auto ranges = row_bins(source.sample_rate(), stft.fft_size());
+    const auto bands = row_bands(rows);
+    const auto ranges = row_bins(rows, source.sample_rate(), stft.fft_size());
     const auto size = static_cast<std::size_t>(stft.fft_size());
     const auto channels = static_cast<std::size_t>(source.channels());
     std::vector<float> time(size);
@@ -110,7 +109,7 @@ Overview make_overview(const Source& source, const MaskMap* map, std::int64_t fi
             for (std::size_t g = 0; split && g < groups.size(); ++g)
                 map->read(map_frame, masks[g], static_cast<int>(g));
             std::array<float, kStems> stem_power{};
-            for (std::size_t r = 0; r < kOverviewRows; ++r) {
+            for (std::size_t r = 0; r < view.rows; ++r) {
                 float sum = 0.0F;
                 for (std::size_t g = 0; g < groups.size(); ++g) {
                     sums[g] = 0.0F;
@@ -118,10 +117,10 @@ Overview make_overview(const Source& source, const MaskMap* map, std::int64_t fi
                         sums[g] += power[g][static_cast<std::size_t>(k)];
                     sum += sums[g];
                 }
-                auto& level = view.level[c * kOverviewRows + r];
+                auto& level = view.level[c * view.rows + r];
                 level = std::max(level, level_code(sum * full_scale));
                 if (!split) continue;
-                const auto band = static_cast<std::size_t>(row_band(static_cast<int>(r)));
+                const std::size_t band = bands[r];
                 for (std::size_t s = 0; s < kStems; ++s) {
                     // Where channels have masks of their own, they count by their power.
                     float mean = sum > 0.0F ? 0.0F : masks[0][s * kBands + band];
@@ -130,7 +129,7 @@ Overview make_overview(const Source& source, const MaskMap* map, std::int64_t fi
                         if (sum > 0.0F) mean += mask * sums[g] / sum;
                         stem_power[s] += mask * mask * sums[g];
                     }
-                    auto& share = view.share[s][c * kOverviewRows + r];
+                    auto& share = view.share[s][c * view.rows + r];
                     share = std::max(share,
                                      static_cast<std::uint8_t>(std::lround(std::min(mean, 1.0F) * 255.0F)));
                 }

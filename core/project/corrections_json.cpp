@@ -34,11 +34,14 @@ json region_to_json(const Region& region) {
                 {"points", std::move(points)},
                 {"edge_ms", region.edge_ms},
                 {"edge_semitones", region.edge_semitones}};
-    if (region.shape == RegionShape::Brush) {
+    const Region standard;
+    if (region.shape == RegionShape::Brush || region.brush_ms != standard.brush_ms ||
+        region.brush_semitones != standard.brush_semitones) {
         out["brush_ms"] = region.brush_ms;
         out["brush_semitones"] = region.brush_semitones;
     }
-    if (region.harmonics) out["harmonics_of_partial"] = region.partial;
+    if (region.harmonics) out["harmonics"] = true;
+    if (region.partial != standard.partial) out["partial"] = region.partial;
     return out;
 }
 
@@ -57,10 +60,8 @@ Region region_from_json(const json& entry) {
     region.edge_semitones = number(entry, "edge_semitones", 0, 60, standard.edge_semitones);
     region.brush_ms = number(entry, "brush_ms", 1, 10000, standard.brush_ms);
     region.brush_semitones = number(entry, "brush_semitones", 0, 60, standard.brush_semitones);
-    const json& partial = part(entry, "harmonics_of_partial");
-    region.harmonics = partial.is_number_integer();
-    if (region.harmonics)
-        region.partial = static_cast<int>(number(entry, "harmonics_of_partial", 1, kMostPartials, 1));
+    region.harmonics = flag(entry, "harmonics", false);
+    region.partial = static_cast<int>(number(entry, "partial", 1, kMostPartials, 1));
     return region;
 }
 
@@ -72,13 +73,14 @@ json to_json(const Correction& c) {
                 {"strength", c.strength_percent},
                 {"region", region_to_json(c.region)}};
     if (c.outside) out["outside"] = true;
-    if (c.act == CorrectionAct::TakeDown) out["take_down_db"] = c.take_down_db;
-    if (c.act == CorrectionAct::Give) {
-        out["to"] = kStemNames[static_cast<std::size_t>(c.to)];
-        out["from"] = json::array();
-        for (std::size_t s = 0; s < kStems; ++s) {
-            if (c.from[s]) out["from"].push_back(kStemNames[s]);
-        }
+    const Correction standard;
+    if (c.act == CorrectionAct::TakeDown || c.take_down_db != standard.take_down_db)
+        out["take_down_db"] = c.take_down_db;
+    if (c.act != CorrectionAct::Give && c.to == standard.to && c.from == standard.from) return out;
+    out["to"] = kStemNames[static_cast<std::size_t>(c.to)];
+    out["from"] = json::array();
+    for (std::size_t s = 0; s < kStems; ++s) {
+        if (c.from[s]) out["from"].push_back(kStemNames[s]);
     }
     return out;
 }

@@ -69,7 +69,8 @@ struct PreparedCorrections::Filling {
 
 struct PreparedCorrections::Entry {
     explicit Entry(const Correction& correction)
-        : reader(correction.region),
+        : region(correction.region),
+          reader(correction.region),
           act(correction.act),
           outside(correction.outside),
           to(static_cast<std::size_t>(correction.to)),
@@ -78,13 +79,14 @@ struct PreparedCorrections::Entry {
           down(correction.take_down_db >= kMostTakeDownDb
                    ? 0.0F
                    : static_cast<float>(amplitude_of_db(-correction.take_down_db))) {}
+    Region region;
     RegionReader reader;
     CorrectionAct act;
     bool outside;
     std::size_t to;
     std::array<bool, kStems> from;
     float strength, down;
-    Filling filling;
+    std::shared_ptr<const Filling> filling;  // of a fill
 
     void apply(double map_frame, int group, std::span<const float> strengths, std::span<const float> before,
                std::span<float> masks) const;
@@ -116,7 +118,8 @@ void PreparedCorrections::Entry::give(std::size_t band, float part, std::span<fl
 
 void PreparedCorrections::Entry::fill(double map_frame, int group, std::size_t band, float part,
                                       std::span<float> masks) const {
-    const Filling& f = filling;
+    if (!filling) return;
+    const Filling& f = *filling;
     if (f.frames == 0 || band < f.first_band || band >= f.first_band + f.bands) return;
     const double at =
         std::clamp(map_frame - static_cast<double>(f.first), 0.0, static_cast<double>(f.frames - 1));
@@ -216,6 +219,14 @@ PreparedCorrections::Filling PreparedCorrections::fill_of(const Entry& entry, co
                 here > wanted ? std::sqrt(wanted / here) : 1.0F;
         }
     }
+    // A frame that a bang only touches is as loud as one, but all of it at one end: it is turned down as far
+    // as the louder of its neighbours.
+    const auto single = out.gains;
+    for (std::size_t i = 0; i < single.size(); ++i) {
+        const float before = i >= kBands ? single[i - kBands] : single[i];
+        const float after = i + kBands < single.size() ? single[i + kBands] : single[i];
+        out.gains[i] = std::min({before, single[i], after});
+    }
     const auto mean_masks = [&](std::int64_t first, std::int64_t end, int group) {
         std::vector<float> sum(kMaskRow), row(kMaskRow);
         std::vector<float> weight(kBands, 1e-20F);
@@ -242,8 +253,8 @@ PreparedCorrections::Filling PreparedCorrections::fill_of(const Entry& entry, co
 }
 
 Result<std::shared_ptr<const PreparedCorrections>> PreparedCorrections::prepare(
-    std::span<const Correction> corrections, const Source& source, const MaskMap& map,
-    const JobControl& job) {
+    std::span<const Correction> corrections, const Source& source, const MaskMap& map, const JobControl& job,
+    const PreparedCorrections* earlier) {
     std::vector<Correction> sound(corrections.begin(), corrections.end());
     normalise(sound);
     std::shared_ptr<PreparedCorrections> out(new PreparedCorrections);
@@ -251,12 +262,29 @@ Result<std::shared_ptr<const PreparedCorrections>> PreparedCorrections::prepare(
         if (job.cancelled()) return JobControl::cancelled_error();
         if (!c.on || c.strength_percent <= 0) continue;
         Entry entry(c);
-        if (c.act == CorrectionAct::Fill && !c.outside) entry.filling = fill_of(entry, source, map);
+        if (c.act == CorrectionAct::Fill && !c.outside) {
+            if (earlier != nullptr) entry.filling = earlier->filling_of(c.region);
+            if (!entry.filling) entry.filling = std::make_shared<const Filling>(fill_of(entry, source, map));
+        }
         out->cuts_ = out->cuts_ || c.act == CorrectionAct::TakeDown || c.act == CorrectionAct::Fill;
         out->entries_.push_back(std::move(entry));
     }
     out->index_by_time(static_cast<double>(map.facts().frames) / kMapFramesPerSecond);
     return std::shared_ptr<const PreparedCorrections>(std::move(out));
+}
+
+std::shared_ptr<const PreparedCorrections::Filling> PreparedCorrections::filling_of(
+    const Region& region) const {
+    const auto found =
+        std::ranges::find_if(entries_, [&](const Entry& e) { return e.filling && e.region == region; });
+    return found != entries_.end() ? found->filling : nullptr;
+}
+
+std::size_t PreparedCorrections::new_fills(std::span<const Correction> corrections,
+                                           const PreparedCorrections* earlier) {
+    return static_cast<std::size_t>(std::ranges::count_if(corrections, [&](const Correction& c) {
+        return c.on && c.act == CorrectionAct::Fill && (earlier == nullptr || !earlier->filling_of(c.region));
+    }));
 }
 
 void PreparedCorrections::index_by_time(double recording_seconds) {

@@ -61,10 +61,15 @@ void normalise(std::vector<Correction>& corrections);
 class PreparedCorrections {
   public:
     // Those that are on, in the order of the list. Fills look at a second of sound and masks on either side
-    // of their regions; `map` without corrections. Errors: Cancelled.
+    // of their regions, unless `earlier`, made for the same recording and map, has them; `map` without
+    // corrections. Errors: Cancelled.
     [[nodiscard]] static Result<std::shared_ptr<const PreparedCorrections>> prepare(
         std::span<const Correction> corrections, const Source& source, const MaskMap& map,
-        const JobControl& job = {});
+        const JobControl& job = {}, const PreparedCorrections* earlier = nullptr);
+    // Fills among them that are not ready in `earlier` (may be null).
+    [[nodiscard]] static std::size_t new_fills(std::span<const Correction> corrections,
+                                               const PreparedCorrections* earlier);
+    [[nodiscard]] bool empty() const { return entries_.empty(); }
     PreparedCorrections(const PreparedCorrections&) = delete;
     PreparedCorrections& operator=(const PreparedCorrections&) = delete;
     ~PreparedCorrections();
@@ -81,6 +86,7 @@ class PreparedCorrections {
     struct Entry;
     struct Filling;
     PreparedCorrections();
+    [[nodiscard]] std::shared_ptr<const Filling> filling_of(const Region& region) const;
     static Filling fill_of(const Entry& entry, const Source& source, const MaskMap& map);
     void index_by_time(double recording_seconds);
     std::vector<Entry> entries_;

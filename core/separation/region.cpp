@@ -128,6 +128,8 @@ RegionReader::RegionReader(const Region& region)
     // An edge is never wider than the region, so that its middle holds fully.
     edge_seconds_ = std::min(region.edge_ms / 1000, bounds.last_seconds - bounds.first_seconds);
     edge_semitones_ = std::min(region.edge_semitones, high - low);
+    // What begins with the recording has no edge there.
+    if (shape_ == RegionShape::Box && places_[0].seconds <= 0) places_[0].seconds = -edge_seconds_;
     first_seconds_ = bounds.first_seconds - edge_seconds_ / 2;
     last_seconds_ = bounds.last_seconds + edge_seconds_ / 2;
     first_partial_ = last_partial_ = partial_;

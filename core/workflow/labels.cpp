@@ -10,6 +10,7 @@
 #include "core/project/silences.h"
 #include "core/project/strip_parameters.h"
 #include "core/project/timeline.h"
+#include "core/separation/correction_settings.h"
 #include "core/separation/corrections.h"
 #include "core/separation/settings.h"
 
@@ -41,6 +42,7 @@ std::vector<std::string> all_labels() {
         labels.add(info(static_cast<CorrectionAct>(i)).label);
         labels.add(info(static_cast<CorrectionAct>(i)).sentence);
     }
+    for (std::size_t i = 0; i < kCorrectionSettings; ++i) labels.add(info(static_cast<CorrectionSetting>(i)));
     for (std::size_t i = 0; i < kDuckSettings; ++i) labels.add(info(static_cast<DuckSetting>(i)));
     for (std::size_t i = 0; i < kLevelSettings; ++i) labels.add(info(static_cast<LevelSetting>(i)));
     for (std::size_t i = 0; i < kSilenceSettings; ++i) labels.add(info(static_cast<SilenceSetting>(i)));

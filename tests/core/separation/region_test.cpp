@@ -56,7 +56,8 @@ TEST(Region, ABoxHoldsWithinItsBordersAndHalfOnThem) {
     EXPECT_NEAR(strengths(region, 1.0)[band_at(2000)], 0.5F, 1e-6F);
     EXPECT_NEAR(strengths(region, 1.025)[band_at(2000)], 0.75F, 1e-6F);
     EXPECT_NEAR(strengths(region, 2.05 - 1e-9)[band_at(2000)], 0.0F, 1e-6F);
-    EXPECT_FALSE(RegionReader(region).read(0.94, std::array<float, kBands>()));
+    std::array<float, kBands> none{};
+    EXPECT_FALSE(RegionReader(region).read(0.94, none));
     // Around the upper border the strength falls over the width that is set.
     const float inside = strengths(region, 1.5)[band_at(4000 * std::exp2(-1.2 / 12))];
     const float outside = strengths(region, 1.5)[band_at(4000 * std::exp2(1.2 / 12))];

@@ -1,0 +1,49 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// The page for putting right by hand: tools, what is in the region, what can be made of it, and the list.
+#pragma once
+
+#include <QCheckBox>
+#include <QLabel>
+#include <QListWidget>
+#include <QToolButton>
+#include <QWidget>
+#include <array>
+
+#include "app/separate/correcting.h"
+#include "app/widgets/parameter_slider.h"
+
+namespace rivlen::app {
+
+class CorrectionPanel : public QWidget {
+    Q_OBJECT
+  public:
+    CorrectionPanel(Correcting& correcting, QWidget* parent = nullptr);
+    // What lies under the mouse on the lanes.
+    void show_pointed(const QString& words) { pointed_->setText(words); }
+
+  signals:
+    void tool_wanted(Correcting::Tool tool);
+
+  private:
+    QWidget* build_tools();
+    QWidget* build_acts();
+    QWidget* build_settings();
+    QWidget* build_list();
+    void refresh();
+    void show_facts();
+    void show_list();
+    void ask_file(bool save);
+    Correcting& correcting_;
+    std::array<QToolButton*, 3> tools_{}, hearing_{};
+    std::array<QToolButton*, kStems> give_{};
+    std::array<QCheckBox*, kStems> from_{};
+    QLabel *facts_ = nullptr, *pointed_ = nullptr, *places_words_ = nullptr;
+    std::array<QWidget*, kCorrectionSettings> rows_{};
+    std::array<ParameterSlider*, kCorrectionSettings> sliders_{};
+    QCheckBox* harmonics_ = nullptr;
+    QListWidget *list_ = nullptr, *places_ = nullptr;
+    QWidget* places_box_ = nullptr;
+    bool filling_ = false;  // the list; what it then says of changes is not the user's
+};
+
+}  // namespace rivlen::app
