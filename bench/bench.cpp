@@ -83,11 +83,11 @@ void shape_four_stems(benchmark::State& state) {
 }
 BENCHMARK(shape_four_stems)->ArgName("elaborate")->Arg(0)->Arg(1)->Unit(benchmark::kMillisecond);
 
-// The same with corrections spread over the recording: boxes, outlines and strokes, some with all their
-// partials.
+// The same with corrections spread over five minutes (of an hour with as many there are twelve times fewer at
+// a time): boxes, outlines and strokes, some with all their partials.
 void shape_with_corrections(benchmark::State& state) {
     const test::Scratch scratch;
-    const auto source = test::noise_source(scratch, 48000, 2, 60.0);
+    const auto source = test::noise_source(scratch, 48000, 2, 300.0);
     const auto plain = test::random_map(scratch, source);
     std::mt19937 random(3);
     const auto up_to = [&](double most) { return static_cast<double>(random() % 10000) / 10000 * most; };

@@ -11,6 +11,7 @@
 #include "core/base/output_file.h"
 #include "core/media/sound_file.h"
 #include "learn/corpus.h"
+#include "learn/doubt_study.h"
 #include "learn/evaluate.h"
 #include "learn/faults.h"
 #include "learn/mask_study.h"
@@ -302,6 +303,19 @@ void add_tradeoff(CLI::App& app, Status& status) {
     command->callback([options, &status] { status = study_tradeoff(*options); });
 }
 
+void add_doubt(CLI::App& app, Status& status) {
+    auto options = std::make_shared<DoubtStudyOptions>();
+    options->log = say;
+    auto* command = app.add_subcommand("doubt", "How well doubt finds the moments at which masks are wrong");
+    command->add_option("corpus", options->corpus, "Corpus folder")->required();
+    command->add_option("shown", options->shown, "Weights whose masks are judged (.safetensors)")->required();
+    command->add_option("other", options->other, "Weights beside them (.safetensors)")->required();
+    command->add_option("--per-kind", options->per_kind, "Mixes of each kind");
+    command->add_option("--seconds", options->seconds, "Length of a mix");
+    command->add_flag("--choose", options->choose, "By the pool that measures are chosen by");
+    command->callback([options, &status] { status = study_doubt(*options); });
+}
+
 void add_faults(CLI::App& app, Status& status) {
     auto options = std::make_shared<FaultStudyOptions>();
     options->log = say;
@@ -329,6 +343,7 @@ void add_commands(CLI::App& app, Status& status) {
     add_mask_study(app, status);
     add_seal(app, status);
     add_tradeoff(app, status);
+    add_doubt(app, status);
     add_faults(app, status);
 }
 

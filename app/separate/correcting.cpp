@@ -308,9 +308,8 @@ void Correcting::find_similar() {
             if (!found)
                 return emit said(text(found.error().message), found.error().kind != ErrorKind::Cancelled);
             places_ = *found;
-            emit said(places_.empty()
-                          ? tr("No other place sounds like this.")
-                          : tr("%n place(s) sound like this.", nullptr, static_cast<int>(places_.size())),
+            emit said(places_.empty() ? tr("No other place sounds like this.")
+                                      : tr("Places that sound like this: %1.").arg(places_.size()),
                       false);
             emit changed();
         });

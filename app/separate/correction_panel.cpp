@@ -28,7 +28,7 @@ QHBoxLayout* row_in(QVBoxLayout* column) {
 }
 
 QString percent(double share) {
-    return QString("%1 %").arg(share, 0, 'f', 0);
+    return QString("%1%2%").arg(share, 0, 'f', 0).arg(QChar(QChar::Nbsp));
 }
 
 }  // namespace
@@ -201,9 +201,11 @@ QWidget* CorrectionPanel::build_list() {
         correcting_.rename(id, item->text());
     });
     auto* acts = row_in(column);
+    auto* files = row_in(column);
     const auto add = [&](const QString& label, const char* name, const QString& sentence, auto act) {
         auto* button = make_button(label, name, sentence, box);
-        acts->addWidget(button);
+        button->setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Fixed);
+        (acts->count() < 2 ? acts : files)->addWidget(button);
         connect(button, &QToolButton::clicked, this, act);
     };
     add(tr("All off / on"), "corrections_all",
@@ -215,7 +217,6 @@ QWidget* CorrectionPanel::build_list() {
     add(tr("Read…"), "corrections_read", tr("Adds corrections from a file."), [this] { ask_file(false); });
     add(tr("Write…"), "corrections_write", tr("Writes all corrections to a file."),
         [this] { ask_file(true); });
-    acts->addStretch(1);
     places_box_ = new QWidget(box);
     auto* places = new QVBoxLayout(places_box_);
     places->setContentsMargins(0, 0, 0, 0);
@@ -270,7 +271,8 @@ void CorrectionPanel::show_facts() {
     const auto& b = facts->bounds;
     QString shares;
     for (std::size_t s = 0; s < kStems; ++s)
-        shares += QString("%1 %2   ").arg(stem_label(s), percent(facts->share_percent[s]));
+        shares +=
+            QString("%1%2%3   ").arg(stem_label(s), QChar(QChar::Nbsp), percent(facts->share_percent[s]));
     if (facts->cut_percent >= 0.5) shares += tr("Cut %1").arg(percent(facts->cut_percent));
     facts_->setText(tr("%1 ms from %2 s, %3 to %4 Hz, %5 dBFS\n%6")
                         .arg(1000 * (b.last_seconds - b.first_seconds), 0, 'f', 0)
@@ -299,7 +301,7 @@ void CorrectionPanel::show_list() {
     }
     const auto& places = correcting_.places();
     places_box_->setVisible(!places.empty());
-    places_words_->setText(tr("%n place(s) like this", nullptr, static_cast<int>(places.size())));
+    places_words_->setText(tr("Places like this: %1").arg(places.size()));
     places_->clear();
     const Region* region = correcting_.region();
     for (const auto& place : places) {

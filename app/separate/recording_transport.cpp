@@ -33,7 +33,7 @@ RecordingTransport::RecordingTransport(Document& document, JobList& jobs, Player
     loop_->setCheckable(true);
     time_ = new QLabel(this);
     time_->setFont(number_font());
-    time_->setMinimumWidth(112);
+    time_->setMinimumWidth(96);
     time_->setAccessibleName(tr("Playhead"));
     level_match_ = make_button(tr("Level match"), "level_match",
                                tr("All ways of listening are made as loud as the source over the loop, so "
@@ -59,12 +59,15 @@ RecordingTransport::RecordingTransport(Document& document, JobList& jobs, Player
     line->addWidget(build_monitors());
     line->addWidget(level_match_);
     line->addWidget(match_);
-    line->addStretch(1);
+    line->addSpacing(8);
     line->addWidget(sum_);
     line->addSpacing(8);
     line->addWidget(meter_);
     line->addSpacing(8);
-    line->addWidget(new QLabel(device, this));
+    auto* device_label = new QLabel(device, this);  // gives way first where there is little room
+    device_label->setToolTip(device);
+    device_label->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);
+    line->addWidget(device_label, 1);
     connect(play_, &QToolButton::clicked, this, &RecordingTransport::play_or_stop);
     connect(loop_, &QToolButton::clicked, this, &RecordingTransport::toggle_loop);
     connect(level_match_, &QToolButton::clicked, this, &RecordingTransport::toggle_level_match);
@@ -122,7 +125,7 @@ void RecordingTransport::follow_material() {
     } else if (!document_.map()) {
         sum_->setText(heard ? tr("What is split can be heard.") : tr("Not split yet."));
     } else if (material->sum_dbfs) {
-        sum_->setText(tr("Sum check %1 dBFS").arg(*material->sum_dbfs, 0, 'f', 1));
+        sum_->setText(tr("Sum %1 dBFS").arg(*material->sum_dbfs, 0, 'f', 1));
     } else {
         sum_->setText(tr("Sum check…"));
     }

@@ -19,7 +19,8 @@ namespace {
 
 constexpr double kBegunSeconds = 0.1, kBegunSemitones = 6, kBegunHz = 1000;  // on either side of the middle
 constexpr double kNudgeSeconds = 0.01, kNudgeSemitones = 1, kFurther = 10;
-constexpr double kStrokePixels = 3;  // between two points of a path
+constexpr double kPartialsApart = 6;  // pixels
+constexpr double kStrokePixels = 3;   // between two points of a path
 
 }  // namespace
 
@@ -92,31 +93,31 @@ QPainterPath RegionEditor::path_of(const Region& region, int lane) const {
         path.closeSubpath();
         return path;
     }
-    const double factor = std::exp2(region.brush_semitones / 12);
-    const double reach = region.brush_ms / 1000;
-    path.setFillRule(Qt::WindingFill);
-    std::optional<QPointF> before;
+    return stroke_of(region, lane);
+}
+
+// The brush is a circle where it is measured in its own reach in time and pitch: stroked there, then laid
+// out.
+QPainterPath RegionEditor::stroke_of(const Region& region, int lane) const {
+    const double seconds = region.brush_ms / 1000, semitones = region.brush_semitones;
+    constexpr double kDab = 1e-3;  // a path of one point has an end, too
+    QPainterPath middle;
     for (const auto& point : region.points) {
-        const QPointF middle = position_of(lane, point);
-        const double rx = std::abs(view_.to_x(point.seconds + reach, width()) - middle.x());
-        const double ry =
-            std::abs(lanes_.y_of(lane, point.hz * factor) - lanes_.y_of(lane, point.hz / factor)) / 2;
-        if (before) {  // the straight sides between two dabs, as in RegionReader
-            const QPointF d((middle.x() - before->x()) / std::max(rx, 1e-6),
-                            (middle.y() - before->y()) / std::max(ry, 1e-6));
-            const double length = std::hypot(d.x(), d.y());
-            if (length > 0) {
-                const QPointF side(-d.y() / length * rx, d.x() / length * ry);
-                QPolygonF piece;
-                piece << *before + side << middle + side << middle - side << *before - side;
-                path.addPolygon(piece);
-                path.closeSubpath();
-            }
-        }
-        path.addEllipse(middle, rx, ry);
-        before = middle;
+        const QPointF at(point.seconds / seconds, semitones_of_hz(point.hz) / semitones);
+        middle.elementCount() == 0 ? middle.moveTo(at) : middle.lineTo(at);
     }
-    return path.simplified();
+    if (region.points.size() == 1) middle.lineTo(middle.currentPosition() + QPointF(kDab, 0));
+    QPainterPathStroker stroker;
+    stroker.setWidth(2);
+    stroker.setCapStyle(Qt::RoundCap);
+    stroker.setJoinStyle(Qt::RoundJoin);
+    QPainterPath stroke = stroker.createStroke(middle).simplified();
+    for (int i = 0; i < stroke.elementCount(); ++i) {
+        const auto& e = stroke.elementAt(i);
+        const QPointF at = position_of(lane, {e.x * seconds, hz_of_semitones(e.y * semitones)});
+        stroke.setElementPositionAt(i, at.x(), at.y());
+    }
+    return stroke;
 }
 
 // Source and the stem that gets it, or all where something is cut.
@@ -143,7 +144,7 @@ void RegionEditor::draw(QPainter& painter, const Region& region, int lane, const
     fill.setAlpha(chosen ? 40 : 16);
     painter.setBrush(on ? QBrush(fill) : QBrush(Qt::NoBrush));
     painter.drawPath(path);
-    if (!region.harmonics) return;
+    if (!region.harmonics || !chosen) return;
     painter.setBrush(Qt::NoBrush);
     pen.setStyle(Qt::DotLine);
     pen.setWidthF(1);
@@ -152,6 +153,10 @@ void RegionEditor::draw(QPainter& painter, const Region& region, int lane, const
     for (int k = 1; k <= kMostPartials; ++k) {
         const double ratio = static_cast<double>(k) / region.partial;
         if (k == region.partial || b.lowest_hz * ratio > kHighestShownHz) continue;
+        // Where partials lie closer than can be told apart, they are not drawn any more.
+        const double next = (k + 1.0) / region.partial;
+        if (lanes_.y_of(lane, b.lowest_hz * ratio) - lanes_.y_of(lane, b.lowest_hz * next) < kPartialsApart)
+            break;
         painter.drawRect(QRectF(position_of(lane, {b.first_seconds, b.highest_hz * ratio}),
                                 position_of(lane, {b.last_seconds, b.lowest_hz * ratio})));
     }

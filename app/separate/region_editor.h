@@ -47,6 +47,7 @@ class RegionEditor : public QWidget {
     };
     [[nodiscard]] RegionPoint point_at(int lane, QPointF at) const;
     [[nodiscard]] QPainterPath path_of(const Region& region, int lane) const;
+    [[nodiscard]] QPainterPath stroke_of(const Region& region, int lane) const;
     [[nodiscard]] std::vector<int> lanes_of(const Correction& correction) const;
     [[nodiscard]] int correction_at(QPointF at) const;
     void draw(QPainter& painter, const Region& region, int lane, const QColor& colour, bool chosen, bool on);

@@ -2,6 +2,7 @@
 #include "core/separation/band_powers.h"
 
 #include <cmath>
+#include <numbers>
 
 #include "core/dsp/stft.h"
 #include "core/separation/shaper.h"
@@ -31,6 +32,18 @@ std::vector<float> band_powers(const Source& source, std::int64_t first, std::in
         }
     }
     return out;
+}
+
+double power_of_full_scale(const Source& source) {
+    Stft stft(shape_fft_size(source.sample_rate()));
+    std::vector<float> time(static_cast<std::size_t>(stft.fft_size()));
+    std::vector<Complex> spectrum(static_cast<std::size_t>(stft.bins()));
+    for (std::size_t i = 0; i < time.size(); ++i)
+        time[i] = static_cast<float>(std::sin(0.25 * std::numbers::pi * static_cast<double>(i)));
+    stft.forward(time, spectrum);
+    double sum = 0;
+    for (const Complex& x : spectrum) sum += static_cast<double>(std::norm(x));
+    return sum * source.channels();
 }
 
 }  // namespace rivlen

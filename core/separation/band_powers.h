@@ -16,4 +16,7 @@ inline constexpr double kMapFramesPerSecond = static_cast<double>(kModelRate) / 
 // bins and channels, in the scale of Stft::forward(). Outside the recording there is silence.
 [[nodiscard]] std::vector<float> band_powers(const Source& source, std::int64_t first, std::int64_t last);
 
+// What it finds of a full-scale sine in every channel, all bands of a frame together.
+[[nodiscard]] double power_of_full_scale(const Source& source);
+
 }  // namespace rivlen

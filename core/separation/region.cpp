@@ -12,8 +12,9 @@ namespace {
 constexpr double kLongestSeconds = 1e6;
 constexpr double kLowestHz = 10, kHighestHz = 24000;
 constexpr double kShortestSeconds = 1e-3, kNarrowestSemitones = 0.05;
-// Looks within the width of a soft edge in time; a strength is then exact to 1/8.
-constexpr int kLooks = 8;
+// Looks within the width of a soft edge in time, one every 5 ms (frames of a map are 10.7 ms apart).
+constexpr double kLookSeconds = 0.005;
+constexpr int kMostLooks = 16;
 
 // Where every band begins and ends, in semitones: half a bin on either side of its bins.
 struct BandExtents {
@@ -118,10 +119,7 @@ Region moved(Region region, double by_seconds, double by_semitones) {
 }
 
 RegionReader::RegionReader(const Region& region)
-    : shape_(region.shape),
-      brush_seconds_(region.brush_ms / 1000),
-      brush_semitones_(region.brush_semitones),
-      partial_(region.partial) {
+    : shape_(region.shape), brush_seconds_(region.brush_ms / 1000), brush_semitones_(region.brush_semitones) {
     for (const auto& point : region.points) places_.push_back({point.seconds, semitones_of_hz(point.hz)});
     const RegionBounds bounds = bounds_of(region);
     const double low = semitones_of_hz(bounds.lowest_hz), high = semitones_of_hz(bounds.highest_hz);
@@ -132,10 +130,10 @@ RegionReader::RegionReader(const Region& region)
     if (shape_ == RegionShape::Box && places_[0].seconds <= 0) places_[0].seconds = -edge_seconds_;
     first_seconds_ = bounds.first_seconds - edge_seconds_ / 2;
     last_seconds_ = bounds.last_seconds + edge_seconds_ / 2;
-    first_partial_ = last_partial_ = partial_;
-    if (region.harmonics) {
-        first_partial_ = 1;
-        last_partial_ = kMostPartials;
+    for (int k = region.harmonics ? 1 : region.partial;
+         k <= (region.harmonics ? kMostPartials : region.partial); ++k) {
+        const double shift = 12 * std::log2(static_cast<double>(k) / region.partial);
+        if (low + shift < semitones_of_hz(kHighestHz)) shifts_.push_back(shift);
     }
 }
 
@@ -234,8 +232,7 @@ bool RegionReader::read(double seconds, std::span<float> strength) const {
     std::ranges::fill(strength.first(kBands), 0.0F);
     Intervals intervals;
     const auto add_all = [&](std::size_t count, float weight) {
-        for (int k = first_partial_; k <= last_partial_; ++k) {
-            const double shift = 12 * std::log2(static_cast<double>(k) / partial_);
+        for (const double shift : shifts_) {
             for (std::size_t i = 0; i < count; ++i)
                 add({intervals[i].low + shift, intervals[i].high + shift}, weight, strength);
         }
@@ -247,11 +244,12 @@ bool RegionReader::read(double seconds, std::span<float> strength) const {
         return held > 0;
     }
     bool anywhere = false;
-    for (int look = 0; look < kLooks; ++look) {
-        const double at = seconds + edge_seconds_ * ((look + 0.5) / kLooks - 0.5);
+    const int looks = std::clamp(static_cast<int>(std::ceil(edge_seconds_ / kLookSeconds)), 1, kMostLooks);
+    for (int look = 0; look < looks; ++look) {
+        const double at = seconds + edge_seconds_ * ((look + 0.5) / looks - 0.5);
         const std::size_t count = intervals_at(at, intervals);
         anywhere = anywhere || count > 0;
-        add_all(count, 1.0F / kLooks);
+        add_all(count, 1.0F / static_cast<float>(looks));
     }
     return anywhere;
 }

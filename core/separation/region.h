@@ -80,7 +80,7 @@ class RegionReader {
     };
     std::vector<Place> places_;
     double brush_seconds_, brush_semitones_, edge_seconds_, edge_semitones_;
-    int first_partial_ = 1, last_partial_ = 1, partial_ = 1;
+    std::vector<double> shifts_;  // from the region to what it acts on, in semitones: itself, or all partials
     double first_seconds_ = 0, last_seconds_ = 0;
 };
 

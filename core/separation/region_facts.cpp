@@ -25,19 +25,6 @@ std::int64_t map_frames_of(const Source& source) {
     return map_frame(source.seconds()) + 1;
 }
 
-// What band_powers() finds of a full-scale sine in every channel, all bands together.
-double power_of_full_scale(const Source& source) {
-    Stft stft(shape_fft_size(source.sample_rate()));
-    std::vector<float> time(static_cast<std::size_t>(stft.fft_size()));
-    std::vector<Complex> spectrum(static_cast<std::size_t>(stft.bins()));
-    for (std::size_t i = 0; i < time.size(); ++i)
-        time[i] = static_cast<float>(std::sin(0.25 * M_PI * static_cast<double>(i)));
-    stft.forward(time, spectrum);
-    double sum = 0;
-    for (const Complex& x : spectrum) sum += static_cast<double>(std::norm(x));
-    return sum * source.channels();
-}
-
 // The bands and frames of a region that hold, as places in a picture that begins with its first frame.
 struct Pattern {
     struct Cell {

@@ -1,0 +1,61 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Where masks may be wrong, without knowing the truth: by what another model says of the same moment, and by
+// how evenly the masks themselves are shared. How well it finds what is wrong is measured
+// (docs/correcting.md).
+#pragma once
+
+#include <array>
+#include <cstdint>
+#include <span>
+#include <vector>
+
+#include "core/base/job.h"
+#include "core/base/result.h"
+#include "core/media/source.h"
+#include "core/separation/mask_map.h"
+
+namespace rivlen {
+
+inline constexpr double kDoubtStepSeconds = 0.05;
+
+// Dialogue and its reverb count as one: what goes from one to the other is no mistake that needs a hand.
+enum class DoubtKind { Voice, Music, Ambience };
+inline constexpr std::size_t kDoubtKinds = 3;
+
+// Sums over the frames and bands of a step, from which its measures are worked out. Each is 0 to 1.
+class DoubtSums {
+  public:
+    // power: kBands; shown and other: kMaskRow values, the masks that are judged and those of the other
+    // model.
+    void add(std::span<const float> power, std::span<const float> shown, std::span<const float> other);
+    // Share of the energy that the two models give to different kinds.
+    [[nodiscard]] double disagreement() const;
+    // Mean of 1 - sum of squared masks (Gini's impurity), by energy: 0 where every band is one kind's alone.
+    [[nodiscard]] double openness() const;
+    // Both together, as they find best what is wrong.
+    [[nodiscard]] double doubt() const;
+    // Of the doubt, what lies between a kind as it is shown and another that the other model gives it to, or
+    // might.
+    [[nodiscard]] double from_to(DoubtKind shown, DoubtKind other) const;
+    // Of the energy, as it is shown.
+    [[nodiscard]] double share(DoubtKind kind) const;
+    void clear() { *this = {}; }
+
+  private:
+    double all_ = 0, differing_ = 0, open_ = 0;
+    std::array<double, kDoubtKinds> shown_{};
+    std::array<std::array<double, kDoubtKinds>, kDoubtKinds> moved_{};  // [shown][other]
+};
+
+struct DoubtLine {
+    std::vector<float> doubt;  // for every step; 0 where it is silent
+    // [shown][other]: how much of the step's energy would change its kind if the other model were right.
+    std::array<std::array<std::vector<float>, kDoubtKinds>, kDoubtKinds> moved;
+};
+
+// Goes through the recording in pieces, so that memory does not grow with its length. Both maps are of the
+// same recording. Errors: Cancelled.
+[[nodiscard]] Result<DoubtLine> measure_doubt(const Source& source, const MaskMap& shown,
+                                              const MaskMap& other, const JobControl& job = {});
+
+}  // namespace rivlen

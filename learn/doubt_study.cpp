@@ -1,0 +1,178 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "learn/doubt_study.h"
+
+#include <ATen/Parallel.h>
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+#include <vector>
+
+#include "core/dsp/stft.h"
+#include "core/separation/band_powers.h"
+#include "core/separation/doubt.h"
+#include "learn/evaluate.h"
+#include "learn/telling/telling_mixes.h"
+
+namespace rivlen::learn {
+
+namespace {
+
+constexpr double kLeastShare = 0.1;  // of the energy of a step, for a kind to count
+constexpr std::size_t kMeasures = 3;
+constexpr std::array<const char*, kMeasures> kMeasureNames = {"disagreement", "openness", "doubt"};
+
+struct Judged {
+    double score;
+    bool wrong;
+};
+
+// Area under the receiver's curve, by ranks (Mann and Whitney): how often something wrong scores higher than
+// something right, ties half.
+double area_under_curve(std::vector<Judged> all) {
+    std::ranges::sort(all, {}, &Judged::score);
+    double ranks = 0, wrong = 0;
+    for (std::size_t i = 0; i < all.size();) {
+        std::size_t end = i;
+        while (end < all.size() && all[end].score == all[i].score) ++end;
+        const double rank = 0.5 * static_cast<double>(i + end + 1);
+        for (; i < end; ++i) {
+            ranks += all[i].wrong ? rank : 0;
+            wrong += all[i].wrong ? 1 : 0;
+        }
+    }
+    const double right = static_cast<double>(all.size()) - wrong;
+    return wrong > 0 && right > 0 ? (ranks - wrong * (wrong + 1) / 2) / (wrong * right) : 0.0;
+}
+
+// [frame][band], both channels together.
+std::vector<float> powers_of(const Stereo& sound) {
+    Stft stft(kModelFft);
+    const std::size_t frames = Stft::frame_count(sound[0].size(), kModelHop);
+    std::vector<float> out(frames * kBands), padded;
+    std::vector<Complex> spectrum(kModelBins);
+    for (const auto& channel : sound) {
+        padded.assign(kModelFft / 2, 0.0F);
+        padded.insert(padded.end(), channel.begin(), channel.end());
+        padded.resize(frames * kModelHop + kModelFft, 0.0F);
+        for (std::size_t t = 0; t < frames; ++t) {
+            stft.forward(std::span<const float>(padded).subspan(t * kModelHop, kModelFft), spectrum);
+            for (std::size_t k = 0; k < spectrum.size(); ++k)
+                out[t * kBands + static_cast<std::size_t>(band_of_bin()[k])] += std::norm(spectrum[k]);
+        }
+    }
+    return out;
+}
+
+class Study {
+  public:
+    void add(const Mix& mix, const torch::Tensor& shown, const torch::Tensor& other) {
+        const auto whole = powers_of(mix.mix);
+        std::array<std::vector<float>, kStems> stems;
+        for (std::size_t s = 0; s < kStems; ++s) stems[s] = powers_of(mix.stems[s]);
+        const std::size_t frames =
+            std::min<std::size_t>(whole.size() / kBands, static_cast<std::size_t>(shown.size(1)));
+        const auto a = shown.accessor<float, 3>(), b = other.accessor<float, 3>();
+        const auto per_step = static_cast<std::size_t>(std::lround(kDoubtStepSeconds * kMapFramesPerSecond));
+        std::array<float, kMaskRow> row_a, row_b;
+        for (std::size_t from = 0; from + per_step <= frames; from += per_step) {
+            DoubtSums sums;
+            Energies all{}, kept{};
+            for (std::size_t t = from; t < from + per_step; ++t) {
+                for (std::size_t i = 0; i < kMaskRow; ++i) {
+                    const auto s = static_cast<std::int64_t>(i / kBands),
+                               band = static_cast<std::int64_t>(i % kBands);
+                    row_a[i] = a[s][static_cast<std::int64_t>(t)][band];
+                    row_b[i] = b[s][static_cast<std::int64_t>(t)][band];
+                }
+                for (std::size_t i = 0; i < kMaskRow; ++i) {
+                    const std::size_t band = i % kBands, stem = i / kBands, kind = kKindOfStem[stem];
+                    float mask = row_a[i];
+                    if (kind == 0) mask = row_a[band] + row_a[kBands + band];
+                    const auto p = static_cast<double>(stems[stem][t * kBands + band]);
+                    all[kind] += p;
+                    kept[kind] += p * static_cast<double>(mask) * static_cast<double>(mask);
+                }
+                sums.add(std::span(whole).subspan(t * kBands, kBands), row_a, row_b);
+            }
+            judge(sums, all, kept);
+        }
+    }
+    [[nodiscard]] std::string table() const {
+        std::string out = "| kind | steps | wrong |";
+        for (const char* name : kMeasureNames) out += fmt::format(" {} |", name);
+        out += "\n|---|---|---|---|---|---|\n";
+        constexpr std::array<const char*, kDoubtKinds + 1> kNames = {"voice", "music", "ambience", "any"};
+        for (std::size_t k = 0; k <= kDoubtKinds; ++k) {
+            const auto& cases = cases_[k];
+            const auto wrong = std::ranges::count_if(cases[0], &Judged::wrong);
+            out += fmt::format("| {} | {} | {:.1f} % |", kNames[k], cases[0].size(),
+                               100.0 * static_cast<double>(wrong) /
+                                   std::max<double>(1, static_cast<double>(cases[0].size())));
+            for (const auto& measure : cases) out += fmt::format(" {:.3f} |", area_under_curve(measure));
+            out += "\n";
+        }
+        return out;
+    }
+
+  private:
+    using Energies = std::array<double, kDoubtKinds>;
+    static constexpr std::array<std::size_t, kStems> kKindOfStem = {0, 0, 1, 2};
+    // Every step that is not silent: wrong for a kind when it is there and most of it went elsewhere.
+    void judge(const DoubtSums& sums, const Energies& all, const Energies& kept) {
+        double total = 0;
+        for (const double x : all) total += x;
+        if (total < 1e-3) return;
+        const std::array<double, kMeasures> scores = {sums.disagreement(), sums.openness(), sums.doubt()};
+        bool any = false;
+        for (std::size_t k = 0; k < kDoubtKinds; ++k) {
+            const bool wrong = all[k] >= kLeastShare * total && kept[k] < 0.5 * all[k];
+            any = any || wrong;
+            for (std::size_t m = 0; m < kMeasures; ++m) cases_[k][m].push_back({scores[m], wrong});
+        }
+        for (std::size_t m = 0; m < kMeasures; ++m) cases_[kDoubtKinds][m].push_back({scores[m], any});
+    }
+    std::array<std::array<std::vector<Judged>, kMeasures>, kDoubtKinds + 1> cases_;  // by kind, then any
+};
+
+}  // namespace
+
+Status study_doubt(const DoubtStudyOptions& options) {
+    at::set_num_threads(1);
+    const torch::NoGradGuard no_gradients;
+    auto corpus = Corpus::open(options.corpus);
+    if (!corpus) return corpus.error();
+    auto shown = load_network(options.shown);
+    if (!shown) return shown.error();
+    auto other = load_network(options.other);
+    if (!other) return other.error();
+    Study study;
+    int mixes = 0;
+    const auto take = [&](const Mix& mix) {
+        study.add(mix, network_masks(shown->network, mix).contiguous(),
+                  network_masks(other->network, mix).contiguous());
+        if (++mixes % 20 == 0) options.log(fmt::format("{} mixes", mixes));
+    };
+    const auto frames = static_cast<std::size_t>(options.seconds * kCorpusRate);
+    if (options.choose) {
+        const Mixer mixer(*corpus, Pool::Choose);
+        for (const auto& kind : Mixer::kinds()) {
+            for (int n = 0; n < options.per_kind; ++n) {
+                Rng rng(static_cast<std::uint64_t>(7000 + n));
+                const Scene scene = Mixer::scene_of_kind(kind, rng);
+                take(mixer.make(scene, frames, rng));
+            }
+        }
+    } else {
+        const TellingMixes telling(*corpus);
+        for (const auto& kind : TellingMixes::kinds()) {
+            for (int n = 0; n < options.per_kind; ++n) take(telling.make(kind, n, options.seconds));
+        }
+    }
+    options.log(fmt::format("{} mixes of {:.0f} s, steps of {:.0f} ms\n\n{}", mixes, options.seconds,
+                            1000 * kDoubtStepSeconds, study.table()));
+    return {};
+}
+
+}  // namespace rivlen::learn
