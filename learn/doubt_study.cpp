@@ -9,6 +9,7 @@
 #include <cmath>
 #include <vector>
 
+#include "core/assessment/doubts.h"
 #include "core/dsp/stft.h"
 #include "core/separation/band_powers.h"
 #include "core/separation/doubt.h"
@@ -79,6 +80,7 @@ class Study {
         for (std::size_t from = 0; from + per_step <= frames; from += per_step) {
             DoubtSums sums;
             Energies all{}, kept{};
+            std::array<Energies, kDoubtKinds> got{};  // [kind that is shown][kind that it is]
             for (std::size_t t = from; t < from + per_step; ++t) {
                 for (std::size_t i = 0; i < kMaskRow; ++i) {
                     const auto s = static_cast<std::int64_t>(i / kBands),
@@ -92,12 +94,19 @@ class Study {
                     if (kind == 0) mask = row_a[band] + row_a[kBands + band];
                     const auto p = static_cast<double>(stems[stem][t * kBands + band]);
                     all[kind] += p;
+                    for (std::size_t k = 0; k < kDoubtKinds; ++k) {
+                        const float shown_mask =
+                            k == 0 ? row_a[band] + row_a[kBands + band] : row_a[(k + 1) * kBands + band];
+                        got[k][kind] += p * static_cast<double>(shown_mask) * static_cast<double>(shown_mask);
+                    }
                     kept[kind] += p * static_cast<double>(mask) * static_cast<double>(mask);
                 }
                 sums.add(std::span(whole).subspan(t * kBands, kBands), row_a, row_b);
             }
             judge(sums, all, kept);
+            keep_step(sums, got);
         }
+        judge_stretches();
     }
     [[nodiscard]] std::string table() const {
         std::string out = "| kind | steps | wrong |";
@@ -113,6 +122,8 @@ class Study {
             for (const auto& measure : cases) out += fmt::format(" {:.3f} |", area_under_curve(measure));
             out += "\n";
         }
+        out += fmt::format("\nStretches that a sentence would tell of: {}, {} of them right ({:.0f} %).\n",
+                           told_, right_, 100.0 * right_ / std::max(1, told_));
         return out;
     }
 
@@ -133,6 +144,37 @@ class Study {
         }
         for (std::size_t m = 0; m < kMeasures; ++m) cases_[kDoubtKinds][m].push_back({scores[m], any});
     }
+    void keep_step(const DoubtSums& sums, const std::array<Energies, kDoubtKinds>& got) {
+        line_.doubt.push_back(static_cast<float>(sums.doubt()));
+        for (std::size_t x = 0; x < kDoubtKinds; ++x) {
+            for (std::size_t y = 0; y < kDoubtKinds; ++y)
+                line_.moved[x][y].push_back(
+                    static_cast<float>(sums.from_to(static_cast<DoubtKind>(x), static_cast<DoubtKind>(y))));
+        }
+        got_.push_back(got);
+    }
+    // A sentence is right when most of what lies in the kind that is shown is of the kind that it names.
+    void judge_stretches() {
+        for (const auto& place : doubted_stretches(line_)) {
+            const auto to = place.proposal.to;
+            const std::size_t other = to == Stem::Dialogue ? 0 : to == Stem::Music ? 1 : 2;
+            const auto& from = place.proposal.from;
+            const std::size_t shown = from[0] ? 0 : from[2] ? 1 : 2;
+            double named = 0, all = 0;
+            for (auto i = static_cast<std::size_t>(std::lround(place.first_seconds / kDoubtStepSeconds));
+                 i < static_cast<std::size_t>(std::lround(place.last_seconds / kDoubtStepSeconds)); ++i) {
+                named += got_[i][shown][other];
+                for (const double x : got_[i][shown]) all += x;
+            }
+            ++told_;
+            right_ += named > 0.5 * all ? 1 : 0;
+        }
+        line_ = {};
+        got_.clear();
+    }
+    DoubtLine line_;  // of the mix that is looked at
+    std::vector<std::array<Energies, kDoubtKinds>> got_;
+    int told_ = 0, right_ = 0;
     std::array<std::array<std::vector<Judged>, kMeasures>, kDoubtKinds + 1> cases_;  // by kind, then any
 };
 

@@ -346,6 +346,26 @@ void Correcting::take_all_places() {
     emit changed();
 }
 
+void Correcting::go_to(const DoubtedPlace& place) {
+    clear();
+    draft_.from = place.proposal.from;
+    draft_.to = place.proposal.to;
+    draft_.region.harmonics = place.proposal.region.harmonics;
+    draft_.region.edge_ms = place.proposal.region.edge_ms;
+    set_region(place.proposal.region);
+    emit region_shown(place.first_seconds, place.last_seconds);
+}
+
+void Correcting::take(const DoubtedPlace& place) {
+    int id = 0;
+    document_.edit_corrections(text(place.proposal.name), {}, [&](std::vector<Correction>& all) {
+        Correction c = place.proposal;
+        c.id = id = new_correction_id(all);
+        all.push_back(std::move(c));
+    });
+    choose(id);
+}
+
 void Correcting::hear(Hearing what) {
     if (what != Hearing::All && !region_) {
         what = Hearing::All;

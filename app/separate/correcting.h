@@ -10,6 +10,7 @@
 
 #include "app/shell/document.h"
 #include "app/shell/jobs.h"
+#include "core/assessment/doubts.h"
 #include "core/separation/correction_settings.h"
 #include "core/separation/region_facts.h"
 
@@ -67,6 +68,10 @@ class Correcting : public QObject {
     // The chosen correction at such a place, or at all of them.
     void take_place(std::size_t index);
     void take_all_places();
+
+    // Goes to what is doubted, as a region to be worked on; or puts it right as it is proposed.
+    void go_to(const DoubtedPlace& place);
+    void take(const DoubtedPlace& place);
 
     [[nodiscard]] Hearing hearing() const { return hearing_; }
     void hear(Hearing what);

@@ -33,17 +33,17 @@ QString percent(double share) {
 
 }  // namespace
 
-CorrectionPanel::CorrectionPanel(Correcting& correcting, QWidget* parent)
-    : QWidget(parent), correcting_(correcting) {
+CorrectionPanel::CorrectionPanel(Correcting& correcting, Doubting& doubting, QWidget* parent)
+    : QWidget(parent), correcting_(correcting), doubting_(doubting) {
     setObjectName("correction_panel");
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(8, 4, 8, 4);
-    column->setSpacing(5);
+    column->setSpacing(4);
     column->addWidget(build_tools());
     facts_ = new QLabel(this);
     facts_->setObjectName("region_facts");
     facts_->setWordWrap(true);
-    facts_->setMinimumHeight(facts_->fontMetrics().lineSpacing() * 3);
+    facts_->setFixedHeight(facts_->fontMetrics().lineSpacing() * 3);
     facts_->setAlignment(Qt::AlignTop | Qt::AlignLeft);
     column->addWidget(facts_);
     pointed_ = new QLabel(this);
@@ -53,9 +53,56 @@ CorrectionPanel::CorrectionPanel(Correcting& correcting, QWidget* parent)
     column->addWidget(pointed_);
     column->addWidget(build_acts());
     column->addWidget(build_settings());
+    column->addWidget(build_doubts());
     column->addWidget(build_list(), 1);
     connect(&correcting_, &Correcting::changed, this, &CorrectionPanel::refresh);
+    connect(&doubting_, &Doubting::changed, this, &CorrectionPanel::show_doubts);
     refresh();
+    show_doubts();
+}
+
+QWidget* CorrectionPanel::build_doubts() {
+    constexpr int kRows = 2;
+    doubts_box_ = new QWidget(this);
+    auto* column = new QVBoxLayout(doubts_box_);
+    column->setContentsMargins(0, 0, 0, 0);
+    column->setSpacing(4);
+    doubts_ = new QListWidget(doubts_box_);
+    doubts_->setObjectName("doubts");
+    doubts_->setAccessibleName(tr("What is doubted"));
+    doubts_->setToolTip(tr("What the split may have got wrong. Double-click or Enter goes there."));
+    doubts_->setWordWrap(true);
+    doubts_->setFixedHeight(kRows * 2 * doubts_->fontMetrics().lineSpacing() + 6);
+    column->addWidget(doubts_);
+    auto* acts = row_in(column);
+    const auto chosen = [this]() -> const DoubtedPlace* {
+        const auto row = static_cast<std::size_t>(std::max(0, doubts_->currentRow()));
+        return row < doubting_.places().size() ? &doubting_.places()[row] : nullptr;
+    };
+    auto* go = make_button(tr("Go there"), "doubt_go", tr("Shows it and draws its region."), doubts_box_);
+    auto* take = make_button(tr("Put it right"), "doubt_take",
+                             tr("Makes the correction that is proposed; it can be changed like any other."),
+                             doubts_box_);
+    for (auto* button : {go, take}) {
+        button->setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Fixed);
+        acts->addWidget(button);
+    }
+    const auto go_there = [this, chosen] {
+        if (const DoubtedPlace* place = chosen()) correcting_.go_to(*place);
+    };
+    connect(go, &QToolButton::clicked, this, go_there);
+    connect(doubts_, &QListWidget::itemActivated, this, go_there);
+    connect(take, &QToolButton::clicked, this, [this, chosen] {
+        if (const DoubtedPlace* place = chosen()) correcting_.take(*place);
+    });
+    return doubts_box_;
+}
+
+void CorrectionPanel::show_doubts() {
+    doubts_->clear();
+    for (const auto& place : doubting_.places()) doubts_->addItem(text(place.sentence));
+    doubts_->setCurrentRow(0);
+    doubts_box_->setVisible(!doubting_.places().empty());
 }
 
 QWidget* CorrectionPanel::build_tools() {
@@ -190,6 +237,7 @@ QWidget* CorrectionPanel::build_list() {
     list_->setObjectName("corrections");
     list_->setAccessibleName(tr("Corrections"));
     list_->setEditTriggers(QAbstractItemView::DoubleClicked | QAbstractItemView::EditKeyPressed);
+    list_->setMinimumHeight(3 * list_->fontMetrics().lineSpacing());
     column->addWidget(list_, 2);
     connect(list_, &QListWidget::currentItemChanged, this, [this](QListWidgetItem* item) {
         if (!filling_ && item != nullptr) correcting_.choose(item->data(kId).toInt());
@@ -232,6 +280,7 @@ QWidget* CorrectionPanel::build_list() {
     places_->setObjectName("places");
     places_->setAccessibleName(tr("Places like this"));
     places_->setToolTip(tr("Double-click or Enter: the same there."));
+    places_->setMinimumHeight(3 * places_->fontMetrics().lineSpacing());
     places->addWidget(places_);
     connect(places_, &QListWidget::itemActivated, this, [this](QListWidgetItem* item) {
         correcting_.take_place(static_cast<std::size_t>(places_->row(item)));

@@ -10,6 +10,7 @@
 #include <array>
 
 #include "app/separate/correcting.h"
+#include "app/separate/doubting.h"
 #include "app/widgets/parameter_slider.h"
 
 namespace rivlen::app {
@@ -17,7 +18,7 @@ namespace rivlen::app {
 class CorrectionPanel : public QWidget {
     Q_OBJECT
   public:
-    CorrectionPanel(Correcting& correcting, QWidget* parent = nullptr);
+    CorrectionPanel(Correcting& correcting, Doubting& doubting, QWidget* parent = nullptr);
     // What lies under the mouse on the lanes.
     void show_pointed(const QString& words) { pointed_->setText(words); }
 
@@ -29,11 +30,14 @@ class CorrectionPanel : public QWidget {
     QWidget* build_acts();
     QWidget* build_settings();
     QWidget* build_list();
+    QWidget* build_doubts();
+    void show_doubts();
     void refresh();
     void show_facts();
     void show_list();
     void ask_file(bool save);
     Correcting& correcting_;
+    Doubting& doubting_;
     std::array<QToolButton*, 3> tools_{}, hearing_{};
     std::array<QToolButton*, kStems> give_{};
     std::array<QCheckBox*, kStems> from_{};
@@ -41,8 +45,8 @@ class CorrectionPanel : public QWidget {
     std::array<QWidget*, kCorrectionSettings> rows_{};
     std::array<ParameterSlider*, kCorrectionSettings> sliders_{};
     QCheckBox* harmonics_ = nullptr;
-    QListWidget *list_ = nullptr, *places_ = nullptr;
-    QWidget* places_box_ = nullptr;
+    QListWidget *list_ = nullptr, *places_ = nullptr, *doubts_ = nullptr;
+    QWidget *places_box_ = nullptr, *doubts_box_ = nullptr;
     bool filling_ = false;  // the list; what it then says of changes is not the user's
 };
 

@@ -6,6 +6,7 @@
 namespace rivlen::app {
 
 namespace {
+constexpr std::size_t kMostSpots = 40;
 
 constexpr std::int64_t kLongestSeconds = 30;  // of a loop that is measured; longer ones by their beginning
 constexpr int kCurveRestMs = 30;              // settings must rest this long before the curve is made again
@@ -55,6 +56,12 @@ void Measuring::set_purpose(Purpose purpose) {
 
 const Measured* Measuring::card(std::size_t index) const {
     return cards_[index] ? &cards_[index]->measured : nullptr;
+}
+
+void Measuring::set_doubt(std::vector<float> doubt) {
+    doubt_ = std::move(doubt);
+    spots_ = worst_spots(with_doubt(risk_, doubt_), kMostSpots);
+    emit risk_changed();
 }
 
 bool Measuring::settled() const {
@@ -212,7 +219,7 @@ void Measuring::measure_whole() {
             risk_job_ = 0;
             if (!status || used != map_) return;
             risk_ = std::move(*line);
-            spots_ = worst_spots(risk_, 40);
+            spots_ = worst_spots(with_doubt(risk_, doubt_), kMostSpots);
             emit risk_changed();
         },
         true);

@@ -41,6 +41,9 @@ class Measuring : public QObject {
     [[nodiscard]] const Assessment::Spectra* spectra() const { return spectra_ ? &*spectra_ : nullptr; }
     [[nodiscard]] const Proposal* proposal() const { return proposal_ ? &*proposal_ : nullptr; }
     [[nodiscard]] const RiskLine& risk() const { return risk_; }
+    // What is doubted of the masks themselves, by the same steps; spots are of both kinds.
+    void set_doubt(std::vector<float> doubt);
+    [[nodiscard]] const std::vector<float>& doubt() const { return doubt_; }
     [[nodiscard]] const std::vector<RiskSpot>& spots() const { return spots_; }
     [[nodiscard]] bool settled() const;  // nothing is being measured or waits to be
 
@@ -76,6 +79,7 @@ class Measuring : public QObject {
     };
     std::array<std::optional<CardFigures>, kCards> cards_;
     RiskLine risk_;
+    std::vector<float> doubt_;
     std::vector<RiskSpot> spots_;
     std::optional<TimedSettings> risk_settings_;
     int prepare_job_ = 0, measure_job_ = 0, cards_job_ = 0, risk_job_ = 0;

@@ -20,8 +20,9 @@ RiskStrip::RiskStrip(Document& document, Measuring& measuring, TimeView& view, Q
     setFixedHeight(30);
     setAccessibleName(tr("Risk line"));
     setToolTip(
-        tr("Where the present settings probably hurt the chosen stem. Click to loop the spot; N and Shift+N "
-           "go from the worst to the next."));
+        tr("Bars: where the present settings probably hurt the chosen stem. Light line: how much is doubted "
+           "of the split "
+           "itself. Click to loop the spot; N and Shift+N go from the worst to the next, of both kinds."));
     connect(&view_, &TimeView::changed, this, qOverload<>(&QWidget::update));
     connect(&measuring_, &Measuring::risk_changed, this, [this] {
         rank_ = -1;
@@ -47,6 +48,19 @@ void RiskStrip::paintEvent(QPaintEvent*) {
         tint.setAlphaF(static_cast<float>(0.35 + 0.65 * part));
         painter.setPen(tint);
         painter.drawLine(QPointF(x, height()), QPointF(x, height() - part * (height() - 6)));
+    }
+    // What is doubted of the masks themselves, as a line from the top.
+    const auto& doubt = measuring_.doubt();
+    painter.setPen(QPen(colour::kText, 1));
+    for (int x = 0; x < width(); ++x) {
+        const auto from = std::max<std::ptrdiff_t>(
+            0, static_cast<std::ptrdiff_t>(view_.to_seconds(x, width()) / RiskLine::kStepSeconds));
+        const auto to =
+            static_cast<std::ptrdiff_t>(view_.to_seconds(x + 1, width()) / RiskLine::kStepSeconds);
+        float most = 0;
+        for (auto i = from; i < std::min(std::max(from + 1, to), std::ssize(doubt)); ++i)
+            most = std::max(most, doubt[static_cast<std::size_t>(i)]);
+        if (most > 0) painter.drawPoint(QPointF(x, height() - static_cast<double>(most) * (height() - 2)));
     }
     // The worst spots are numbered.
     QFont small = font();

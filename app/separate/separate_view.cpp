@@ -27,7 +27,8 @@ SeparateView::SeparateView(Document& document, JobList& jobs, Player& player, co
       jobs_(jobs),
       player_(player),
       measuring_(document, jobs),
-      correcting_(document, jobs) {
+      correcting_(document, jobs),
+      doubting_(document, jobs) {
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(0, 0, 0, 0);
     column->setSpacing(4);
@@ -51,6 +52,12 @@ SeparateView::SeparateView(Document& document, JobList& jobs, Player& player, co
         if (lane > 0) choose_stem(lane - 1);
     });
     connect(&correcting_, &Correcting::said, this, &SeparateView::said);
+    connect(&doubting_, &Doubting::said, this, &SeparateView::said);
+    connect(&doubting_, &Doubting::changed, this, [this] {
+        measuring_.set_doubt(doubting_.line().doubt);
+        const auto count = doubting_.places().size();
+        page_buttons_[kCorrectPage]->setText(count > 0 ? tr("Correct (%1)").arg(count) : tr("Correct"));
+    });
     connect(&correcting_, &Correcting::hearing_changed, this, &SeparateView::feed_material);
     connect(&correcting_, &Correcting::region_shown, this, &SeparateView::show_region);
     connect(correction_, &CorrectionPanel::tool_wanted, this, &SeparateView::take_tool);
@@ -151,7 +158,7 @@ QWidget* SeparateView::build_side() {
     picture_->setFixedHeight(96);
     picture_->setVisible(false);
     tuning_ = new TuningPanel(document_, measuring_, side);
-    correction_ = new CorrectionPanel(correcting_, side);
+    correction_ = new CorrectionPanel(correcting_, doubting_, side);
     pages_ = new QStackedWidget(side);
     pages_->addWidget(tuning_);
     pages_->addWidget(correction_);
@@ -280,7 +287,7 @@ void SeparateView::follow_time() {
 }
 
 bool SeparateView::settled() const {
-    return measuring_.settled() && transport_->settled() && correcting_.settled();
+    return measuring_.settled() && transport_->settled() && correcting_.settled() && doubting_.settled();
 }
 
 double SeparateView::playhead_seconds() const {

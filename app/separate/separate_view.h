@@ -43,6 +43,7 @@ class SeparateView : public QWidget {
     [[nodiscard]] TimeView& time_view() { return view_; }
     [[nodiscard]] Measuring& measuring() { return measuring_; }
     [[nodiscard]] Correcting& correcting() { return correcting_; }
+    [[nodiscard]] Doubting& doubting() { return doubting_; }
 
   signals:
     void said(const QString& sentence, bool trouble);
@@ -85,6 +86,7 @@ class SeparateView : public QWidget {
     Player& player_;
     Measuring measuring_;
     Correcting correcting_;
+    Doubting doubting_;
     TimeView view_;
     LaneCanvas* lanes_ = nullptr;
     SettingLineEditor* line_ = nullptr;

@@ -62,7 +62,8 @@ bool draw_sound(QPainter& painter, TileStore& tiles, const TimeView& view, int w
          static_cast<double>(index) * tile_frames < look.to_frame; ++index) {
         const double first = static_cast<double>(index) * tile_frames;
         const Tile* tile = tiles.tile({level, index});
-        if (tile == nullptr) {
+        // A view may be painted between a split and the moment at which its tiles hear of it.
+        if (tile == nullptr || (look.stem && tile->overview.outline[*look.stem].empty())) {
             complete = false;
             outline.draw();
             continue;

@@ -70,6 +70,14 @@ Result<RiskLine> measure_risk(const Source& source, const MaskMap& map, const Ti
     return line;
 }
 
+RiskLine with_doubt(const RiskLine& line, std::span<const float> doubt) {
+    constexpr float kFrom = 0.5F;
+    RiskLine out = line;
+    for (std::size_t i = 0; i < std::min(out.risk.size(), doubt.size()); ++i)
+        out.risk[i] = std::max(out.risk[i], (doubt[i] - kFrom) / (1 - kFrom));
+    return out;
+}
+
 std::vector<RiskSpot> worst_spots(const RiskLine& line, std::size_t most) {
     std::vector<std::size_t> order(line.risk.size());
     std::iota(order.begin(), order.end(), std::size_t{0});

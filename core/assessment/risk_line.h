@@ -3,6 +3,7 @@
 #pragma once
 
 #include <cstdint>
+#include <span>
 #include <vector>
 
 #include "core/base/job.h"
@@ -26,6 +27,10 @@ struct RiskSpot {
 [[nodiscard]] Result<RiskLine> measure_risk(const Source& source, const MaskMap& map,
                                             const TimedSettings& settings, std::size_t stem, int workers,
                                             const JobControl& job = {});
+
+// With what the masks themselves may have got wrong, of which the settings know nothing: doubt (doubt.h, the
+// same steps) counts from a half on, and as much as full risk at 1.
+[[nodiscard]] RiskLine with_doubt(const RiskLine& line, std::span<const float> doubt);
 
 // Peaks of at least 0.05 that lie at least two seconds apart, worst first.
 [[nodiscard]] std::vector<RiskSpot> worst_spots(const RiskLine& line, std::size_t most);

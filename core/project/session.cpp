@@ -103,7 +103,7 @@ json session_json(const Session& session, const fs::path& folder) {
         if (item.loop) entry["loop_frames"] = {item.loop->first, item.loop->last};
         out["recordings"].push_back(std::move(entry));
     }
-    if (!session.timeline.empty() || !session.timeline.buses.empty())
+    if (!(session.timeline == Timeline{}))
         out["rebuild"] =
             timeline_to_json(session.timeline, [&](const fs::path& path) { return kept_path(path, folder); });
     if (session.deliveries != standard_template()) out["deliveries"] = table_to_json(session.deliveries);

@@ -10,8 +10,7 @@ namespace rivlen {
 
 namespace {
 
-constexpr double kSilentDbfs = -70;      // a step below this is not judged
-constexpr double kOpennessWeight = 0.5;  // against disagreement; by the choosing pool of `rivlen-learn doubt`
+constexpr double kSilentDbfs = -70;  // a step below this is not judged
 constexpr std::int64_t kDoubtPieceFrames = 4096;
 
 }  // namespace
@@ -59,7 +58,7 @@ double DoubtSums::openness() const {
 }
 
 double DoubtSums::doubt() const {
-    return (disagreement() + kOpennessWeight * openness()) / (1 + kOpennessWeight);
+    return 1 - (1 - disagreement()) * (1 - openness());
 }
 
 double DoubtSums::from_to(DoubtKind shown, DoubtKind other) const {

@@ -32,7 +32,7 @@ class DoubtSums {
     [[nodiscard]] double disagreement() const;
     // Mean of 1 - sum of squared masks (Gini's impurity), by energy: 0 where every band is one kind's alone.
     [[nodiscard]] double openness() const;
-    // Both together, as they find best what is wrong.
+    // Both together, as if they were independent signs: 1 - (1 - disagreement) (1 - openness).
     [[nodiscard]] double doubt() const;
     // Of the doubt, what lies between a kind as it is shown and another that the other model gives it to, or
     // might.
@@ -54,7 +54,8 @@ struct DoubtLine {
 };
 
 // Goes through the recording in pieces, so that memory does not grow with its length. Both maps are of the
-// same recording. Errors: Cancelled.
+// same recording; where there is no other one, `other` is `shown` again, and only openness counts. Errors:
+// Cancelled.
 [[nodiscard]] Result<DoubtLine> measure_doubt(const Source& source, const MaskMap& shown,
                                               const MaskMap& other, const JobControl& job = {});
 

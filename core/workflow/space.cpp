@@ -10,6 +10,7 @@
 
 #include "core/media/source.h"
 #include "core/separation/mask_map.h"
+#include "core/workflow/splitting.h"
 
 namespace rivlen {
 
@@ -36,8 +37,13 @@ std::vector<KeptRecording> kept_in(const fs::path& work_folder) {
     std::map<std::string, fs::path> originals;
     std::vector<std::pair<fs::path, std::string>> files;
     std::error_code error;
-    for (fs::directory_iterator at(work_folder, error), end; !error && at != end; at.increment(error)) {
-        const fs::path& file = at->path();
+    std::vector<fs::path> there;
+    for (const auto& folder : {work_folder, work_folder / kSecondFolder}) {
+        error.clear();
+        for (fs::directory_iterator at(folder, error), end; !error && at != end; at.increment(error))
+            there.push_back(at->path());
+    }
+    for (const fs::path& file : there) {
         if (file.extension() == ".sound") {
             const auto source = Source::open(file);
             if (!source) continue;

@@ -4,6 +4,8 @@
 #include <algorithm>
 #include <chrono>
 
+#include "core/base/output_file.h"
+
 namespace rivlen {
 
 namespace {
@@ -67,6 +69,24 @@ std::optional<MaskMap> best_map(const Source& source, ChannelGrouping channels,
         if (map) return std::move(*map);
     }
     return {};
+}
+
+Result<MaskMap> second_opinion(const Source& source, const MaskMap& shown, ChannelGrouping channels,
+                               const std::filesystem::path& work_folder, const JobControl& job) {
+    SplitWish wish;
+    wish.model = find_model(kFineModel);
+    if (model_of(shown) == kFineModel || wish.model.empty()) return shown;
+    wish.channels = channels;
+    wish.workers = 1;
+    if (const auto model = model_identity(wish.model)) {
+        auto map = MaskMap::open(map_path(source, *model, channels, work_folder), source.hash());
+        if (map) return map;
+    }
+    wish.work_folder = work_folder / kSecondFolder;
+    if (const Status ready = prepare_work_folder(wish.work_folder); !ready) return ready.error();
+    auto done = split_recording(source, wish, job);
+    if (!done) return done.error();
+    return std::move(done->map);
 }
 
 std::string model_of(const MaskMap& map) {

@@ -35,6 +35,16 @@ struct SplitOutcome {
 [[nodiscard]] Result<SplitOutcome> split_recording(const Source& source, const SplitWish& wish,
                                                    const JobControl& job = {});
 
+// The masks that the better model has for a recording, to see where those that are shown may be wrong: of an
+// earlier split, or made now with one worker and kept beside the others in "second" (which best_map() leaves
+// alone). Of masks of the better model itself nothing is said by the lesser one (docs/correcting.md): they
+// are given back. Errors: those of split_recording().
+[[nodiscard]] Result<MaskMap> second_opinion(const Source& source, const MaskMap& shown,
+                                             ChannelGrouping channels,
+                                             const std::filesystem::path& work_folder,
+                                             const JobControl& job = {});
+inline constexpr const char* kSecondFolder = "second";
+
 // The best map that an earlier split with a model of the program has left; empty when there is none.
 [[nodiscard]] std::optional<MaskMap> best_map(const Source& source, ChannelGrouping channels,
                                               const std::filesystem::path& work_folder);

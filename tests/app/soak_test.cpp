@@ -14,6 +14,7 @@
 #include <chrono>
 #include <fstream>
 #include <random>
+#include <sstream>
 
 #include "app/shell/main_window.h"
 #include "app/widgets/theme.h"
@@ -194,7 +195,20 @@ class SoakTest : public QObject {
     bool is_sound() {
         const Session& session = window_->document().session();
         const auto again = session_from_json(session_to_json(session), "/");
-        return again.ok() && *again == session && window_->document().history().count() <= kMostSteps;
+        if (!again.ok() || !(*again == session)) {
+            tell_difference(session_to_json(session), again.ok() ? session_to_json(*again) : std::string());
+            return false;
+        }
+        return window_->document().history().count() <= kMostSteps;
+    }
+    static void tell_difference(const std::string& written, const std::string& again) {
+        std::istringstream a(written), b(again);
+        std::string x, y;
+        for (int line = 1; std::getline(a, x); ++line) {
+            std::getline(b, y);
+            if (x != y) return qWarning("line %d: \"%s\" came back as \"%s\"", line, x.c_str(), y.c_str());
+        }
+        qWarning("What differs is not written.");
     }
     int settled_handles() {
         if (!settle()) return 1 << 20;

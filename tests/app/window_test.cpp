@@ -6,6 +6,7 @@
 #include <QDialog>
 #include <QDropEvent>
 #include <QLabel>
+#include <QListWidget>
 #include <QMenu>
 #include <QMenuBar>
 #include <QMimeData>
@@ -687,6 +688,16 @@ class WindowTest : public QObject {
         auto& view = window_->separate_view();
         view.time_view().settle();
         const auto before = against_the_parts();
+        // The program doubts the tone by itself, and one act puts it right.
+        QTRY_VERIFY_WITH_TIMEOUT(!view.doubting().places().empty(), 60000);
+        auto* doubts = window_->findChild<QListWidget*>("doubts");
+        QVERIFY2(doubts->item(0)->text().contains("118 Hz"), qPrintable(doubts->item(0)->text()));
+        click("doubt_take");
+        QCOMPARE(window_->document().current_item()->corrections.size(), std::size_t{1});
+        const auto taken = against_the_parts();
+        qInfo("the doubt taken: dialogue %.1f, ambience %.1f", taken[0], taken[1]);
+        QVERIFY(taken[1] > before[1] + 3);
+        window_->document().undo();
         window_->activateWindow();  // another window was before
         QVERIFY(QTest::qWaitForWindowActive(window_.get()));
         QTest::keyClick(window_.get(), Qt::Key_1);

@@ -42,6 +42,16 @@ Session example(const std::filesystem::path& folder) {
     return session;
 }
 
+// What is set before anything stands on the timeline is kept, too.
+TEST(Session, AnEmptyTimelineKeepsHowItIsWorkedOn) {
+    Session session;
+    session.timeline.edit_groups = !session.timeline.edit_groups;
+    session.timeline.loop_on = !session.timeline.loop_on;
+    const auto again = session_from_json(session_to_json(session), "/");
+    ASSERT_TRUE(again.ok());
+    EXPECT_TRUE(*again == session);
+}
+
 TEST(Session, ComesBackAsItWas) {
     const Scratch scratch;
     const Session session = example(scratch.folder());
