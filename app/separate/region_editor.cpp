@@ -167,6 +167,9 @@ void RegionEditor::paintEvent(QPaintEvent*) {
     QPainter painter(this);
     painter.setRenderHint(QPainter::Antialiasing);
     for (const auto& c : correcting_.all()) {
+        const RegionBounds bounds = bounds_of(c.region);
+        if (bounds.last_seconds < view_.start() || bounds.first_seconds > view_.start() + view_.span())
+            continue;
         const bool chosen = c.id == correcting_.chosen();
         const QColor colour = c.act == CorrectionAct::Give ? stem_colour(static_cast<std::size_t>(c.to))
                               : c.act == CorrectionAct::ShareAsBefore ? colour::kText

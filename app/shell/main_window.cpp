@@ -12,6 +12,7 @@
 #include <QMenuBar>
 #include <QMessageBox>
 #include <QMimeData>
+#include <QScreen>
 #include <QSettings>
 #include <QVBoxLayout>
 
@@ -36,7 +37,9 @@ MainWindow::MainWindow(const fs::path& work_folder, QWidget* parent)
     : QMainWindow(parent), document_(jobs_, work_folder), output_(player_), menus_(*menuBar()) {
     setAcceptDrops(true);
     setWindowIcon(QIcon(":/icons/rivlen.svg"));
-    resize(1280, 800);
+    // As large as it is meant to be, or as the screen lets it, its frame counted.
+    constexpr QSize kWanted(1280, 800), kFrame(8, 40);
+    resize(kWanted.boundedTo(screen()->availableSize() - kFrame));
     auto* centre = new QWidget(this);
     auto* column = new QVBoxLayout(centre);
     column->setContentsMargins(6, 4, 6, 4);

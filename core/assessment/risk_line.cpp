@@ -71,10 +71,10 @@ Result<RiskLine> measure_risk(const Source& source, const MaskMap& map, const Ti
 }
 
 RiskLine with_doubt(const RiskLine& line, std::span<const float> doubt) {
-    constexpr float kFrom = 0.5F;
+    constexpr float kFrom = 0.5F, kFullDoubt = 0.5F;
     RiskLine out = line;
     for (std::size_t i = 0; i < std::min(out.risk.size(), doubt.size()); ++i)
-        out.risk[i] = std::max(out.risk[i], (doubt[i] - kFrom) / (1 - kFrom));
+        out.risk[i] = std::max(out.risk[i], kFullDoubt * (doubt[i] - kFrom) / (1 - kFrom));
     return out;
 }
 

@@ -29,7 +29,7 @@ struct RiskSpot {
                                             const JobControl& job = {});
 
 // With what the masks themselves may have got wrong, of which the settings know nothing: doubt (doubt.h, the
-// same steps) counts from a half on, and as much as full risk at 1.
+// same steps) counts from a half on, and like a risk of a half where it is 1.
 [[nodiscard]] RiskLine with_doubt(const RiskLine& line, std::span<const float> doubt);
 
 // Peaks of at least 0.05 that lie at least two seconds apart, worst first.

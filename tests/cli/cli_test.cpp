@@ -15,6 +15,7 @@
 
 #include "core/base/output_file.h"
 #include "core/media/decode.h"
+#include "core/project/session.h"
 #include "tests/support/fixtures.h"
 
 namespace rivlen {
@@ -24,8 +25,9 @@ namespace fs = std::filesystem;
 using test::Scratch;
 
 const fs::path kRoot = RIVLEN_ROOT;
-constexpr std::array<const char*, 10> kCommands = {"info", "look",    "split",   "assess",   "propose",
-                                                   "mix",  "process", "putback", "handover", "batch"};
+constexpr std::array<const char*, 11> kCommands = {"corrections", "info",     "look", "split",
+                                                   "assess",      "propose",  "mix",  "process",
+                                                   "putback",     "handover", "batch"};
 
 struct Ran {
     int code = -1;
@@ -68,6 +70,91 @@ TEST(CommandLine, PutsSeveralSoundsUnderAPicture) {
         ASSERT_TRUE(sound.ok());
         EXPECT_NEAR((*sound)[0][1000], test::noise(48000, i == 0 ? 'o' : 't')[1000], 1e-6F);
     }
+}
+
+// Corrections of a session are printed as a file that can be given to a split; a recording is chosen by its
+// name.
+TEST(CommandLine, PrintsTheCorrectionsOfASession) {
+    const Scratch scratch;
+    Session session;
+    for (const char* name : {"yard.wav", "loft.wav"}) {
+        SessionItem item;
+        item.path = scratch / name;
+        Correction c;
+        c.name = std::string("in the ") + name;
+        c.region.points = {{1, 100}, {2, 400}};
+        item.corrections = {c};
+        normalise(item.corrections);
+        session.items.push_back(item);
+    }
+    session.current = 1;
+    ASSERT_TRUE(save_session(session, scratch / "s.rivlen").ok());
+    const Ran current = run("corrections " + quoted(scratch / "s.rivlen"));
+    EXPECT_EQ(current.code, 0) << current.out;
+    EXPECT_NE(current.out.find("in the loft.wav"), std::string::npos);
+    EXPECT_EQ(current.out.find("in the yard.wav"), std::string::npos);
+    const std::string out = " -o " + quoted(scratch / "yard.rivlen-corrections");
+    EXPECT_EQ(run("corrections " + quoted(scratch / "s.rivlen") + " --recording yard.wav" + out).code, 0);
+    const auto written = load_corrections(scratch / "yard.rivlen-corrections");
+    ASSERT_TRUE(written.ok());
+    EXPECT_TRUE(*written == session.items[0].corrections);
+    // Nothing is replaced unasked, the session never; what is not there is said.
+    EXPECT_EQ(run("corrections " + quoted(scratch / "s.rivlen") + out).code, 5);
+    EXPECT_EQ(run("corrections " + quoted(scratch / "s.rivlen") + out + " --overwrite").code, 0);
+    EXPECT_NE(
+        run("corrections " + quoted(scratch / "s.rivlen") + " --overwrite -o " + quoted(scratch / "s.rivlen"))
+            .code,
+        0);
+    EXPECT_TRUE(load_session(scratch / "s.rivlen").ok());
+    const Ran none = run("corrections " + quoted(scratch / "s.rivlen") + " --recording mill.wav");
+    EXPECT_EQ(none.code, 4);
+    EXPECT_NE(none.out.find("mill.wav"), std::string::npos);
+    EXPECT_EQ(run("corrections " + quoted(scratch / "none.rivlen")).code, 4);
+}
+
+// A split with corrections that cut: the stems and what is cut add up to the recording.
+TEST(CommandLine, SplitsWithCorrections) {
+    const Scratch scratch;
+    const auto sound = test::noise(4 * 48000, 12);
+    test::write_wav(scratch / "yard.wav", {sound}, 48000);
+    std::vector<Correction> list(2);
+    list[0].region.points = {{1, 200}, {2, 5000}};
+    list[0].to = Stem::Music;
+    list[1].act = CorrectionAct::TakeDown;
+    list[1].take_down_db = kMostTakeDownDb;
+    list[1].region.points = {{3, 20}, {3.5, 24000}};
+    ASSERT_TRUE(save_corrections(list, scratch / "c").ok());
+    ASSERT_TRUE(write_text_file(scratch / "model", "of the engine for tests").ok());
+    const std::string split = "split " + quoted(scratch / "yard.wav") +
+                              " --engine '" RIVLEN_BAND_ENGINE_FILE "' --model " + quoted(scratch / "model") +
+                              " --work " + quoted(scratch / "work");
+    const Ran ran =
+        run(split + " --corrections " + quoted(scratch / "c") + " -o " + quoted(scratch / "out") + " --json");
+    ASSERT_EQ(ran.code, 0) << ran.out;
+    std::vector<float> sum(sound.size());
+    for (const char* content : {"dialogue", "reverb", "music", "ambience", "cut"}) {
+        const auto part = test::read_wav(scratch / "out" / (std::string("yard ") + content + ".wav"))[0];
+        ASSERT_EQ(part.size(), sum.size()) << content;
+        for (std::size_t i = 0; i < sum.size(); ++i) sum[i] += part[i];
+        if (std::string_view(content) != "cut") continue;
+        double inside = 0, outside = 0;
+        for (std::size_t i = 0; i < part.size(); ++i)
+            (i > 3.1 * 48000 && i < 3.4 * 48000 ? inside : outside) +=
+                static_cast<double>(part[i]) * static_cast<double>(part[i]);
+        EXPECT_GT(inside, 100 * std::max(1e-9, outside - inside));
+    }
+    float worst = 0;
+    for (std::size_t i = 0; i < sum.size(); ++i) worst = std::max(worst, std::abs(sum[i] - sound[i]));
+    EXPECT_LT(worst, 1e-5F);
+    // Without any that cut there is no such file, unless it is asked for.
+    EXPECT_EQ(run(split + " -o " + quoted(scratch / "plain")).code, 0);
+    EXPECT_FALSE(fs::exists(scratch / "plain/yard cut.wav"));
+    EXPECT_EQ(run(split + " --cut -o " + quoted(scratch / "asked")).code, 0);
+    EXPECT_TRUE(fs::exists(scratch / "asked/yard cut.wav"));
+    const Ran bad =
+        run(split + " --corrections " + quoted(scratch / "model") + " -o " + quoted(scratch / "bad"));
+    EXPECT_EQ(bad.code, 3);
+    EXPECT_FALSE(fs::exists(scratch / "bad/yard dialogue.wav"));
 }
 
 // The first look tells a hum by its figure, and its chain is what process takes.

@@ -7,6 +7,7 @@
 #include <numbers>
 #include <random>
 
+#include "core/assessment/risk_line.h"
 #include "core/dsp/decibels.h"
 #include "tests/support/fixtures.h"
 
@@ -149,6 +150,15 @@ TEST(Doubt, WhatMovesIsNoSteadyTone) {
         alarms += static_cast<int>(tones_in(sound, {0.3F, 0, 0.6F, 0.1F}).size());
     }
     EXPECT_EQ(alarms, 0);
+}
+
+// Doubt of a half and less adds nothing; what the settings hurt stays.
+TEST(Doubt, CountsInTheRiskLine) {
+    const RiskLine line{{0.4F, 0.1F, 0.0F, 0.0F}};
+    const std::vector<float> doubt = {0.5F, 1.0F, 0.75F};
+    const RiskLine both = with_doubt(line, doubt);
+    EXPECT_EQ(both.risk, (std::vector<float>{0.4F, 0.5F, 0.25F, 0.0F}));
+    EXPECT_EQ(worst_spots(both, 5).front().risk, 0.5F);
 }
 
 }  // namespace

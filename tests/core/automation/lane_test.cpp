@@ -26,6 +26,21 @@ TEST(Lane, IsStraightBetweenPointsAndLevelOutside) {
     EXPECT_EQ(points, (std::vector<Breakpoint>{{200, 10}}));
 }
 
+TEST(Lane, APointMovesBetweenItsNeighboursAndNeverOntoThem) {
+    std::vector<Breakpoint> points = {{100, 1}, {200, 2}, {300, 3}};
+    EXPECT_EQ(move_point(points, 200, {250, 7}), 250);
+    EXPECT_EQ(points[1], (Breakpoint{250, 7}));
+    EXPECT_EQ(move_point(points, 250, {900, 8}), 299);
+    EXPECT_EQ(move_point(points, 299, {-50, 9}), 101);
+    EXPECT_EQ(points[1], (Breakpoint{101, 9}));
+    EXPECT_EQ(move_point(points, 100, {5000, 4}), 100);  // there is no room
+    EXPECT_EQ(points[0], (Breakpoint{100, 4}));
+    EXPECT_EQ(move_point(points, 300, {5000, 4}), 5000);
+    EXPECT_EQ(move_point(points, 42, {60, 4}), 42);  // no such point
+    EXPECT_EQ(points.size(), 3U);
+    EXPECT_TRUE(std::ranges::is_sorted(points, {}, &Breakpoint::frame));
+}
+
 TEST(Lane, PointsInAnyOrderComeIntoTheOrderOfTimeAndTheLastOfSeveralStays) {
     std::vector<Breakpoint> points = {{30, 3}, {10, 1}, {30, 4}, {20, 2}, {10, 5}};
     order_points(points);

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/separation/corrections.h"
+#include "core/separation/correction_settings.h"
 
 #include <gtest/gtest.h>
 
@@ -299,6 +300,62 @@ TEST(Corrections, FilesAreReadBackAndRefusedWithASentence) {
     EXPECT_EQ(odd[0].to, Stem::Music);
     EXPECT_NE(odd[0].id, odd[1].id);
     EXPECT_EQ(odd[1].take_down_db, kMostTakeDownDb);
+}
+
+// The table of numbers: each reads what it wrote, within its range, and touches nothing else.
+TEST(Corrections, EveryNumberIsReadAsItIsSet) {
+    for (std::size_t i = 0; i < kCorrectionSettings; ++i) {
+        const auto setting = static_cast<CorrectionSetting>(i);
+        const ParameterInfo& p = info(setting);
+        Correction c;
+        EXPECT_EQ(value_of(c, setting), p.standard) << p.key;
+        set_value(c, setting, p.highest);
+        EXPECT_EQ(value_of(c, setting), p.highest) << p.key;
+        set_value(c, setting, p.highest + 1e6);
+        EXPECT_EQ(value_of(c, setting), p.highest) << p.key;
+        set_value(c, setting, p.lowest - 1e6);
+        EXPECT_EQ(value_of(c, setting), p.lowest) << p.key;
+        for (std::size_t k = 0; k < kCorrectionSettings; ++k) {
+            const auto other = static_cast<CorrectionSetting>(k);
+            if (k != i) EXPECT_EQ(value_of(c, other), info(other).standard) << p.key;
+        }
+    }
+    Correction give;
+    EXPECT_FALSE(acts_on(give, CorrectionSetting::TakeDown));
+    EXPECT_FALSE(acts_on(give, CorrectionSetting::BrushTime));
+    EXPECT_FALSE(acts_on(give, CorrectionSetting::Partial));
+    EXPECT_TRUE(acts_on(give, CorrectionSetting::Strength));
+    give.region.harmonics = true;
+    give.region.shape = RegionShape::Brush;
+    EXPECT_TRUE(acts_on(give, CorrectionSetting::Partial) && acts_on(give, CorrectionSetting::BrushPitch));
+}
+
+// A list that changes by one keeps what its fills have looked up; another region is looked up anew.
+TEST(Corrections, FillsAreReadyFromTheListBefore) {
+    const Correctable m(test::noise(static_cast<std::size_t>(3 * kRate), 8), {0.25F, 0.25F, 0.25F, 0.25F});
+    std::vector<Correction> list = {correction(CorrectionAct::Fill, 1, 1.2, 100, 8000)};
+    EXPECT_EQ(PreparedCorrections::new_fills(list, nullptr), 1U);
+    const auto first = PreparedCorrections::prepare(list, *m.source, *m.map);
+    ASSERT_TRUE(first.ok());
+    normalise(list);
+    EXPECT_EQ(PreparedCorrections::new_fills(list, first->get()), 0U);
+    list.push_back(correction(CorrectionAct::Fill, 2, 2.2, 100, 8000));
+    list.push_back(correction(CorrectionAct::Give, 2, 2.2, 100, 8000));
+    normalise(list);
+    EXPECT_EQ(PreparedCorrections::new_fills(list, first->get()), 1U);
+    const auto with = PreparedCorrections::prepare(list, *m.source, *m.map, {}, first->get());
+    const auto anew = PreparedCorrections::prepare(list, *m.source, *m.map);
+    ASSERT_TRUE(with.ok() && anew.ok());
+    std::array<float, kMaskRow> a, b;
+    for (const double at : {100.0, 105.5, 190.0}) {
+        m.map->read(at, a);
+        b = a;
+        (*with)->apply(at, a);
+        (*anew)->apply(at, b);
+        EXPECT_EQ(a, b);
+    }
+    EXPECT_TRUE((*with)->cuts_around(100));
+    EXPECT_FALSE(PreparedCorrections::prepare({}, *m.source, *m.map)->get()->cuts());
 }
 
 // A region's figures: a full-scale sine is 0 dB by definition, and shares are the masks'.
