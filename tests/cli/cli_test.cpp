@@ -139,9 +139,9 @@ TEST(CommandLine, SplitsWithCorrections) {
         if (std::string_view(content) != "cut") continue;
         double inside = 0, outside = 0;
         for (std::size_t i = 0; i < part.size(); ++i)
-            (i > 3.1 * 48000 && i < 3.4 * 48000 ? inside : outside) +=
+            (i > 148'800 && i < 163'200 ? inside : outside) +=
                 static_cast<double>(part[i]) * static_cast<double>(part[i]);
-        EXPECT_GT(inside, 100 * std::max(1e-9, outside - inside));
+        EXPECT_GT(inside, outside);  // 300 of the 500 ms that are cut
     }
     float worst = 0;
     for (std::size_t i = 0; i < sum.size(); ++i) worst = std::max(worst, std::abs(sum[i] - sound[i]));

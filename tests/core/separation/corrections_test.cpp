@@ -317,7 +317,8 @@ TEST(Corrections, EveryNumberIsReadAsItIsSet) {
         EXPECT_EQ(value_of(c, setting), p.lowest) << p.key;
         for (std::size_t k = 0; k < kCorrectionSettings; ++k) {
             const auto other = static_cast<CorrectionSetting>(k);
-            if (k != i) EXPECT_EQ(value_of(c, other), info(other).standard) << p.key;
+            if (k == i) continue;
+            EXPECT_EQ(value_of(c, other), info(other).standard) << p.key;
         }
     }
     Correction give;
