@@ -3,6 +3,7 @@
 
 #include <QGridLayout>
 #include <QHBoxLayout>
+#include <QScrollArea>
 #include <QVBoxLayout>
 #include <algorithm>
 #include <cmath>
@@ -155,13 +156,18 @@ QWidget* SeparateView::build_side() {
     auto* column = new QVBoxLayout(side);
     column->setContentsMargins(0, 0, 0, 0);
     picture_ = new PicturePane(side);
-    picture_->setFixedHeight(96);
+    picture_->setFixedHeight(76);
     picture_->setVisible(false);
     tuning_ = new TuningPanel(document_, measuring_, side);
     correction_ = new CorrectionPanel(correcting_, doubting_, side);
     pages_ = new QStackedWidget(side);
     pages_->addWidget(tuning_);
-    pages_->addWidget(correction_);
+    auto* scroll = new QScrollArea(side);  // where there is little height, as beside a picture
+    scroll->setWidgetResizable(true);
+    scroll->setFrameShape(QFrame::NoFrame);
+    scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    scroll->setWidget(correction_);
+    pages_->addWidget(scroll);
     auto* choice = new QHBoxLayout;
     choice->setContentsMargins(8, 0, 8, 0);
     page_buttons_[kTunePage] = make_button(tr("Tune"), "page_tune", tr("Settings of the chosen stem."), side);
@@ -170,6 +176,7 @@ QWidget* SeparateView::build_side() {
     for (int page = 0; page < 2; ++page) {
         auto* button = page_buttons_[static_cast<std::size_t>(page)];
         button->setCheckable(true);
+        button->setProperty("compact", true);
         button->setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Fixed);
         choice->addWidget(button);
         connect(button, &QToolButton::clicked, this, [this, page] { show_page(page); });

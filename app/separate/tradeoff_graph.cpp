@@ -40,7 +40,7 @@ TradeOff at_percent(const std::vector<TradeOff>& curve, double percent) {
 TradeOffGraph::TradeOffGraph(Document& document, Measuring& measuring, QWidget* parent)
     : QWidget(parent), document_(document), measuring_(measuring) {
     setFocusPolicy(Qt::StrongFocus);
-    setMinimumHeight(120);
+    setMinimumHeight(104);
     setAccessibleName(tr("Trade-off: isolation against leak and damage"));
     setToolTip(tr(
         "Drag the point: to the right, less of the rest leaks in and more of the stem gets damaged. The open "

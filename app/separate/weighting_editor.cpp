@@ -21,7 +21,7 @@ constexpr double kBottom = 14;
 WeightingEditor::WeightingEditor(Document& document, Measuring& measuring, QWidget* parent)
     : QWidget(parent), document_(document), measuring_(measuring) {
     setFocusPolicy(Qt::StrongFocus);
-    setMinimumHeight(66);
+    setMinimumHeight(58);
     setAccessibleName(tr("Frequency weighting"));
     setToolTip(
         tr("Isolation acts more strongly above the middle line and less below it. Double-click adds a point, "
