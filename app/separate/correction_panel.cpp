@@ -19,6 +19,12 @@ namespace {
 constexpr int kLabelWidth = 116;
 constexpr int kId = Qt::UserRole;
 
+struct Choice {
+    QString label;
+    const char* name;
+    QString words;
+};
+
 QHBoxLayout* row_in(QVBoxLayout* column) {
     auto* row = new QHBoxLayout;
     row->setContentsMargins(0, 0, 0, 0);
@@ -110,36 +116,28 @@ QWidget* CorrectionPanel::build_tools() {
     auto* column = new QVBoxLayout(box);
     column->setContentsMargins(0, 0, 0, 0);
     column->setSpacing(4);
-    auto* draw = row_in(column);
-    draw->addWidget(new QLabel(tr("Draw"), box));
-    const std::array<QString, 3> tool_labels = {tr("Box"), tr("Outline"), tr("Brush")};
-    const std::array<const char*, 3> tool_names = {"draw_box", "draw_outline", "draw_brush"};
-    const std::array<QString, 3> tool_words = {tr("Drag a box over what is to be put right."),
-                                               tr("Draw a line around what is to be put right."),
-                                               tr("Paint over what is to be put right; a click is one dab.")};
-    for (std::size_t i = 0; i < tools_.size(); ++i) {
-        tools_[i] = make_button(tool_labels[i], tool_names[i], tool_words[i], box);
-        tools_[i]->setCheckable(true);
-        tools_[i]->setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Fixed);
-        draw->addWidget(tools_[i]);
-        connect(tools_[i], &QToolButton::clicked, this,
-                [this, i] { emit tool_wanted(static_cast<Correcting::Tool>(i + 1)); });
-    }
-    auto* hear = row_in(column);
-    hear->addWidget(new QLabel(tr("Hear"), box));
-    const std::array<QString, 3> hear_labels = {tr("All"), tr("Region"), tr("Rest")};
-    const std::array<const char*, 3> hear_names = {"hear_all", "hear_region", "hear_rest"};
-    const std::array<QString, 3> hear_words = {tr("Everything, as it is."),
-                                               tr("Only what is in the region, in what is listened to now."),
-                                               tr("Only what is outside the region.")};
-    for (std::size_t i = 0; i < hearing_.size(); ++i) {
-        hearing_[i] = make_button(hear_labels[i], hear_names[i], hear_words[i], box);
-        hearing_[i]->setCheckable(true);
-        hearing_[i]->setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Fixed);
-        hear->addWidget(hearing_[i]);
-        connect(hearing_[i], &QToolButton::clicked, this,
-                [this, i] { correcting_.hear(static_cast<Correcting::Hearing>(i)); });
-    }
+    const auto add_row = [&](const QString& label, std::array<QToolButton*, 3>& buttons,
+                             const std::array<Choice, 3>& choices, const auto& act) {
+        auto* row = row_in(column);
+        row->addWidget(new QLabel(label, box));
+        for (std::size_t i = 0; i < choices.size(); ++i) {
+            buttons[i] = make_button(choices[i].label, choices[i].name, choices[i].words, box);
+            buttons[i]->setCheckable(true);
+            buttons[i]->setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Fixed);
+            row->addWidget(buttons[i]);
+            connect(buttons[i], &QToolButton::clicked, this, [act, i] { act(i); });
+        }
+    };
+    add_row(tr("Draw"), tools_,
+            {{{tr("Box"), "draw_box", tr("Drag a box over what is to be put right.")},
+              {tr("Outline"), "draw_outline", tr("Draw a line around what is to be put right.")},
+              {tr("Brush"), "draw_brush", tr("Paint over what is to be put right; a click is one dab.")}}},
+            [this](std::size_t i) { emit tool_wanted(static_cast<Correcting::Tool>(i + 1)); });
+    add_row(tr("Hear"), hearing_,
+            {{{tr("All"), "hear_all", tr("Everything, as it is.")},
+              {tr("Region"), "hear_region", tr("Only what is in the region, in what is listened to now.")},
+              {tr("Rest"), "hear_rest", tr("Only what is outside the region.")}}},
+            [this](std::size_t i) { correcting_.hear(static_cast<Correcting::Hearing>(i)); });
     return box;
 }
 
@@ -323,12 +321,12 @@ void CorrectionPanel::show_facts() {
         shares +=
             QString("%1%2%3   ").arg(stem_label(s), QChar(QChar::Nbsp), percent(facts->share_percent[s]));
     if (facts->cut_percent >= 0.5) shares += tr("Cut %1").arg(percent(facts->cut_percent));
-    facts_->setText(tr("%1 ms from %2 s, %3 to %4 Hz, %5 dBFS\n%6")
+    facts_->setText(tr("%1 ms from %2 s, %3 to %4 Hz, %5\n%6")
                         .arg(1000 * (b.last_seconds - b.first_seconds), 0, 'f', 0)
                         .arg(b.first_seconds, 0, 'f', 2)
                         .arg(b.lowest_hz, 0, 'f', 0)
                         .arg(b.highest_hz, 0, 'f', 0)
-                        .arg(facts->level_dbfs, 0, 'f', 1)
+                        .arg(level_text(facts->level_dbfs, "dBFS"))
                         .arg(shares.trimmed()));
 }
 

@@ -5,10 +5,10 @@
 
 #include <algorithm>
 #include <cmath>
-#include <numbers>
 #include <optional>
 
-#include "core/dsp/decibels.h"
+#include "core/dsp/hann.h"
+#include "core/dsp/quantile.h"
 #include "core/dsp/real_fft.h"
 #include "core/separation/band_powers.h"
 
@@ -68,13 +68,14 @@ struct Tone {
     double hz, level_db;
 };
 
-// Levels in dB, [look][bin], of looks that follow each other without overlap, Hann windowed.
+// Levels in dB, [look][bin], of looks that overlap by half, Hann windowed.
 std::vector<std::vector<float>> long_spectra(const Source& source, const JobControl& job) {
     const auto total =
         std::min<std::int64_t>(static_cast<std::int64_t>(source.frames()),
                                static_cast<std::int64_t>(kLongestLookSeconds * source.sample_rate()));
     RealFft fft(kToneFft);
-    std::vector<float> time(kToneFft), sum(kToneFft);
+    std::vector<float> time(kToneFft), sum(kToneFft), window(kToneFft);
+    for (std::size_t i = 0; i < kToneFft; ++i) window[i] = static_cast<float>(periodic_hann(i, kToneFft));
     std::vector<std::vector<float>> out;
     for (std::int64_t at = 0; at + static_cast<std::int64_t>(kToneFft) <= total; at += kToneFft / 2) {
         if (job.cancelled()) break;
@@ -84,9 +85,7 @@ std::vector<std::vector<float>> long_spectra(const Source& source, const JobCont
             for (std::size_t i = 0; i < kToneFft; ++i)
                 sum[i] += time[i] / static_cast<float>(source.channels());
         }
-        for (std::size_t i = 0; i < kToneFft; ++i)
-            sum[i] *= static_cast<float>(
-                0.5 - 0.5 * std::cos(2 * std::numbers::pi * static_cast<double>(i) / kToneFft));
+        for (std::size_t i = 0; i < kToneFft; ++i) sum[i] *= window[i];
         fft.forward(sum);
         const auto spectrum = fft.bins();
         std::vector<float> db(spectrum.size());
@@ -94,13 +93,6 @@ std::vector<std::vector<float>> long_spectra(const Source& source, const JobCont
         out.push_back(std::move(db));
     }
     return out;
-}
-
-float quantile(std::vector<float>& values, double part) {
-    const auto at =
-        values.begin() + static_cast<std::ptrdiff_t>(part * static_cast<double>(values.size() - 1));
-    std::ranges::nth_element(values, at);
-    return *at;
 }
 
 std::vector<Tone> steady_tones(const std::vector<std::vector<float>>& spectra, int sample_rate) {

@@ -6,9 +6,10 @@
 #include <cmath>
 #include <numbers>
 
-#include "core/diagnosis/estimates.h"
+#include "core/diagnosis/line_fit.h"
 #include "core/dsp/biquad.h"
 #include "core/dsp/decibels.h"
+#include "core/dsp/quantile.h"
 
 namespace rivlen {
 

@@ -4,10 +4,11 @@
 #include <cmath>
 #include <numbers>
 
-#include "core/diagnosis/estimates.h"
 #include "core/diagnosis/evidence.h"
+#include "core/diagnosis/line_fit.h"
 #include "core/dsp/decibels.h"
 #include "core/dsp/hann.h"
+#include "core/dsp/quantile.h"
 #include "core/dsp/real_fft.h"
 #include "core/effects/hiss.h"
 

@@ -14,18 +14,12 @@ namespace {
 using json_reading::flag;
 using json_reading::number;
 using json_reading::part;
+using json_reading::place_of;
 using json_reading::text;
 using nlohmann::json;
 
 constexpr int kCorrectionsVersion = 1;
 constexpr std::array<const char*, 3> kShapeKeys = {"box", "outline", "brush"};
-
-std::optional<std::size_t> place_of(std::span<const char* const> keys, const std::string& key) {
-    for (std::size_t i = 0; i < keys.size(); ++i) {
-        if (keys[i] == key) return i;
-    }
-    return {};
-}
 
 json region_to_json(const Region& region) {
     json points = json::array();

@@ -4,6 +4,8 @@
 
 #include <algorithm>
 #include <nlohmann/json.hpp>
+#include <optional>
+#include <span>
 #include <string>
 
 namespace rivlen::json_reading {
@@ -29,6 +31,14 @@ namespace rivlen::json_reading {
                                    double highest, double otherwise) {
     const auto& value = part(entry, key);
     return value.is_number() ? std::clamp(value.get<double>(), lowest, highest) : otherwise;
+}
+
+// Which of the keys it is.
+[[nodiscard]] inline std::optional<std::size_t> place_of(std::span<const char* const> keys,
+                                                         const std::string& key) {
+    const auto found = std::ranges::find(keys, key);
+    if (found == keys.end()) return {};
+    return static_cast<std::size_t>(found - keys.begin());
 }
 
 }  // namespace rivlen::json_reading

@@ -13,6 +13,7 @@ namespace {
 using json_reading::flag;
 using json_reading::number;
 using json_reading::part;
+using json_reading::place_of;
 using json_reading::text;
 using nlohmann::json;
 
@@ -28,11 +29,6 @@ std::int64_t frames(const json& entry, const char* key, std::int64_t lowest = 0)
 int whole(const json& entry, const char* key, int otherwise) {
     return static_cast<int>(number(entry, key, -kMostId, kMostId, otherwise));
 }
-template <std::size_t N>
-std::size_t place_of(const std::array<const char*, N>& keys, const std::string& key) {
-    const auto found = std::ranges::find(keys, key);
-    return found != keys.end() ? static_cast<std::size_t>(found - keys.begin()) : 0;
-}
 // Each entry of a list that is an object.
 template <typename Take>
 void for_each(const json& list, const Take& take) {
@@ -46,7 +42,8 @@ json fade_to_json(const Fade& fade) {
     return {{"frames", fade.frames}, {"shape", kFadeKeys[static_cast<std::size_t>(fade.shape)]}};
 }
 Fade fade_from_json(const json& entry) {
-    return {frames(entry, "frames"), static_cast<FadeShape>(place_of(kFadeKeys, text(entry, "shape")))};
+    return {frames(entry, "frames"),
+            static_cast<FadeShape>(place_of(kFadeKeys, text(entry, "shape")).value_or(0))};
 }
 
 json strip_to_json(const Strip& strip) {
@@ -76,7 +73,7 @@ Strip strip_from_json(const json& entry) {
     strip.polarity_inverted = flag(entry, "invert", false);
     strip.chain = chain_from_json(part(entry, "chain"));
     for_each(part(entry, "lines"), [&](const json& e) {
-        const StripLane target{static_cast<LaneTarget>(place_of(kTargetKeys, text(e, "target"))),
+        const StripLane target{static_cast<LaneTarget>(place_of(kTargetKeys, text(e, "target")).value_or(0)),
                                whole(e, "part", 0),
                                whole(e, "parameter", 0),
                                {}};
@@ -232,7 +229,8 @@ Timeline timeline_from_json(const json& entry,
             Clip clip;
             clip.id = whole(c, "id", 0);
             clip.path = path(text(c, "path"));
-            clip.clip_source = static_cast<ClipSource>(place_of(kClipSourceKeys, text(c, "feed")));
+            clip.clip_source =
+                static_cast<ClipSource>(place_of(kClipSourceKeys, text(c, "feed")).value_or(0));
             clip.card = std::clamp(whole(c, "card", kTrackSettings), kTrackSettings, 99);
             clip.start = frames(c, "start");
             clip.offset = frames(c, "offset");

@@ -135,7 +135,7 @@ RegionFacts facts_of(const Region& region, const Source& source, const MaskMap* 
         frames += held;
     }
     if (all <= 0 || frames <= 0) return out;
-    out.level_dbfs = std::max(-200.0, db_of_power(all / frames / power_of_full_scale(source)));
+    out.level_dbfs = db_of_power(all / frames / power_of_full_scale(source));
     double sum = 0;
     for (std::size_t s = 0; s < kStems; ++s) {
         out.share_percent[s] = 100 * shares[s] / all;

@@ -3,6 +3,7 @@
 #pragma once
 
 #include <array>
+#include <optional>
 #include <vector>
 
 #include "core/base/job.h"
@@ -15,8 +16,9 @@ namespace rivlen {
 
 struct RegionFacts {
     RegionBounds bounds;
-    double level_dbfs =
-        -200;  // mean power over its time, weighted by how strongly it holds; a full-scale sine is 0 dB
+    // Mean power over its time, weighted by how strongly it holds; a full-scale sine is 0 dB. Nothing:
+    // silent.
+    std::optional<double> level_dbfs;
     std::array<double, kStems> share_percent{};  // of its energy; less than 100 in all where something is cut
     double cut_percent = 0;
 };

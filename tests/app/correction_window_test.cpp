@@ -69,7 +69,7 @@ class CorrectionWindowTest : public QObject {
         const auto& facts = *correcting().facts();
         QVERIFY(std::abs(facts.bounds.first_seconds - 1.0) < 0.05);
         QVERIFY(std::abs(facts.bounds.highest_hz - 500) < 40);
-        QVERIFY(facts.level_dbfs > -40 && facts.level_dbfs < 0);
+        QVERIFY(facts.level_dbfs && *facts.level_dbfs > -40 && *facts.level_dbfs < 0);
         QTRY_VERIFY(window_->findChild<QLabel*>("region_facts")->text().contains("Hz"));
         key(Qt::Key_4, Qt::ControlModifier);
         QCOMPARE(corrections().size(), std::size_t{1});

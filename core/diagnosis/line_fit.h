@@ -1,22 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// Small estimates that the measures of a recording's faults share.
+// A straight line through points, which the measures of a recording's faults share.
 #pragma once
 
-#include <algorithm>
-#include <cmath>
-#include <vector>
-
 namespace rivlen {
-
-// Reorders the values; 0 of none.
-template <typename T>
-[[nodiscard]] T quantile(std::vector<T>& values, double part) {
-    if (values.empty()) return T{};
-    const auto at = values.begin() +
-                    static_cast<std::ptrdiff_t>(std::lround(part * static_cast<double>(values.size() - 1)));
-    std::nth_element(values.begin(), at, values.end());
-    return *at;
-}
 
 // Straight line through points, by least squares.
 class LineFit {
