@@ -20,6 +20,7 @@ void add_mix(CLI::App& app, Status& status);
 void add_process(CLI::App& app, Status& status);
 void add_propose(CLI::App& app, Status& status);
 void add_split(CLI::App& app, Status& status);
+void add_teach(CLI::App& app, Status& status);
 void add_layback(CLI::App& app, Status& status);
 
 }  // namespace rivlen::cli

@@ -2,12 +2,13 @@
 _rivlen_cli() {
     local current=${COMP_WORDS[COMP_CWORD]} previous=${COMP_WORDS[COMP_CWORD - 1]} command=${COMP_WORDS[1]}
     if ((COMP_CWORD == 1)); then
-        mapfile -t COMPREPLY < <(compgen -W "info look split corrections assess propose mix process putback handover batch --help --version" -- "$current")
+        mapfile -t COMPREPLY < <(compgen -W "info look split corrections teach assess propose mix process putback handover batch --help --version" -- "$current")
         return
     fi
     case $previous in
         --format) mapfile -t COMPREPLY < <(compgen -W "wav32 wav24 flac" -- "$current"); return ;;
         --purpose) mapfile -t COMPREPLY < <(compgen -W "natural alone over-pictures" -- "$current"); return ;;
+        --length) mapfile -t COMPREPLY < <(compgen -W "short long" -- "$current"); return ;;
         --stem) mapfile -t COMPREPLY < <(compgen -W "dialogue reverb music ambience" -- "$current"); return ;;
     esac
     if [[ $current == -* ]]; then

@@ -49,6 +49,7 @@ int run(int argc, char** argv) {
     rivlen::cli::add_look(app, status);
     rivlen::cli::add_split(app, status);
     rivlen::cli::add_corrections(app, status);
+    rivlen::cli::add_teach(app, status);
     rivlen::cli::add_assess(app, status);
     rivlen::cli::add_propose(app, status);
     rivlen::cli::add_mix(app, status);

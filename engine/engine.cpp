@@ -1,16 +1,20 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// The separation engine: runs the network behind the interface of core/separation/separator.h.
+// The separation engine: runs the network behind the interfaces of core/separation/separator.h and teacher.h.
 #include <ATen/Context.h>
 #include <ATen/Parallel.h>
 #include <torch/torch.h>
 
 #include <algorithm>
 #include <cmath>
+#include <exception>
 
 #include "core/separation/bands.h"
 #include "core/separation/mask_map.h"
 #include "core/separation/separator.h"
+#include "core/separation/teacher.h"
+#include "engine/difference.h"
 #include "engine/golden.h"
+#include "engine/learning/teacher.h"
 #include "engine/mask_stream.h"
 #include "engine/network.h"
 #include "engine/units/kernels.h"
@@ -98,6 +102,26 @@ Result<std::shared_ptr<const Separator>> open_engine(const std::filesystem::path
     return std::shared_ptr<const Separator>(std::make_shared<Engine>(std::move(*loaded), std::move(*facts)));
 }
 
+Error other_version() {
+    return make_error(ErrorKind::Mismatch,
+                      "The separation engine belongs to another version of Rivlen. Install Rivlen again.");
+}
+
+Result<TeachingReport> teach_model(const TeachingWish& wish, const JobControl& job) {
+    TeachingWish here = wish;
+    here.model = model_file(wish.model);
+    auto loaded = load_network(here.model);
+    if (!loaded) return loaded.error();
+    if (is_difference(loaded->metadata)) {
+        return make_error(ErrorKind::BadInput,
+                          "\"{}\" is taught already. Teach the model that it was taught from, with all the "
+                          "lessons.",
+                          here.model.string());
+    }
+    if (auto status = check_machine(*loaded); !status) return status.error();
+    return teach_network(*loaded, here, job);
+}
+
 }  // namespace
 
 }  // namespace rivlen
@@ -105,10 +129,20 @@ Result<std::shared_ptr<const Separator>> open_engine(const std::filesystem::path
 // Both sides are built together from the same headers, so that C++ types may cross this border.
 extern "C" __attribute__((visibility("default"))) rivlen::Result<std::shared_ptr<const rivlen::Separator>>
 rivlen_engine_open(int version, const std::filesystem::path& model) {
-    if (version != rivlen::kEngineVersion) {
-        return rivlen::make_error(
-            rivlen::ErrorKind::Mismatch,
-            "The separation engine belongs to another version of Rivlen. Install Rivlen again.");
-    }
+    if (version != rivlen::kEngineVersion) return rivlen::other_version();
     return rivlen::open_engine(model);
+}
+
+// As torch throws where it finds no memory, so does this until here.
+extern "C" __attribute__((visibility("default"))) rivlen::Result<rivlen::TeachingReport> rivlen_engine_teach(
+    int version, const rivlen::TeachingWish& wish, const rivlen::JobControl& job) {
+    if (version != rivlen::kEngineVersion) return rivlen::other_version();
+    try {
+        return rivlen::teach_model(wish, job);
+    } catch (const std::exception& e) {
+        return rivlen::make_error(rivlen::ErrorKind::Internal,
+                                  "Teaching ended early ({}); nothing was written. Close other programs if "
+                                  "memory is short, and try again.",
+                                  e.what());
+    }
 }

@@ -6,6 +6,7 @@
 
 #include "core/base/safetensors.h"
 #include "core/separation/bands.h"
+#include "engine/difference.h"
 #include "engine/golden.h"
 
 namespace rivlen {
@@ -271,9 +272,22 @@ Status save_network(SeparationNetwork& network, const std::filesystem::path& pat
     return safetensors::write(path, metadata, tensors);
 }
 
+static std::vector<std::uint8_t> golden_of(const safetensors::File& file) {
+    const auto* stored = file.find("golden");
+    if (stored == nullptr || stored->dtype != "U8") return {};
+    std::vector<std::uint8_t> golden(stored->bytes.size());
+    std::memcpy(golden.data(), stored->bytes.data(), stored->bytes.size());
+    return golden;
+}
+
 Result<LoadedNetwork> load_network(const std::filesystem::path& path) {
     auto file = safetensors::File::open(path);
     if (!file) return file.error();
+    if (is_difference(file->metadata())) {
+        auto loaded = load_difference(*file, path);
+        if (loaded) loaded->golden = golden_of(*file);
+        return loaded;
+    }
     const auto description = file->metadata().find("network");
     if (description == file->metadata().end()) {
         return make_error(ErrorKind::BadInput,
@@ -295,10 +309,7 @@ Result<LoadedNetwork> load_network(const std::filesystem::path& path) {
         }
         std::memcpy(item.value().data_ptr<float>(), tensor->bytes.data(), tensor->bytes.size());
     }
-    if (const auto* golden = file->find("golden"); golden != nullptr && golden->dtype == "U8") {
-        loaded.golden.resize(golden->bytes.size());
-        std::memcpy(loaded.golden.data(), golden->bytes.data(), golden->bytes.size());
-    }
+    loaded.golden = golden_of(*file);
     loaded.network->eval();
     return loaded;
 }

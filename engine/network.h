@@ -87,7 +87,7 @@ struct LoadedNetwork {
     std::map<std::string, std::string> metadata;
     std::vector<std::uint8_t> golden;  // see golden.h; empty in files that have none
 };
-// Errors: NotFound, BadInput, Unsupported.
+// Of a whole model, or of a taught one (difference.h). Errors: NotFound, BadInput, Unsupported, Mismatch.
 [[nodiscard]] Result<LoadedNetwork> load_network(const std::filesystem::path& path);
 
 }  // namespace rivlen

@@ -15,6 +15,8 @@
 #include "learn/evaluate.h"
 #include "learn/faults.h"
 #include "learn/mask_study.h"
+#include "learn/teach_study.h"
+#include "learn/teaching_set.h"
 #include "learn/telling/tell.h"
 #include "learn/tradeoff_study.h"
 #include "learn/train.h"
@@ -316,6 +318,34 @@ void add_doubt(CLI::App& app, Status& status) {
     command->callback([options, &status] { status = study_doubt(*options); });
 }
 
+void add_teaching_set(CLI::App& app, Status& status) {
+    auto options = std::make_shared<TeachingSetOptions>();
+    options->package_list = RIVLEN_PACKAGE_LIST;
+    auto* command =
+        app.add_subcommand("teaching-set", "Make the sound that lessons are mixed with (models/teaching)");
+    command->add_option("corpus", options->corpus, "Corpus folder")->required();
+    command->add_option("folder", options->folder, "Where it goes")->required();
+    command->add_option("--clips", options->clips, "Number of clips");
+    command->add_option("--clip-seconds", options->clip_seconds, "Length of each");
+    command->callback([options, &status] { status = make_teaching_set(*options); });
+}
+
+void add_teach(CLI::App& app, Status& status) {
+    auto options = std::make_shared<TeachStudyOptions>();
+    options->log = say;
+    auto* command = app.add_subcommand("teach", "What teaching a model one recording brings");
+    command->add_option("corpus", options->corpus, "Corpus folder")->required();
+    command->add_option("model", options->model, "Weights (.safetensors)")->required();
+    command->add_option("--others", options->others,
+                        "Sound that lessons are mixed with; else models/teaching");
+    command->add_option("--steps", options->steps, "Of learning; each number is tried");
+    command->add_option("--rate", options->rate, "Learning rate");
+    command->add_option("--per-kind", options->per_kind, "Recordings of each kind at most");
+    command->add_option("--workers", options->workers, "Threads");
+    command->add_flag("--choose", options->choose, "By the pool that measures are chosen by");
+    command->callback([options, &status] { status = study_teaching(*options); });
+}
+
 void add_faults(CLI::App& app, Status& status) {
     auto options = std::make_shared<FaultStudyOptions>();
     options->log = say;
@@ -344,6 +374,8 @@ void add_commands(CLI::App& app, Status& status) {
     add_seal(app, status);
     add_tradeoff(app, status);
     add_doubt(app, status);
+    add_teaching_set(app, status);
+    add_teach(app, status);
     add_faults(app, status);
 }
 

@@ -7,9 +7,9 @@
 #include <functional>
 #include <string>
 
+#include "core/base/rng.h"
 #include "core/diagnosis/first_look.h"
 #include "learn/corpus.h"
-#include "learn/rng.h"
 
 namespace rivlen::learn {
 

@@ -9,7 +9,7 @@
 #include <span>
 #include <vector>
 
-#include "learn/rng.h"
+#include "core/base/rng.h"
 
 namespace rivlen::learn {
 

@@ -1,24 +1,17 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// Mixes put together from the spectra of their parts: mixing is linear, so that every use of a part after the
-// first costs neither a transform nor a pass over samples.
+// The mixer's scenes put together from the spectra of their parts (engine/learning/stem_spectra.h).
 #pragma once
 
 #include <array>
 #include <vector>
 
+#include "engine/learning/stem_spectra.h"
 #include "learn/mixer.h"
 #include "learn/tensors.h"
 
 namespace rivlen::learn {
 
-// One stem's STFT on the model's grid.
-struct StemSpectra {
-    std::size_t frames = 0;
-    std::vector<float> values;  // [channel][frame][real, imaginary][kPaddedBins]; empty when silent
-    double active_power = 0;    // what levels are set by (mixer.h)
-};
-inline constexpr std::size_t kPaddedBins = 1040;  // kModelBins, up to whole vectors
-
+// What a scene is put together from.
 struct PartsSpectra {
     std::array<StemSpectra, kStems> stems;
     double bandwidth_hz = 24000;

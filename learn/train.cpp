@@ -11,9 +11,9 @@
 #include <fstream>
 #include <nlohmann/json.hpp>
 #include <numeric>
-#include <thread>
 
 #include "core/base/output_file.h"
+#include "engine/learning/replicas.h"
 #include "engine/network.h"
 #include "learn/evaluate.h"
 #include "learn/mixer.h"
@@ -70,7 +70,6 @@ class StageTimes {
 // network.
 double work(SeparationNetwork& network, Stock& stock, const TrainOptions& options, std::int64_t step,
             int first, int count, StageTimes& times) {
-    at::set_num_threads(1);  // per thread: OpenMP keeps this setting for each thread apart
     times.begin();
     stock.follow(step, count);
     times.lap(0);
@@ -87,6 +86,16 @@ double work(SeparationNetwork& network, Stock& stock, const TrainOptions& option
     loss.backward();
     times.lap(3);
     return loss.item<double>() + batch.constant;
+}
+
+struct ClipShare {
+    int first = 0, count = 0;
+};
+// The clips of a step that a worker takes: as even as can be, the larger shares first.
+ClipShare share_of(int clips, int workers, int worker) {
+    const int even = clips / workers;
+    const int more = clips % workers;
+    return {worker * even + std::min(worker, more), even + (worker < more ? 1 : 0)};
 }
 
 // Warms up, stays, and falls to nothing in a straight line over the last `decay_steps`.
@@ -166,11 +175,9 @@ Status train(const TrainOptions& options) {
         if (auto status = copy_weights(loaded->network, network); !status) return status;
     }
     if (auto status = copy_weights(network, average); !status) return status;
-    std::vector<SeparationNetwork> replicas;
+    Replicas replicas(network, options.workers);
     std::vector<Stock> stocks;
     for (int w = 0; w < options.workers; ++w) {
-        replicas.push_back(
-            w == 0 ? network : SeparationNetwork(options.spec));  // the first learns with the network itself
         StockOptions stock = options.stock;
         stock.seed = seed_of(options.seed, w, -1);
         stock.clip_seconds = options.clip_seconds;
@@ -192,32 +199,10 @@ Status train(const TrainOptions& options) {
     const std::int64_t first_step = progress.step;
     double smooth_loss = 0.0;
     while (progress.step < options.steps) {
-        std::vector<double> losses(replicas.size());
-        {
-            std::vector<std::jthread> threads;
-            int first = 0;
-            for (std::size_t w = 0; w < replicas.size(); ++w) {
-                const int left = options.clips - first;
-                const int share = (left + static_cast<int>(replicas.size() - w) - 1) /
-                                  static_cast<int>(replicas.size() - w);
-                if (w > 0) {
-                    if (auto status = copy_weights(network, replicas[w]); !status) return status;
-                }
-                threads.emplace_back([&, w, first, share] {
-                    losses[w] = work(replicas[w], stocks[w], options, progress.step, first, share, times[w]);
-                });
-                first += share;
-            }
-        }
-        {
-            const torch::NoGradGuard no_grad;
-            auto parameters = network->parameters();
-            for (std::size_t w = 1; w < replicas.size(); ++w) {
-                const auto others = replicas[w]->parameters();
-                for (std::size_t i = 0; i < parameters.size(); ++i)
-                    parameters[i].mutable_grad() += others[i].grad();
-            }
-        }
+        const double loss = replicas.step([&](SeparationNetwork& replica, std::size_t w) {
+            const auto [first, count] = share_of(options.clips, options.workers, static_cast<int>(w));
+            return work(replica, stocks[w], options, progress.step, first, count, times[w]);
+        });
         const double rate = options.learning_rate * rate_factor(options, progress.step);
         times.back().begin();
         optimizer.step(rate, options.workers);
@@ -231,8 +216,6 @@ Status train(const TrainOptions& options) {
             for (std::size_t i = 0; i < averaged.size(); ++i) averaged[i].mul_(keep).add_(now[i], 1.0 - keep);
         }
         times.back().lap(4);
-        double loss = 0.0;
-        for (const double l : losses) loss += l;
         smooth_loss = smooth_loss == 0.0 ? loss : 0.98 * smooth_loss + 0.02 * loss;
         ++progress.step;
         StageTimes all;

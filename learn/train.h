@@ -8,9 +8,9 @@
 #include <string>
 
 #include "core/base/result.h"
+#include "engine/learning/optimizer.h"
 #include "engine/network_spec.h"
 #include "learn/corpus.h"
-#include "learn/optimizer.h"
 #include "learn/stock.h"
 
 namespace rivlen::learn {

@@ -6,7 +6,7 @@
 namespace rivlen::app {
 
 std::vector<ActionMenu> SeparateView::menus() {
-    return {listen_menu(), stem_menu(), tune_menu(), correct_menu(), show_menu()};
+    return {listen_menu(), stem_menu(), tune_menu(), correct_menu(), teach_menu(), show_menu()};
 }
 
 ActionMenu SeparateView::listen_menu() {
@@ -157,6 +157,34 @@ ActionMenu SeparateView::correct_menu() {
          [c] { c->take_all_places(); }},
     };
     return {tr("Correct"), {tools, acts, hearing, list}};
+}
+
+ActionMenu SeparateView::teach_menu() {
+    Teaching* t = &teaching_;
+    const auto mark = [t](Stem stem) { return [t, stem] { t->mark(stem); }; };
+    return {
+        tr("Teach"),
+        {{
+             {"mark_dialogue", tr("Here is only a talker"), {QKeySequence("Alt+1")}, mark(Stem::Dialogue)},
+             {"mark_music", tr("Here is only music"), {QKeySequence("Alt+3")}, mark(Stem::Music)},
+             {"mark_ambience", tr("Here is only ambience"), {QKeySequence("Alt+4")}, mark(Stem::Ambience)},
+         },
+         {
+             {"teach",
+              tr("Teach what is marked"),
+              {QKeySequence("Ctrl+T")},
+              [this] { teaching_.teach(teaching_panel_->length()); }},
+             {"use_taught_or_not",
+              tr("With what was taught, or without"),
+              {QKeySequence("J")},
+              [t] { t->use_taught(t->taught() != nullptr && !t->taught()->in_use); },
+              [t] { return t->taught() != nullptr; }},
+             {"forget_taught",
+              tr("Forget what was taught"),
+              {},
+              [t] { t->forget_taught(); },
+              [t] { return t->taught() != nullptr; }},
+         }}};
 }
 
 ActionMenu SeparateView::show_menu() {

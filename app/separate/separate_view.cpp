@@ -3,7 +3,6 @@
 
 #include <QGridLayout>
 #include <QHBoxLayout>
-#include <QScrollArea>
 #include <QVBoxLayout>
 #include <algorithm>
 #include <cmath>
@@ -29,7 +28,8 @@ SeparateView::SeparateView(Document& document, JobList& jobs, Player& player, co
       player_(player),
       measuring_(document, jobs),
       correcting_(document, jobs),
-      doubting_(document, jobs) {
+      doubting_(document, jobs),
+      teaching_(document, jobs) {
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(0, 0, 0, 0);
     column->setSpacing(4);
@@ -54,10 +54,11 @@ SeparateView::SeparateView(Document& document, JobList& jobs, Player& player, co
     });
     connect(&correcting_, &Correcting::said, this, &SeparateView::said);
     connect(&doubting_, &Doubting::said, this, &SeparateView::said);
+    connect(&teaching_, &Teaching::said, this, &SeparateView::said);
     connect(&doubting_, &Doubting::changed, this, [this] {
         measuring_.set_doubt(doubting_.line().doubt);
         const auto count = doubting_.places().size();
-        page_buttons_[kCorrectPage]->setText(count > 0 ? tr("Correct (%1)").arg(count) : tr("Correct"));
+        pages_->set_label(kCorrectPage, count > 0 ? tr("Correct (%1)").arg(count) : tr("Correct"));
     });
     connect(&correcting_, &Correcting::hearing_changed, this, &SeparateView::feed_material);
     connect(&correcting_, &Correcting::region_shown, this, &SeparateView::show_region);
@@ -160,44 +161,26 @@ QWidget* SeparateView::build_side() {
     picture_->setVisible(false);
     tuning_ = new TuningPanel(document_, measuring_, side);
     correction_ = new CorrectionPanel(correcting_, doubting_, side);
-    pages_ = new QStackedWidget(side);
-    pages_->addWidget(tuning_);
-    auto* scroll = new QScrollArea(side);  // where there is little height, as beside a picture
-    scroll->setWidgetResizable(true);
-    scroll->setFrameShape(QFrame::NoFrame);
-    scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
-    scroll->setWidget(correction_);
-    pages_->addWidget(scroll);
-    auto* choice = new QHBoxLayout;
-    choice->setContentsMargins(8, 0, 8, 0);
-    page_buttons_[kTunePage] = make_button(tr("Tune"), "page_tune", tr("Settings of the chosen stem."), side);
-    page_buttons_[kCorrectPage] =
-        make_button(tr("Correct"), "page_correct", tr("Put right by hand what the model got wrong."), side);
-    for (int page = 0; page < 2; ++page) {
-        auto* button = page_buttons_[static_cast<std::size_t>(page)];
-        button->setCheckable(true);
-        button->setProperty("compact", true);
-        button->setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Fixed);
-        choice->addWidget(button);
-        connect(button, &QToolButton::clicked, this, [this, page] { show_page(page); });
-    }
+    teaching_panel_ = new TeachingPanel(teaching_, document_, *strip_, side);
+    pages_ = new SidePages(side);
+    pages_->add(tuning_, tr("Tune"), "page_tune", tr("Settings of the chosen stem."), false);
+    pages_->add(correction_, tr("Correct"), "page_correct", tr("Put right by hand what the model got wrong."),
+                true);
+    pages_->add(teaching_panel_, tr("Teach"), "page_teach",
+                tr("Let the model learn what sounds alone in this recording."), true);
+    connect(pages_, &SidePages::page_changed, this, [this](int page) {
+        if (page != kCorrectPage) correcting_.set_tool(Correcting::Tool::None);
+    });
     column->addWidget(picture_);
-    column->addLayout(choice);
     column->addWidget(pages_, 1);
-    show_page(kTunePage);
+    pages_->show_page(kTunePage);
     return side;
-}
-
-void SeparateView::show_page(int page) {
-    pages_->setCurrentIndex(page);
-    for (int p = 0; p < 2; ++p) page_buttons_[static_cast<std::size_t>(p)]->setChecked(p == page);
-    if (page == kTunePage) correcting_.set_tool(Correcting::Tool::None);
 }
 
 void SeparateView::take_tool(Correcting::Tool tool) {
     if (!shown_source_) return emit said(tr("Bring in a recording first."), false);
     if (line_->setting()) line_->close_line();
-    show_page(kCorrectPage);
+    pages_->show_page(kCorrectPage);
     regions_->take_tool(tool, playhead_seconds());
 }
 
@@ -294,7 +277,8 @@ void SeparateView::follow_time() {
 }
 
 bool SeparateView::settled() const {
-    return measuring_.settled() && transport_->settled() && correcting_.settled() && doubting_.settled();
+    return measuring_.settled() && transport_->settled() && correcting_.settled() && doubting_.settled() &&
+           teaching_.settled();
 }
 
 double SeparateView::playhead_seconds() const {

@@ -3,7 +3,6 @@
 // recording.
 #pragma once
 
-#include <QStackedWidget>
 #include <QToolButton>
 #include <QWidget>
 #include <array>
@@ -19,6 +18,8 @@
 #include "app/separate/region_editor.h"
 #include "app/separate/risk_strip.h"
 #include "app/separate/setting_line_editor.h"
+#include "app/separate/side_pages.h"
+#include "app/separate/teaching_panel.h"
 #include "app/separate/tuning_panel.h"
 #include "app/shell/document.h"
 #include "app/shell/jobs.h"
@@ -44,6 +45,7 @@ class SeparateView : public QWidget {
     [[nodiscard]] Measuring& measuring() { return measuring_; }
     [[nodiscard]] Correcting& correcting() { return correcting_; }
     [[nodiscard]] Doubting& doubting() { return doubting_; }
+    [[nodiscard]] Teaching& teaching() { return teaching_; }
 
   signals:
     void said(const QString& sentence, bool trouble);
@@ -58,6 +60,7 @@ class SeparateView : public QWidget {
     [[nodiscard]] ActionMenu stem_menu();
     [[nodiscard]] ActionMenu tune_menu();
     [[nodiscard]] ActionMenu correct_menu();
+    [[nodiscard]] ActionMenu teach_menu();
     [[nodiscard]] ActionMenu show_menu();
     void follow_session();
     void follow_material();
@@ -72,7 +75,6 @@ class SeparateView : public QWidget {
     void remove_line();
     void compare_blind();
     void show_loop();
-    void show_page(int page);
     void take_tool(Correcting::Tool tool);
     void enlarge_lane(bool on);
     void step_frequency_scale();
@@ -87,16 +89,17 @@ class SeparateView : public QWidget {
     Measuring measuring_;
     Correcting correcting_;
     Doubting doubting_;
+    Teaching teaching_;
     TimeView view_;
     LaneCanvas* lanes_ = nullptr;
     SettingLineEditor* line_ = nullptr;
     TimeStrip* strip_ = nullptr;
     PicturePane* picture_ = nullptr;
     RegionEditor* regions_ = nullptr;
-    QStackedWidget* pages_ = nullptr;
-    std::array<QToolButton*, 2> page_buttons_{};
+    SidePages* pages_ = nullptr;
     TuningPanel* tuning_ = nullptr;
     CorrectionPanel* correction_ = nullptr;
+    TeachingPanel* teaching_panel_ = nullptr;
     RiskStrip* risk_ = nullptr;
     CardRow* cards_ = nullptr;
     BlindComparison* blind_ = nullptr;

@@ -7,6 +7,7 @@
 #include "core/base/output_file.h"
 #include "core/workflow/bringing_in.h"
 #include "core/workflow/splitting.h"
+#include "core/workflow/teaching.h"
 
 namespace rivlen::app {
 
@@ -26,7 +27,8 @@ Document::Document(JobList& jobs, fs::path work_folder, QObject* parent)
       recovery_(work_folder_),
       media_(jobs, work_folder_,
              {[this](const fs::path& path) { return channels_of(path); },
-              [this](const fs::path& path) { return corrections_of(path); }}) {
+              [this](const fs::path& path) { return corrections_of(path); },
+              [this](const fs::path& path) { return taught_of(path); }}) {
     if (const Status ready = prepare_work_folder(work_folder_); !ready)
         qWarning("%s", ready.error().message.c_str());
     sweep_partials(work_folder_);
@@ -188,7 +190,8 @@ void Document::follow_change(const Session& before) {
     for (const auto& item : now.items) {
         const auto was = item_of(before, item.path);
         if (!was) continue;
-        if (before.items[*was].channels != item.channels) regrouped.push_back(item.path);
+        const SessionItem& then = before.items[*was];
+        if (then.channels != item.channels || then.taught != item.taught) regrouped.push_back(item.path);
         if (before.items[*was].corrections != item.corrections) corrected.push_back(item.path);
     }
     if (now.timeline.sample_rate != before.timeline.sample_rate)
@@ -292,7 +295,9 @@ void Document::look_at_next() {
 
 void Document::split(const std::string& model) {
     const SessionItem* item = current_item();
-    if (item != nullptr) media_.split(item->path, model, playhead_);
+    if (item == nullptr || splitting()) return;
+    use_taught(false);
+    media_.split(item->path, find_model(model), playhead_);
 }
 
 void Document::set_channels(ChannelGrouping channels) {
@@ -300,7 +305,9 @@ void Document::set_channels(ChannelGrouping channels) {
     edit(tr("Channels"), {}, [&](Session& s) {
         if (s.current >= 0) s.items[static_cast<std::size_t>(s.current)].channels = channels;
     });
-    if (before && !map()) split(model_of(*before));
+    if (!before || map()) return;
+    const auto taught = taught_of(current_item()->path);
+    media_.split(current_item()->path, taught.empty() ? find_model(model_of(*before)) : taught, playhead_);
 }
 
 // Another session than before, without a past.
@@ -357,6 +364,10 @@ bool Document::save(const fs::path& path) {
         }
         lock_ = std::move(lock);
     }
+    history_.note([&](Session& s) {
+        if (const Status brought = bring_taught_beside(s, path, work_folder_); !brought)
+            emit said(text(brought.error().message), true);
+    });
     if (const Status saved = save_session(session(), path); !saved) {
         emit said(text(saved.error().message), true);
         return false;

@@ -102,6 +102,10 @@ class Document : public QObject {
     // split already.
     void split(const std::string& model = kQuickModel);
     [[nodiscard]] bool splitting() const { return media_.splitting(); }
+    // Weights that were taught from a recording become its own, and it is split with them.
+    void take_taught(const std::filesystem::path& recording, const std::filesystem::path& weights);
+    // The current recording as the taught model has it, or as the model comes.
+    void use_taught(bool on);
     // How channels of the current recording share masks from now on; splits it so when it was split
     // otherwise.
     void set_channels(ChannelGrouping channels);
@@ -144,6 +148,7 @@ class Document : public QObject {
     void load(const std::filesystem::path& path);
     [[nodiscard]] std::vector<Correction> corrections_of(const std::filesystem::path& path) const;
     [[nodiscard]] ChannelGrouping channels_of(const std::filesystem::path& path) const;
+    [[nodiscard]] std::filesystem::path taught_of(const std::filesystem::path& path) const;
     void want(Waiting waiting);
     void look_at(const std::filesystem::path& path, std::function<void()> then);
     void look_at_next();

@@ -149,7 +149,15 @@ void MediaPool::find_map_again(const fs::path& path) {
 
 void MediaPool::find_map(const fs::path& path) {
     Material& material = materials_[path];
-    auto map = best_map(*material.source, wishes_.channels(path), work_folder_);
+    const fs::path taught = wishes_.taught(path);
+    std::error_code error;
+    if (!taught.empty() && !fs::exists(taught, error)) {
+        emit said(tr("What was taught from %1 is not there any more (%2); it is shown as the model has it "
+                     "untaught.")
+                      .arg(text(path.filename()), text(taught)),
+                  true);
+    }
+    auto map = best_map(*material.source, wishes_.channels(path), work_folder_, taught);
     if (!map) return;
     set_map(path, std::move(*map));
 }
@@ -222,12 +230,12 @@ void MediaPool::show_part(const fs::path& path, std::shared_ptr<const MaskMap> m
     emit changed();
 }
 
-void MediaPool::split(const fs::path& path, const std::string& model, RecordingFrame wanted) {
+void MediaPool::split(const fs::path& path, const fs::path& model, RecordingFrame wanted) {
     const Material* material = find(path);
     if (material == nullptr || !material->source || splitting()) return;
     SplitWish wish;
     wish.work_folder = work_folder_;
-    wish.model = find_model(model);
+    wish.model = model;
     wish.again = true;
     wish.channels = wishes_.channels(path);
     wish.wanted_frame = wanted.count;
@@ -246,7 +254,8 @@ void MediaPool::split(const fs::path& path, const std::string& model, RecordingF
         [source = material->source, wish](const JobControl& job) {
             return split_recording(*source, wish, job);
         },
-        [this, path, model, channels = wish.channels](Result<SplitOutcome> done) {
+        [this, path, model, channels = wish.channels,
+         taught = wishes_.taught(path)](Result<SplitOutcome> done) {
             splitting_ = 0;
             Material& here = materials_[path];
             here.map_so_far.reset();
@@ -254,12 +263,13 @@ void MediaPool::split(const fs::path& path, const std::string& model, RecordingF
                 say(done.error());
             } else {
                 emit said(tr("Split with the %1 model in %2 s, %3 × real time.")
-                              .arg(text(model))
+                              .arg(text(model.stem()))
                               .arg(done->report->seconds, 0, 'f', 1)
                               .arg(done->report->times_real_time, 0, 'f', 0),
                           false);
-                // Channels may be grouped otherwise by now: then the map stays for later.
-                if (wishes_.channels(path) == channels) {
+                // Channels may be grouped otherwise by now, or other weights in use: then the map stays for
+                // later.
+                if (wishes_.channels(path) == channels && wishes_.taught(path) == taught) {
                     set_map(path, std::move(done->map));
                 }
             }

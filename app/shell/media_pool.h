@@ -49,6 +49,8 @@ class MediaPool : public QObject {
     struct Wishes {
         std::function<ChannelGrouping(const std::filesystem::path&)> channels;  // how they share masks now
         std::function<std::vector<Correction>(const std::filesystem::path&)> corrections;
+        // Weights that are in use for it; empty: it is split with a model as it comes.
+        std::function<std::filesystem::path(const std::filesystem::path&)> taught;
     };
     MediaPool(JobList& jobs, std::filesystem::path work_folder, Wishes wishes, QObject* parent = nullptr);
 
@@ -69,12 +71,14 @@ class MediaPool : public QObject {
 
     // Everything at this rate, in Hz; 0: the session has none yet.
     void set_session_rate(int rate);
-    // After the channels of a recording share masks otherwise: the map of an earlier split, if there is one.
+    // After the channels of a recording share masks otherwise, or other weights are in use: the map of an
+    // earlier split, if there is one.
     void find_map_again(const std::filesystem::path& path);
     // After the corrections of a recording have changed.
     void correct(const std::filesystem::path& path);
-    // Splits a recording, what follows `wanted` first. Does nothing while one is split already.
-    void split(const std::filesystem::path& path, const std::string& model, RecordingFrame wanted);
+    // Splits a recording with a model's file, what follows `wanted` first. Does nothing while one is split
+    // already.
+    void split(const std::filesystem::path& path, const std::filesystem::path& model, RecordingFrame wanted);
     [[nodiscard]] bool splitting() const { return splitting_ != 0; }
 
   signals:

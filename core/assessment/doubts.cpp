@@ -7,6 +7,7 @@
 #include <cmath>
 #include <optional>
 
+#include "core/base/clock_words.h"
 #include "core/dsp/hann.h"
 #include "core/dsp/quantile.h"
 #include "core/dsp/real_fft.h"
@@ -26,11 +27,6 @@ constexpr float kMostMoved = 0.3F;          // of a step's energy
 constexpr std::size_t kShortestSteps = 10;  // half a second
 constexpr std::size_t kGapSteps = 6;        // shorter ones do not end a stretch
 
-std::string time_words(double seconds) {
-    const auto whole = static_cast<int>(std::floor(seconds));
-    return fmt::format("{:02d}:{:02d}", whole / 60, whole % 60);
-}
-
 std::array<bool, kStems> only(std::size_t kind) {
     std::array<bool, kStems> from{};
     from[static_cast<std::size_t>(kStemOfKind[kind])] = true;
@@ -45,8 +41,8 @@ DoubtedPlace stretch_place(std::size_t shown, std::size_t other, std::size_t fir
     place.last_seconds = static_cast<double>(last) * kDoubtStepSeconds;
     place.weight = moved * kDoubtStepSeconds;
     place.sentence =
-        fmt::format("From {} to {} {} may lie in the {}.", time_words(place.first_seconds),
-                    time_words(std::ceil(place.last_seconds)), kKindWords[other], kPlaceWords[shown]);
+        fmt::format("From {} to {} {} may lie in the {}.", clock_words(place.first_seconds),
+                    clock_words(std::ceil(place.last_seconds)), kKindWords[other], kPlaceWords[shown]);
     place.proposal.act = CorrectionAct::Give;
     place.proposal.to = kStemOfKind[other];
     place.proposal.from = only(shown);

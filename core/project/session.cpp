@@ -10,6 +10,7 @@
 #include "core/base/json_text.h"
 #include "core/base/output_file.h"
 #include "core/project/json_reading.h"
+#include "core/project/teaching_json.h"
 #include "core/project/timeline_json.h"
 
 namespace rivlen {
@@ -54,6 +55,10 @@ SessionItem item_from_json(const json& entry, const fs::path& folder) {
     item.lines = lines_from_json(part(entry, "lines"));
     item.ranges = ranges_from_json(part(entry, "ranges"));
     item.corrections = corrections_from_json(part(entry, "corrections"));
+    item.marks = marks_from_json(part(entry, "teaching_marks"));
+    const json& taught = part(entry, "taught");
+    if (taught.is_object() && !text(taught, "weights").empty())
+        item.taught = TaughtModel{found_path(text(taught, "weights"), folder), flag(taught, "in_use", true)};
     const json& cards = part(entry, "cards");
     for (std::size_t i = 0; cards.is_array() && i < std::min(cards.size(), kCards); ++i) {
         if (cards[i].is_object()) item.cards[i] = card_from_json(cards[i]);
@@ -100,6 +105,11 @@ json session_json(const Session& session, const fs::path& folder) {
                                             {"first_preferred", c.first_preferred}});
         }
         if (!item.corrections.empty()) entry["corrections"] = corrections_to_json(item.corrections);
+        if (!item.marks.empty()) entry["teaching_marks"] = marks_to_json(item.marks);
+        if (item.taught) {
+            entry["taught"] = {{"weights", kept_path(item.taught->weights, folder)},
+                               {"in_use", item.taught->in_use}};
+        }
         if (item.loop) entry["loop_frames"] = {item.loop->first, item.loop->last};
         out["recordings"].push_back(std::move(entry));
     }

@@ -17,11 +17,12 @@
 #include "core/separation/audition.h"
 #include "core/separation/channel_groups.h"
 #include "core/separation/settings.h"
+#include "core/separation/teaching_mark.h"
 #include "core/separation/timed.h"
 
 namespace rivlen {
 
-inline constexpr int kSessionVersion = 4;
+inline constexpr int kSessionVersion = 5;
 inline constexpr const char* kSessionExtension = ".rivlen";
 
 inline constexpr std::size_t kCards = 6;
@@ -47,6 +48,8 @@ struct SessionItem {
     std::vector<Correction> corrections{};
     std::vector<Comparison> comparisons{};
     ChannelGrouping channels = ChannelGrouping::Pairs;  // how they share masks
+    std::vector<TeachingMark> marks{};                  // to teach from
+    std::optional<TaughtModel> taught{};                // of this recording
     [[nodiscard]] TimedSettings timed() const;
     // What the controls show and change: the settings of the range that the loop matches, else the base.
     [[nodiscard]] const ShapeSettings& edited() const;

@@ -8,6 +8,7 @@
 
 #include "core/base/hash.h"
 #include "core/base/mapped_file.h"
+#include "core/separation/engine_library.h"
 
 namespace rivlen {
 
@@ -62,17 +63,16 @@ fs::path find_model(const std::string& name) {
     return name == kQuickModel || found.filename() == file ? found : fs::path();
 }
 
-Result<std::shared_ptr<const Separator>> load_separator(const fs::path& engine, const fs::path& model) {
+fs::path model_file(const fs::path& model) {
+    if (model.empty()) return find_model();
+    const bool is_name = !model.has_parent_path() && !model.has_extension();
+    return is_name ? find_model(model.string()) : model;
+}
+
+Result<void*> engine_entry(const fs::path& engine, const char* name) {
     const fs::path library = engine.empty() ? find_engine() : engine;
-    fs::path weights = model.empty() ? find_model() : model;
-    if (!model.has_parent_path() && !model.has_extension() && !model.empty())
-        weights = find_model(model.string());
     if (library.empty()) {
         return make_error(ErrorKind::NotFound, "The separation engine is missing. Install Rivlen again.");
-    }
-    if (weights.empty()) {
-        return make_error(ErrorKind::NotFound,
-                          "There is no separation model. Install Rivlen's models again.");
     }
     // One thread a worker: OpenBLAS reads this once, when it is loaded together with the engine.
     setenv("OPENBLAS_NUM_THREADS", "1", 0);  // NOLINT(concurrency-mt-unsafe)
@@ -82,13 +82,24 @@ Result<std::shared_ptr<const Separator>> load_separator(const fs::path& engine, 
         return make_error(ErrorKind::NotFound,
                           "The separation engine cannot be opened ({}). Install Rivlen again.", ::dlerror());
     }
-    auto* entry = reinterpret_cast<EngineEntry>(::dlsym(handle, kEngineEntry));
+    void* entry = ::dlsym(handle, name);
     if (entry == nullptr) {
         return make_error(ErrorKind::Mismatch,
-                          "\"{}\" is not Rivlen's separation engine. Install Rivlen again.",
+                          "\"{}\" is not the separation engine of this Rivlen. Install Rivlen again.",
                           library.string());
     }
-    return entry(kEngineVersion, weights);
+    return entry;
+}
+
+Result<std::shared_ptr<const Separator>> load_separator(const fs::path& engine, const fs::path& model) {
+    const fs::path weights = model_file(model);
+    const auto entry = engine_entry(engine, kEngineEntry);
+    if (!entry) return entry.error();
+    if (weights.empty()) {
+        return make_error(ErrorKind::NotFound,
+                          "There is no separation model. Install Rivlen's models again.");
+    }
+    return reinterpret_cast<EngineEntry>(*entry)(kEngineVersion, weights);
 }
 
 }  // namespace rivlen

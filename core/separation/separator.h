@@ -66,9 +66,12 @@ inline constexpr const char* kQuickModel = "quick";
 inline constexpr const char* kFineModel = "fine";
 [[nodiscard]] std::filesystem::path find_model(const std::string& name = kQuickModel);
 
+// The file of a model that is named as load_separator() takes it; empty when it is not installed.
+[[nodiscard]] std::filesystem::path model_file(const std::filesystem::path& model);
+
 // What the engine library exports, under the name kEngineEntry.
 inline constexpr const char* kEngineEntry = "rivlen_engine_open";
-inline constexpr int kEngineVersion = 3;
+inline constexpr int kEngineVersion = 4;
 using EngineEntry = Result<std::shared_ptr<const Separator>> (*)(int version,
                                                                  const std::filesystem::path& model);
 

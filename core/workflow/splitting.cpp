@@ -61,9 +61,10 @@ Result<SplitOutcome> split_recording(const Source& source, const SplitWish& wish
 }
 
 std::optional<MaskMap> best_map(const Source& source, ChannelGrouping channels,
-                                const std::filesystem::path& work_folder) {
-    for (const char* name : {kFineModel, kQuickModel}) {
-        const auto model = model_identity(find_model(name));
+                                const std::filesystem::path& work_folder,
+                                const std::filesystem::path& taught) {
+    for (const auto& file : {taught, find_model(kFineModel), find_model(kQuickModel)}) {
+        const auto model = model_identity(file);
         if (!model) continue;
         auto map = MaskMap::open(map_path(source, *model, channels, work_folder), source.hash());
         if (map) return std::move(*map);

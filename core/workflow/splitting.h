@@ -45,9 +45,11 @@ struct SplitOutcome {
                                              const JobControl& job = {});
 inline constexpr const char* kSecondFolder = "second";
 
-// The best map that an earlier split with a model of the program has left; empty when there is none.
+// The best map that an earlier split has left: of the taught weights, when there are such, else of a model of
+// the program; empty when there is none.
 [[nodiscard]] std::optional<MaskMap> best_map(const Source& source, ChannelGrouping channels,
-                                              const std::filesystem::path& work_folder);
+                                              const std::filesystem::path& work_folder,
+                                              const std::filesystem::path& taught = {});
 // The model that a map was made with, so that splitting again takes the same.
 [[nodiscard]] std::string model_of(const MaskMap& map);
 

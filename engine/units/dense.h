@@ -314,7 +314,8 @@ inline double head_loss(const Patches& p, const Head<const float>& unit, const f
     return loss;
 }
 
-// Five steps of the quintic Newton-Schulz iteration (learn/optimizer.h); the matrix stays in the cache.
+// Five steps of the quintic Newton-Schulz iteration (engine/learning/optimizer.h); the matrix stays in the
+// cache.
 inline void orthogonalise(Size rows, Size columns, float* values) {
     // Coefficients of the paper: steep at zero, so that five steps are enough.
     constexpr float kA = 3.4445F;

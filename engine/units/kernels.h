@@ -96,7 +96,8 @@ struct Head {
     Float* weight2 = nullptr;
     Float* bias2 = nullptr;
 };
-// What the loss of learn/tensors.h needs of a batch; all of it is added up over clips with their weights.
+// What the loss of engine/learning/examples.h needs of a batch; all of it is added up over clips with their
+// weights.
 struct LossTargets {
     const float* mixture = nullptr;  // [clips, frames, bands]
     const float* cross = nullptr;    // [clips, stems, frames, bands]
@@ -140,7 +141,7 @@ struct Kernels {
     double (*head_loss)(const Patches&, const Head<const float>&, const float* x, const float* features,
                         const LossTargets&, float* dx, const Head<float>& gradients);
     // In place: rows x columns (rows <= columns) to the nearest matrix with singular values near one
-    // (learn/optimizer.h).
+    // (engine/learning/optimizer.h).
     void (*orthogonalise)(Size rows, Size columns, float* values);
 };
 

@@ -75,8 +75,8 @@ struct HeadWeights {
 void head(const torch::Tensor& x, const torch::Tensor& features, const PatchForm& form,
           const HeadWeights& weights, const torch::Tensor& masks);
 
-// What masks are measured against (learn/tensors.h): over clips, frames and bands, with M the softmax of the
-// logits,
+// What masks are measured against (engine/learning/examples.h): over clips, frames and bands, with M the
+// softmax of the logits,
 //   sum of weight (M mixture (1 + absent) - sqrt(M) cross).
 struct LossTensors {
     torch::Tensor mixture;  // [clips, frames, bands]

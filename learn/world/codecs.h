@@ -6,7 +6,7 @@
 #include <string>
 
 #include "core/base/result.h"
-#include "learn/rng.h"
+#include "core/base/rng.h"
 #include "learn/rooms.h"
 
 namespace rivlen::learn {

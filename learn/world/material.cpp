@@ -4,6 +4,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "core/dsp/active_power.h"
 #include "core/dsp/decibels.h"
 #include "learn/world/music.h"
 #include "learn/world/voices.h"
@@ -83,24 +84,7 @@ void through_loudspeaker(Samples& x, Rng& rng) {
 }  // namespace
 
 double active_power(std::span<const float> x) {
-    constexpr std::size_t kBlock = kCorpusRate / 20;
-    const auto power = [](std::span<const float> s) {
-        return s.empty() ? 0.0 : energy_of(s) / static_cast<double>(s.size());
-    };
-    std::vector<double> blocks;
-    for (std::size_t i = 0; i + kBlock <= x.size(); i += kBlock)
-        blocks.push_back(power(x.subspan(i, kBlock)));
-    if (blocks.empty()) return power(x);
-    const double limit = *std::ranges::max_element(blocks) * 0.00316;
-    double sum = 0.0;
-    int count = 0;
-    for (const double p : blocks) {
-        if (p >= limit) {
-            sum += p;
-            ++count;
-        }
-    }
-    return count > 0 ? sum / count : 0.0;
+    return rivlen::active_power(x, kCorpusRate);
 }
 
 std::vector<Biquad> random_colour(Rng& rng, double depth_db) {

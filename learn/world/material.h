@@ -5,8 +5,8 @@
 
 #include <vector>
 
+#include "core/base/rng.h"
 #include "learn/corpus.h"
-#include "learn/rng.h"
 #include "learn/rooms.h"
 #include "learn/world/sound.h"
 
@@ -60,8 +60,7 @@ class Material {
     std::vector<Source> readers_, pieces_, effects_, made_talkers_;
 };
 
-// Mean power of the 50 ms blocks that lie within 25 dB of the loudest: the level of what sounds, not of the
-// pauses.
+// As rivlen::active_power(), at the corpus' rate.
 [[nodiscard]] double active_power(std::span<const float> x);
 
 // Microphone and tape colour.

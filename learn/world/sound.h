@@ -7,8 +7,8 @@
 #include <numbers>
 #include <vector>
 
+#include "core/base/rng.h"
 #include "core/dsp/biquad.h"
-#include "learn/rng.h"
 
 namespace rivlen::learn {
 

@@ -5,8 +5,8 @@
 #include <cstdlib>
 
 #include "core/base/output_file.h"
+#include "core/base/rng.h"
 #include "learn/corpus.h"
-#include "learn/rng.h"
 #include "tests/support/fixtures.h"
 
 namespace rivlen::learn {

@@ -7,7 +7,7 @@
 #include <numbers>
 
 #include "core/base/output_file.h"
-#include "learn/rng.h"
+#include "core/base/rng.h"
 
 namespace rivlen::test {
 

@@ -7,7 +7,7 @@
 #include <cstdint>
 #include <numbers>
 
-namespace rivlen::learn {
+namespace rivlen {
 
 class Rng {  // splitmix64 (Steele, Lea, Flood 2014)
   public:
@@ -44,4 +44,4 @@ class Rng {  // splitmix64 (Steele, Lea, Flood 2014)
     std::uint64_t state_;
 };
 
-}  // namespace rivlen::learn
+}  // namespace rivlen

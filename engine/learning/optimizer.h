@@ -7,7 +7,7 @@
 #include <string>
 #include <vector>
 
-namespace rivlen::learn {
+namespace rivlen {
 
 struct OptimizerOptions {
     double weight_decay = 0.01;
@@ -42,4 +42,4 @@ class Optimizer {
     std::int64_t steps_ = 0;
 };
 
-}  // namespace rivlen::learn
+}  // namespace rivlen

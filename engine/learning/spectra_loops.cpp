@@ -1,11 +1,11 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include "learn/spectra_loops.h"
+#include "engine/learning/spectra_loops.h"
 
 #include <cmath>
 
 #include "core/base/vector_code.h"
 
-namespace rivlen::learn {
+namespace rivlen {
 
 RIVLEN_VECTOR_CODE void add_scaled(std::size_t count, const float* __restrict from, float gain,
                                    float* __restrict to) {
@@ -49,4 +49,4 @@ RIVLEN_VECTOR_CODE float sum_of_bins(std::size_t count, const float* bins) {
     return sum;
 }
 
-}  // namespace rivlen::learn
+}  // namespace rivlen

@@ -1,11 +1,11 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// The loops of spectra.cpp over the bins of a frame, compiled for several instruction sets. A frame is
+// The loops of stem_spectra.cpp over the bins of a frame, compiled for several instruction sets. A frame is
 // kPaddedBins real and then as many imaginary values; what lies beyond the last bin is nothing.
 #pragma once
 
 #include <cstddef>
 
-namespace rivlen::learn {
+namespace rivlen {
 
 void add_scaled(std::size_t count, const float* from, float gain, float* to);
 // |x|^2 of every bin.
@@ -17,4 +17,4 @@ void bin_roots(std::size_t bins, const float* powers, float* roots);
 // Sum of the first `count`.
 float sum_of_bins(std::size_t count, const float* bins);
 
-}  // namespace rivlen::learn
+}  // namespace rivlen

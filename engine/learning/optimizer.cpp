@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include "learn/optimizer.h"
+#include "engine/learning/optimizer.h"
 
 #include <ATen/Parallel.h>
 
@@ -9,7 +9,7 @@
 
 #include "engine/units/operations.h"
 
-namespace rivlen::learn {
+namespace rivlen {
 
 using torch::Tensor;
 
@@ -93,4 +93,4 @@ void Optimizer::load(torch::serialize::InputArchive& archive) {
     }
 }
 
-}  // namespace rivlen::learn
+}  // namespace rivlen

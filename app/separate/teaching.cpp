@@ -1,0 +1,165 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/separate/teaching.h"
+
+#include <algorithm>
+
+#include "app/widgets/text.h"
+#include "app/widgets/theme.h"
+#include "core/base/thread_priority.h"
+
+namespace rivlen::app {
+
+Teaching::Teaching(Document& document, JobList& jobs, QObject* parent)
+    : QObject(parent), document_(document), jobs_(jobs) {
+    connect(&document_, &Document::session_changed, this, &Teaching::changed);
+    connect(&document_, &Document::material_changed, this, &Teaching::follow_material);
+}
+
+const std::vector<TeachingMark>& Teaching::marks() const {
+    static const std::vector<TeachingMark> none;
+    const SessionItem* item = document_.current_item();
+    return item != nullptr ? item->marks : none;
+}
+
+const TaughtModel* Teaching::taught() const {
+    const SessionItem* item = document_.current_item();
+    return item != nullptr && item->taught ? &*item->taught : nullptr;
+}
+
+void Teaching::follow_material() {
+    const auto map = document_.model_map();
+    if (map != proposed_from_) {
+        proposed_from_ = map;
+        if (proposing_ != 0) jobs_.cancel(proposing_);
+        proposing_ = 0;
+        proposals_.clear();
+        const auto source = document_.source();
+        if (map && source) {
+            proposing_ = jobs_.start_for<std::vector<ProposedMark>>(
+                tr("Looking for what sounds alone"),
+                [source, map](const JobControl& job) {
+                    give_way();
+                    return propose_marks(*source, *map, {{}, job.cancel});
+                },
+                [this, map](Result<std::vector<ProposedMark>> found) {
+                    if (map != proposed_from_) return;
+                    proposing_ = 0;
+                    if (found) proposals_ = std::move(*found);
+                    emit changed();
+                },
+                true);
+        }
+    }
+    emit changed();
+}
+
+void Teaching::edit_marks(const QString& label,
+                          const std::function<void(std::vector<TeachingMark>&)>& change) {
+    if (document_.current_item() == nullptr) return;
+    document_.edit(label, {}, [&](Session& s) {
+        auto& marks = s.items[static_cast<std::size_t>(s.current)].marks;
+        change(marks);
+        std::ranges::sort(marks, {}, &TeachingMark::first);
+    });
+}
+
+void Teaching::mark(Stem stem) {
+    const SessionItem* item = document_.current_item();
+    const auto source = document_.source();
+    if (item == nullptr || !item->loop || !source)
+        return emit said(tr("Set a range first: drag over the lanes where it sounds alone."), false);
+    const LoopRange range = *item->loop;
+    const double seconds = static_cast<double>(range.last - range.first) / source->sample_rate();
+    if (seconds < kShortestMarkSeconds)
+        return emit said(tr("The range has %1 s; a mark needs at least %2 s.")
+                             .arg(seconds, 0, 'f', 1)
+                             .arg(kShortestMarkSeconds, 0, 'f', 0),
+                         false);
+    edit_marks(tr("Mark to teach"), [&](std::vector<TeachingMark>& marks) {
+        std::erase_if(marks,
+                      [&](const TeachingMark& m) { return m.first == range.first && m.last == range.last; });
+        marks.push_back({stem, range.first, range.last});
+    });
+}
+
+void Teaching::remove(std::size_t mark) {
+    if (mark >= marks().size()) return;
+    edit_marks(tr("Remove the mark"), [&](std::vector<TeachingMark>& marks) {
+        marks.erase(marks.begin() + static_cast<std::ptrdiff_t>(mark));
+    });
+}
+
+void Teaching::go_to(const TeachingMark& mark) {
+    document_.edit(tr("Loop"), "loop", [&](Session& s) {
+        if (s.current < 0) return;
+        auto& item = s.items[static_cast<std::size_t>(s.current)];
+        item.loop = LoopRange{mark.first, mark.last};
+        item.loop_on = true;
+    });
+}
+
+void Teaching::take(std::size_t proposal) {
+    if (proposal >= proposals_.size()) return;
+    const TeachingMark mark = proposals_[proposal].mark;
+    edit_marks(tr("Mark to teach"), [&](std::vector<TeachingMark>& marks) {
+        if (std::ranges::find(marks, mark) == marks.end()) marks.push_back(mark);
+    });
+}
+
+void Teaching::teach(TeachingLength length) {
+    const SessionItem* item = document_.current_item();
+    const auto source = document_.source();
+    if (item == nullptr || !source) return emit said(tr("Bring in a recording first."), false);
+    if (running()) return emit said(tr("The model is being taught already."), false);
+    if (item->marks.empty())
+        return emit said(tr("Mark some seconds first in which one kind of sound is alone."), false);
+    TeachingOrder order;
+    order.model = kFineModel;
+    if (find_model(kFineModel).empty()) order.model = kQuickModel;
+    order.marks = item->marks;
+    order.steps = teaching_steps(length);
+    order.folder = taught_folder(document_.path(), document_.work_folder());
+    job_ = jobs_.start_for<TeachingOutcome>(
+        tr("Teaching %1").arg(text(item->path.filename())),
+        [source, order](const JobControl& job) {
+            give_way();
+            return teach_recording(*source, order, job);
+        },
+        [this, path = item->path, session = document_.path(), marks = order.marks](
+            const Result<TeachingOutcome>& done) { take_outcome(path, session, marks, done); });
+    words_ = tr("Learning from %n mark(s). Work can go on meanwhile.", nullptr,
+                static_cast<int>(order.marks.size()));
+    emit changed();
+}
+
+void Teaching::take_outcome(const std::filesystem::path& recording, const std::filesystem::path& session,
+                            const std::vector<TeachingMark>& marks, const Result<TeachingOutcome>& done) {
+    job_ = 0;
+    if (!done) {
+        words_ = text(done.error().message);
+        emit said(words_, done.error().kind != ErrorKind::Cancelled);
+        return emit changed();
+    }
+    words_ = text(words_of(done->report, marks));
+    emit said(words_, false);
+    // Somebody may have gone on to another session meanwhile.
+    if (!done->weights.empty() && session == document_.path())
+        document_.take_taught(recording, done->weights);
+    emit changed();
+}
+
+void Teaching::use_taught(bool on) {
+    const TaughtModel* now = taught();
+    if (now == nullptr) return emit said(tr("Nothing was taught yet."), false);
+    if (now->in_use == on) return;
+    document_.use_taught(on);
+    emit said(on ? tr("As the taught model has it.") : tr("As the model has it untaught."), false);
+}
+
+void Teaching::forget_taught() {
+    if (taught() == nullptr) return;
+    document_.edit(tr("Forget what was taught"), {},
+                   [](Session& s) { s.items[static_cast<std::size_t>(s.current)].taught.reset(); });
+}
+
+}  // namespace rivlen::app

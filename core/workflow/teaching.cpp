@@ -1,0 +1,180 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/workflow/teaching.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "core/base/mapped_file.h"
+#include "core/base/output_file.h"
+#include "core/dsp/resample.h"
+#include "core/separation/other_sound.h"
+#include "core/separation/separator.h"
+
+namespace rivlen {
+
+namespace {
+
+namespace fs = std::filesystem;
+
+constexpr std::size_t index_of(Stem stem) {
+    return static_cast<std::size_t>(stem);
+}
+
+fs::path free_weights_name(const fs::path& folder, const std::string& model) {
+    std::error_code error;
+    for (int n = 1;; ++n) {
+        fs::path file = folder / fmt::format("{} taught {}.safetensors", model, n);
+        if (!fs::exists(file, error)) return file;
+    }
+}
+
+std::string gain_words(double db) {
+    return fmt::format("{}{:.1f} dB", db < 0 ? "-" : "+", std::abs(db));
+}
+
+bool has_music(const std::vector<TeachingMark>& marks) {
+    return std::ranges::any_of(marks, [](const TeachingMark& m) { return m.stem == Stem::Music; });
+}
+
+// Behind one another, an end going over into the next beginning within 20 ms at equal power.
+void join(AudioBlock& to, const AudioBlock& more) {
+    if (to.empty()) {
+        to = more;
+        return;
+    }
+    const std::size_t fade =
+        std::min({static_cast<std::size_t>(kModelRate / 50), to.frames(), more.frames()});
+    const std::size_t first = to.frames() - fade;
+    for (std::size_t c = 0; c < to.channels(); ++c) {
+        for (std::size_t i = 0; i < fade; ++i) {
+            const float part = (static_cast<float>(i) + 0.5F) / static_cast<float>(fade);
+            to[c][first + i] = std::sqrt(1.0F - part) * to[c][first + i] + std::sqrt(part) * more[c][i];
+        }
+    }
+    to.append(more, fade, more.frames() - fade);
+}
+
+// The marks of a kind together are one lesson.
+Result<std::vector<Lesson>> lessons_of(const Source& source, const std::vector<TeachingMark>& marks) {
+    std::vector<Lesson> lessons;
+    for (const TeachingMark& mark : marks) {
+        if (mark.first < 0 || mark.last > static_cast<std::int64_t>(source.frames()) ||
+            mark.last <= mark.first) {
+            return make_error(
+                ErrorKind::BadInput,
+                "A marked stretch lies outside the recording, which has {:.1f} s. Mark it anew.",
+                source.seconds());
+        }
+        auto found = std::ranges::find(lessons, mark.stem, &Lesson::stem);
+        if (found == lessons.end()) found = lessons.insert(found, Lesson{mark.stem, {}});
+        join(found->sound, lesson_sound(source, mark));
+    }
+    for (const Lesson& lesson : lessons) {
+        const double seconds = static_cast<double>(lesson.sound.frames()) / kModelRate;
+        if (seconds < kShortestLessonSeconds) {
+            return make_error(
+                ErrorKind::BadInput,
+                "What is marked as {} alone has {:.1f} s together; at least {:.0f} s are needed, "
+                "and eight are better. Mark more of it.",
+                kStemNames[index_of(lesson.stem)], seconds, kShortestLessonSeconds);
+        }
+    }
+    return lessons;
+}
+
+Status copy_whole(const fs::path& from, const fs::path& to) {
+    const auto bytes = MappedFile::open(from);
+    if (!bytes) return bytes.error();
+    auto file = OutputFile::create(to);
+    if (!file) return file.error();
+    if (auto written = file->write(bytes->bytes()); !written) return written;
+    return file->commit();
+}
+
+}  // namespace
+
+int teaching_steps(TeachingLength length) {
+    return length == TeachingLength::Short ? 180 : 540;
+}
+
+AudioBlock lesson_sound(const Source& source, const TeachingMark& mark) {
+    std::vector<std::vector<float>> sides;
+    for (const int channel : {0, std::min(1, source.channels() - 1)}) {
+        std::vector<float> samples(static_cast<std::size_t>(mark.last - mark.first));
+        source.read(channel, mark.first, samples);
+        if (source.sample_rate() != kModelRate) samples = resample(samples, source.sample_rate(), kModelRate);
+        sides.push_back(std::move(samples));
+    }
+    return {kModelRate, std::move(sides)};
+}
+
+fs::path taught_folder(const fs::path& session, const fs::path& work_folder) {
+    return session.empty() ? work_folder / "taught"
+                           : session.parent_path() / (session.stem().string() + " taught");
+}
+
+Result<TeachingOutcome> teach_recording(const Source& source, const TeachingOrder& order,
+                                        const JobControl& job) {
+    auto lessons = lessons_of(source, order.marks);
+    if (!lessons) return lessons.error();
+    const fs::path other_sound = order.other_sound.empty() ? find_other_sound() : order.other_sound;
+    auto others = load_other_sound(other_sound, {{}, job.cancel});
+    if (!others) return others.error();
+    TeachingWish wish;
+    wish.model = model_file(order.model);
+    wish.lessons = std::move(*lessons);
+    wish.others = std::move(*others);
+    wish.steps = order.steps;
+    wish.workers = order.workers;
+    wish.output = order.weights;
+    if (wish.output.empty()) {
+        if (auto ready = prepare_work_folder(order.folder); !ready) return ready.error();
+        wish.output = free_weights_name(order.folder, wish.model.stem().string());
+    }
+    auto report = teach(order.engine, wish, job);
+    if (!report) return report.error();
+    const bool kept = report->taken > 0;
+    return TeachingOutcome{std::move(*report), kept ? wish.output : fs::path()};
+}
+
+std::string words_of(const TeachingReport& report, const std::vector<TeachingMark>& marks) {
+    const std::string music =
+        has_music(marks) ? " Music seldom gains by teaching; ambience mostly does." : "";
+    if (report.taken == 0) {
+        const TeachingTrial& all = report.trials.back();
+        return fmt::format(
+            "Nothing was changed: taught, the model would not be better on the seconds that were "
+            "kept back ({}, other mixes {}).{}",
+            gain_words(all.lessons_gain_db), gain_words(all.others_gain_db), music);
+    }
+    const TeachingTrial& taken = report.trials[report.taken];
+    std::string gains;
+    for (const Stem stem : {Stem::Dialogue, Stem::Music, Stem::Ambience}) {
+        const double gain = taken.lesson_gain_db[index_of(stem)];
+        if (gain == 0.0) continue;
+        gains +=
+            fmt::format("{}{} {}", gains.empty() ? "" : ", ", kStemNames[index_of(stem)], gain_words(gain));
+    }
+    return fmt::format("Taught in {:.0f} s. On the seconds that were kept back: {}; on other mixes {}.{}",
+                       report.seconds, gains, gain_words(taken.others_gain_db),
+                       taken.lessons_gain_db < 1.0 ? music : "");
+}
+
+Status bring_taught_beside(Session& session, const fs::path& session_path, const fs::path& work_folder) {
+    const fs::path from = taught_folder({}, work_folder);
+    const fs::path to = taught_folder(session_path, work_folder);
+    for (auto& item : session.items) {
+        if (!item.taught || item.taught->weights.parent_path() != from) continue;
+        std::error_code error;
+        fs::create_directories(to, error);  // where that fails, writing says so
+        const std::string name = item.taught->weights.stem().string();
+        const fs::path there = free_weights_name(to, name.substr(0, name.find(" taught")));
+        if (auto copied = copy_whole(item.taught->weights, there); !copied) return copied;
+        item.taught->weights = there;
+    }
+    return {};
+}
+
+}  // namespace rivlen
