@@ -189,6 +189,7 @@ void Document::follow_change(const Session& before) {
     std::vector<fs::path> regrouped, corrected;
     for (const auto& item : now.items) {
         const auto was = item_of(before, item.path);
+        if (!was) regrouped.push_back(item.path);  // another session may have had it otherwise
         if (!was) continue;
         const SessionItem& then = before.items[*was];
         if (then.channels != item.channels || then.taught != item.taught) regrouped.push_back(item.path);
@@ -320,6 +321,8 @@ void Document::begin(Session session, bool saved) {
     keep_timer_.stop();
     recovery_.forget();
     media_.set_session_rate(timeline().sample_rate);
+    // Recordings that the last session had, too, are read as this one wants them.
+    for (const auto& item : this->session().items) media_.find_map_again(item.path);
 }
 
 void Document::new_session() {

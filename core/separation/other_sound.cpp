@@ -57,13 +57,7 @@ Result<ClipList> read_list(const fs::path& file) {
 }  // namespace
 
 fs::path find_other_sound() {
-    if (const char* set = std::getenv("RIVLEN_TEACHING"); set != nullptr && *set != '\0')
-        return set;  // NOLINT(concurrency-mt-unsafe)
-    const fs::path model = find_model(kFineModel);
-    if (model.empty()) return {};
-    fs::path folder = model.parent_path() / kOtherSoundFolder;
-    std::error_code error;
-    return fs::exists(folder / kOtherSoundList, error) ? folder : fs::path();
+    return find_with_models(kOtherSoundFolder, "RIVLEN_TEACHING");
 }
 
 Result<std::vector<OtherSound>> load_other_sound(const fs::path& folder, const JobControl& job) {

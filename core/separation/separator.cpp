@@ -53,13 +53,17 @@ fs::path find_engine() {
     return first_existing("RIVLEN_ENGINE", places);
 }
 
-fs::path find_model(const std::string& name) {
+fs::path find_with_models(const fs::path& file, const char* variable) {
     const fs::path here = program_folder();
-    const std::string file = name + ".safetensors";
     const std::array<fs::path, 3> places = {here / "../share/rivlen/models" / file,
                                             here / "../../../models" / file,
                                             here / "../../../../models" / file};
-    const fs::path found = first_existing("RIVLEN_MODEL", places);
+    return first_existing(variable, places);
+}
+
+fs::path find_model(const std::string& name) {
+    const std::string file = name + ".safetensors";
+    const fs::path found = find_with_models(file, "RIVLEN_MODEL");
     return name == kQuickModel || found.filename() == file ? found : fs::path();
 }
 

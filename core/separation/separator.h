@@ -65,6 +65,9 @@ class Separator {
 inline constexpr const char* kQuickModel = "quick";
 inline constexpr const char* kFineModel = "fine";
 [[nodiscard]] std::filesystem::path find_model(const std::string& name = kQuickModel);
+// Something else that is installed beside the models; the variable in the environment comes first. Empty when
+// it is not there.
+[[nodiscard]] std::filesystem::path find_with_models(const std::filesystem::path& file, const char* variable);
 
 // The file of a model that is named as load_separator() takes it; empty when it is not installed.
 [[nodiscard]] std::filesystem::path model_file(const std::filesystem::path& model);

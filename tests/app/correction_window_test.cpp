@@ -117,6 +117,21 @@ class CorrectionWindowTest : public QObject {
         QVERIFY(correcting().tool() == Correcting::Tool::None);
     }
 
+    // The same recording in another session has that one's corrections, and no others.
+    void anotherSessionHasItsOwn() {
+        make_box({1.0, 200}, {1.5, 500}, Qt::Key_4);
+        QVERIFY(share(Stem::Ambience, 1.2, 300) > 0.95F);
+        QVERIFY(window_->document().save(scratch_ / "corrected.rivlen"));
+        window_->document().new_session();
+        window_->open_path(scratch_ / "yard.wav");
+        QTRY_VERIFY_WITH_TIMEOUT(window_->document().map() != nullptr, 30000);
+        QVERIFY(corrections().empty());
+        QTRY_VERIFY(share(Stem::Ambience, 1.2, 300) < 0.95F);
+        QVERIFY(window_->document().open(scratch_ / "corrected.rivlen"));
+        QCOMPARE(corrections().size(), std::size_t{1});
+        QTRY_VERIFY(share(Stem::Ambience, 1.2, 300) > 0.95F);
+    }
+
     void outlinesAndStrokesAreDrawn() {
         key(Qt::Key_U);
         drag_along(2, {{1, 400}, {1.5, 3000}, {2, 400}, {1.5, 150}});

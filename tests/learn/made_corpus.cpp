@@ -13,8 +13,8 @@ namespace rivlen::test {
 
 namespace {
 
-using learn::Rng;
 using nlohmann::json;
+using rivlen::Rng;
 
 constexpr double kTwoPi = 2.0 * std::numbers::pi;
 constexpr std::size_t kMadeRate = learn::kCorpusRate;

@@ -31,6 +31,8 @@ Session example(const std::filesystem::path& folder) {
     session.items[0].comparisons = {{"natural", "source", 12, 10}};
     session.items[0].pre_roll_frames = 96000;
     session.items[0].channels = ChannelGrouping::Alone;
+    session.items[0].marks = {{Stem::Dialogue, 100, 48000}, {Stem::Ambience, 96000, 300000}};
+    session.items[0].taught = TaughtModel{folder / "s taught" / "fine taught 1.safetensors", false};
     session.current = 1;
     session.monitor = Monitor::Removed;
     session.level_match = false;
@@ -115,7 +117,9 @@ TEST(Session, NonsenseIsRefusedOrBroughtIntoRange) {
         EXPECT_FALSE(session_from_json(text, {}).ok()) << text;
     auto session = session_from_json(
         R"({"rivlen_session":1,"current":77,"monitor":5,"recordings":[{"path":3,"stems":{"music":
-        {"isolation_percent":1e9,"floor_db":"x","gain_db":-1e9}},"loop_frames":[9,3]}, 4]})",
+        {"isolation_percent":1e9,"floor_db":"x","gain_db":-1e9}},"loop_frames":[9,3],
+        "taught":{"weights":""},"teaching_marks":[{"stem":"reverb","frames":[1,2]},{"stem":"music","frames":[5,2]},
+        {"stem":"music","frames":[5]},{"stem":"music","frames":[-5,2]},7,{"stem":"music","frames":[5,9]}]}, 4]})",
         "/f");
     ASSERT_TRUE(session.ok());
     ASSERT_EQ(session->items.size(), 1U);
@@ -123,6 +127,8 @@ TEST(Session, NonsenseIsRefusedOrBroughtIntoRange) {
     EXPECT_EQ(session->items[0].settings.stems[2].value(Setting::Isolation), 100);
     EXPECT_EQ(session->items[0].settings.stems[2].value(Setting::Gain), info(Setting::Gain).lowest);
     EXPECT_FALSE(session->items[0].loop.has_value());
+    EXPECT_FALSE(session->items[0].taught.has_value());
+    EXPECT_EQ(session->items[0].marks, (std::vector<TeachingMark>{{Stem::Music, 5, 9}}));
 }
 
 }  // namespace
