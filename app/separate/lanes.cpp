@@ -5,6 +5,7 @@
 #include <QPainter>
 #include <cmath>
 
+#include "app/separate/doubt_painter.h"
 #include "app/widgets/sound_painter.h"
 #include "app/widgets/theme.h"
 
@@ -52,6 +53,12 @@ void LaneCanvas::enlarge(std::optional<int> lane) {
 void LaneCanvas::set_range(const FrequencyRange& range) {
     range_ = range;
     show_rows();
+}
+
+void LaneCanvas::show_doubt(std::shared_ptr<const DoubtPicture> picture) {
+    doubt_ = std::move(picture);
+    back_valid_ = false;
+    update();
 }
 
 void LaneCanvas::scroll_frequencies(double part) {
@@ -147,6 +154,7 @@ void LaneCanvas::draw_lane(QPainter& painter, int lane, const QRect& rect) {
     look.outline.setAlpha(enlarged_ ? 0 : 200);  // the waveform would lie over what is drawn on
     look.antialiased = true;
     complete_ = draw_sound(painter, tiles_, view_, width(), look) && complete_;
+    if (doubt_ && (!is_stem || enlarged_)) draw_doubt(painter, *doubt_, view_, rect, range());
     painter.restore();
     if (enlarged_) draw_frequencies(painter, rect);
     if (is_stem && chosen_ == static_cast<int>(stem)) {

@@ -11,6 +11,7 @@
 #include "app/widgets/tiles.h"
 #include "app/widgets/time_view.h"
 #include "core/play/player.h"
+#include "core/separation/doubt.h"
 
 namespace rivlen::app {
 
@@ -31,6 +32,8 @@ class LaneCanvas : public QWidget {
     void set_range(const FrequencyRange& range);
     // What is shown: the range that was set while a lane is enlarged, else all frequencies.
     [[nodiscard]] FrequencyRange range() const { return enlarged_ ? range_ : FrequencyRange(); }
+    // Drawn over the source, and over an enlarged lane; null: not.
+    void show_doubt(std::shared_ptr<const DoubtPicture> picture);
     void scroll_frequencies(double part);
     void zoom_frequencies(double factor, double around_hz);
     // The lane under a place, if any, and what lies there.
@@ -67,6 +70,7 @@ class LaneCanvas : public QWidget {
     int chosen_ = 0;
     std::optional<int> enlarged_;
     FrequencyRange range_{FrequencyScale::Log, 50, 16000};
+    std::shared_ptr<const DoubtPicture> doubt_;
     double press_x_ = -1;
     bool dragging_ = false;
 };

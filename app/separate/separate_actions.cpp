@@ -173,7 +173,7 @@ ActionMenu SeparateView::teach_menu() {
              {"teach",
               tr("Teach what is marked"),
               {QKeySequence("Ctrl+T")},
-              [this] { teaching_.teach(teaching_panel_->length()); }},
+              [this] { teaching_.teach(teaching_steps(teaching_panel_->length())); }},
              {"use_taught_or_not",
               tr("With what was taught, or without"),
               {QKeySequence("J")},
@@ -202,6 +202,17 @@ ActionMenu SeparateView::show_menu() {
                  {"show_loop", tr("Loop range"), {QKeySequence("Z")}, [this] { show_loop(); }},
              },
              {
+                 {"show_doubt",
+                  tr("What is doubted, on the lanes"),
+                  {QKeySequence("Shift+W")},
+                  [this] {
+                      show_doubt(!doubt_shown_);
+                      emit said(doubt_shown_
+                                    ? tr("Over the source, and over an enlarged lane: where the masks "
+                                         "may be wrong.")
+                                    : QString(),
+                                false);
+                  }},
                  {"enlarge_lane",
                   tr("Chosen stem over the whole height"),
                   {QKeySequence("E")},

@@ -57,6 +57,7 @@ SeparateView::SeparateView(Document& document, JobList& jobs, Player& player, co
     connect(&teaching_, &Teaching::said, this, &SeparateView::said);
     connect(&doubting_, &Doubting::changed, this, [this] {
         measuring_.set_doubt(doubting_.line().doubt);
+        show_doubt(doubt_shown_);
         const auto count = doubting_.places().size();
         pages_->set_label(kCorrectPage, count > 0 ? tr("Correct (%1)").arg(count) : tr("Correct"));
     });
@@ -190,6 +191,13 @@ void SeparateView::enlarge_lane(bool on) {
     lanes_->enlarge(on ? std::optional(1 + stem_) : std::nullopt);
     for (int lane = 0; lane < kLanes; ++lane)
         lane_heads_[static_cast<std::size_t>(lane)]->setVisible(!on || lane == 1 + stem_);
+}
+
+void SeparateView::show_doubt(bool on) {
+    doubt_shown_ = on;
+    const DoubtPicture& picture = doubting_.line().picture;
+    const bool there = on && picture.steps() > 0;
+    lanes_->show_doubt(there ? std::make_shared<const DoubtPicture>(picture) : nullptr);
 }
 
 void SeparateView::step_frequency_scale() {

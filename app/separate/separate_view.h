@@ -78,6 +78,7 @@ class SeparateView : public QWidget {
     void take_tool(Correcting::Tool tool);
     void enlarge_lane(bool on);
     void step_frequency_scale();
+    void show_doubt(bool on);
     void feed_material();
     void show_region(double first_seconds, double last_seconds);
     [[nodiscard]] double playhead_seconds() const;
@@ -109,6 +110,7 @@ class SeparateView : public QWidget {
     std::shared_ptr<const Source> shown_source_;
     std::shared_ptr<const MaskMap> shown_map_;
     int stem_ = 0;
+    bool doubt_shown_ = false;  // on the lanes
 };
 
 }  // namespace rivlen::app

@@ -106,7 +106,7 @@ void Teaching::take(std::size_t proposal) {
     });
 }
 
-void Teaching::teach(TeachingLength length) {
+void Teaching::teach(int steps) {
     const SessionItem* item = document_.current_item();
     const auto source = document_.source();
     if (item == nullptr || !source) return emit said(tr("Bring in a recording first."), false);
@@ -117,7 +117,7 @@ void Teaching::teach(TeachingLength length) {
     order.model = kFineModel;
     if (find_model(kFineModel).empty()) order.model = kQuickModel;
     order.marks = item->marks;
-    order.steps = teaching_steps(length);
+    order.steps = steps;
     order.folder = taught_folder(document_.path(), document_.work_folder());
     job_ = jobs_.start_for<TeachingOutcome>(
         tr("Teaching %1").arg(text(item->path.filename())),

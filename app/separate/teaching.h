@@ -31,7 +31,7 @@ class Teaching : public QObject {
     [[nodiscard]] const std::vector<ProposedMark>& proposals() const { return proposals_; }
     void take(std::size_t proposal);
 
-    void teach(TeachingLength length);
+    void teach(int steps);
     [[nodiscard]] bool running() const { return job_ != 0; }
     // What came of the last teaching, or what to do first.
     [[nodiscard]] const QString& words() const { return words_; }

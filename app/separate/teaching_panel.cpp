@@ -78,8 +78,14 @@ QWidget* TeachingPanel::build_marks() {
     marks_->setToolTip(tr("Double-click or Enter sets the loop there."));
     marks_->setFixedHeight(kRows * (marks_->fontMetrics().lineSpacing() + 4) + 6);
     column->addWidget(marks_);
+    auto* below = new QHBoxLayout;
+    together_ = new QLabel(box);
+    together_->setObjectName("marked_together");
+    dim(together_);
     remove_ = make_button(tr("Remove the mark"), "remove_mark", tr("Takes the chosen mark away."), box);
-    column->addWidget(remove_);
+    below->addWidget(together_, 1);
+    below->addWidget(remove_);
+    column->addLayout(below);
     connect(marks_, &QListWidget::itemActivated, this, [this] {
         const auto row = static_cast<std::size_t>(std::max(0, marks_->currentRow()));
         if (row < teaching_.marks().size()) teaching_.go_to(teaching_.marks()[row]);
@@ -134,7 +140,7 @@ QWidget* TeachingPanel::build_teach() {
     outcome_->setObjectName("teaching_outcome");
     outcome_->setWordWrap(true);
     column->addWidget(outcome_);
-    connect(teach_, &QToolButton::clicked, this, [this] { teaching_.teach(length()); });
+    connect(teach_, &QToolButton::clicked, this, [this] { teaching_.teach(teaching_steps(length())); });
     return box;
 }
 
@@ -183,6 +189,23 @@ void TeachingPanel::show_marks() {
         marks_->addItem(
             new QListWidgetItem(stem_icon(static_cast<std::size_t>(mark.stem)), words_of(mark), nullptr));
     marks_->setCurrentRow(std::clamp(row, 0, std::max(0, marks_->count() - 1)));
+    together_->setText(together_words());
+}
+
+// How much there is of each kind.
+QString TeachingPanel::together_words() const {
+    const auto source = document_.source();
+    std::array<double, kStems> seconds{};
+    for (const auto& mark : shown_marks_) {
+        if (source)
+            seconds[static_cast<std::size_t>(mark.stem)] +=
+                static_cast<double>(mark.last - mark.first) / source->sample_rate();
+    }
+    QStringList words;
+    for (std::size_t s = 0; s < kStems; ++s) {
+        if (seconds[s] > 0) words << tr("%1 %2 s").arg(stem_label(s)).arg(seconds[s], 0, 'f', 1);
+    }
+    return words.join(", ");
 }
 
 void TeachingPanel::refresh() {

@@ -29,6 +29,7 @@ class TeachingPanel : public QWidget {
     void refresh();
     void show_marks();
     [[nodiscard]] QString words_of(const TeachingMark& mark) const;
+    [[nodiscard]] QString together_words() const;
 
     Teaching& teaching_;
     Document& document_;
@@ -38,7 +39,7 @@ class TeachingPanel : public QWidget {
     QComboBox* length_ = nullptr;
     QToolButton *teach_ = nullptr, *remove_ = nullptr;
     std::array<QToolButton*, 2> use_{};  // untaught, taught
-    QLabel* outcome_ = nullptr;
+    QLabel *outcome_ = nullptr, *together_ = nullptr;
     std::vector<TeachingMark> shown_marks_;
     std::vector<std::string> shown_proposals_;
 };

@@ -16,7 +16,7 @@ namespace rivlen::app {
 namespace fs = std::filesystem;
 
 namespace {
-constexpr std::size_t kFewFills = 4;  // that are made ready at once
+constexpr std::size_t kFewFills = 1;  // that are made ready at once
 constexpr int kSumRestMs = 1500;
 }  // namespace
 

@@ -72,6 +72,13 @@ void TimeStrip::paintEvent(QPaintEvent*) {
         painter.fillRect(QRectF(left, height() - 4, right - left, 4),
                          item->loop_on ? colour::kAct : colour::kLine);
     }
+    // What the model is taught from, in the colour of what sounds there.
+    for (const auto& mark : item != nullptr ? item->marks : std::vector<TeachingMark>()) {
+        const double left = view_.frame_x(mark.first, source->sample_rate(), width());
+        const double right = view_.frame_x(mark.last, source->sample_rate(), width());
+        painter.fillRect(QRectF(left, height() - 9, right - left, 4),
+                         stem_colour(static_cast<std::size_t>(mark.stem)));
+    }
     const double x = view_.frame_x(player_.position(), source->sample_rate(), width());
     painter.setPen(QPen(colour::kAct, 1.4));
     painter.drawLine(QPointF(x, 0), QPointF(x, height()));

@@ -64,6 +64,12 @@ Overview make_overview(const Source& source, const MaskMap* map, std::int64_t fi
     std::vector<Complex> spectrum(static_cast<std::size_t>(stft.bins()));
     const auto groups = groups_of_count(source.channels(), map != nullptr ? map->facts().groups : 1);
     std::vector<std::vector<float>> power(groups.size(), std::vector<float>(spectrum.size()));
+    auto filled_power = power;
+    const auto add_power = [&](std::span<const float> sound, std::vector<float>& to) {
+        stft.forward(sound, spectrum);
+        for (std::size_t k = 0; k < spectrum.size(); ++k)
+            to[k] += std::norm(spectrum[k]) / static_cast<float>(channels);
+    };
     std::vector<std::array<float, kMaskRow>> masks(groups.size());
     std::vector<float> sums(groups.size());
     const auto total = static_cast<std::int64_t>(source.frames());
@@ -92,17 +98,21 @@ Overview make_overview(const Source& source, const MaskMap* map, std::int64_t fi
         const int looks = static_cast<int>(std::clamp<std::int64_t>(frames_per_column / stft.hop(), 1, 3));
         for (int look = 0; look < looks; ++look) {
             const std::int64_t centre = from + (to - from) * (2 * look + 1) / (2 * looks);
-            for (std::size_t g = 0; g < groups.size(); ++g) {
-                std::ranges::fill(power[g], 0.0F);
-                for (int ch = groups[g].first; ch < groups[g].last; ++ch) {
-                    source.read(ch, centre - stft.fft_size() / 2, time);
-                    stft.forward(time, spectrum);
-                    for (std::size_t k = 0; k < spectrum.size(); ++k)
-                        power[g][k] += std::norm(spectrum[k]) / static_cast<float>(channels);
-                }
-            }
             const double map_frame =
                 static_cast<double>(centre) * kModelRate / source.sample_rate() / kModelHop;
+            // Stems are drawn as shares of the source; where it is filled, of less than all of it.
+            const bool filled = map != nullptr && map->cuts_around(map_frame);
+            for (std::size_t g = 0; g < groups.size(); ++g) {
+                std::ranges::fill(power[g], 0.0F);
+                std::ranges::fill(filled_power[g], 0.0F);
+                for (int ch = groups[g].first; ch < groups[g].last; ++ch) {
+                    source.read(ch, centre - stft.fft_size() / 2, time);
+                    add_power(time, power[g]);
+                    if (!filled) continue;
+                    map->add_fills(ch, centre - stft.fft_size() / 2, time);
+                    add_power(time, filled_power[g]);
+                }
+            }
             const bool split =
                 map != nullptr && map->has(std::min(static_cast<std::uint64_t>(std::max(0.0, map_frame)),
                                                     map->facts().frames - 1));
@@ -111,12 +121,16 @@ Overview make_overview(const Source& source, const MaskMap* map, std::int64_t fi
             std::array<float, kStems> stem_power{};
             for (std::size_t r = 0; r < view.rows; ++r) {
                 float sum = 0.0F;
+                float filled_sum = 0.0F;
                 for (std::size_t g = 0; g < groups.size(); ++g) {
                     sums[g] = 0.0F;
-                    for (int k = ranges[r].first; k < ranges[r].second; ++k)
+                    for (int k = ranges[r].first; k < ranges[r].second; ++k) {
                         sums[g] += power[g][static_cast<std::size_t>(k)];
+                        filled_sum += filled_power[g][static_cast<std::size_t>(k)];
+                    }
                     sum += sums[g];
                 }
+                const float left = filled && sum > 0.0F ? std::sqrt(std::min(1.0F, filled_sum / sum)) : 1.0F;
                 auto& level = view.level[c * view.rows + r];
                 level = std::max(level, level_code(sum * full_scale));
                 if (!split) continue;
@@ -125,7 +139,7 @@ Overview make_overview(const Source& source, const MaskMap* map, std::int64_t fi
                     // Where channels have masks of their own, they count by their power.
                     float mean = sum > 0.0F ? 0.0F : masks[0][s * kBands + band];
                     for (std::size_t g = 0; g < groups.size(); ++g) {
-                        const float mask = masks[g][s * kBands + band];
+                        const float mask = left * masks[g][s * kBands + band];
                         if (sum > 0.0F) mean += mask * sums[g] / sum;
                         stem_power[s] += mask * mask * sums[g];
                     }

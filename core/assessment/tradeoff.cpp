@@ -156,6 +156,7 @@ Result<Assessment> Assessment::prepare(const Source& source, const MaskMap& map,
             group_power.fill(0.0F);
             for (int c = group.channels.first; c < group.channels.last; ++c) {
                 source.read(c, (frame - 2) * out.hop_, time);
+                map.add_fills(c, (frame - 2) * out.hop_, time);
                 stft.forward(time, spectrum);
                 for (std::size_t k = 0; k < reads.size(); ++k)
                     group_power[static_cast<std::size_t>(reads[k].low)] += std::norm(spectrum[k]);

@@ -8,6 +8,7 @@
 
 #include "core/dsp/decibels.h"
 #include "core/separation/band_powers.h"
+#include "core/separation/sound_fill.h"
 
 namespace rivlen {
 
@@ -17,21 +18,13 @@ constexpr std::array<CorrectionActInfo, kCorrectionActs> kActs = {
     {{"give", "Give", "What is in the region goes to one stem."},
      {"take_down", "Take down", "All stems are turned down here; what goes is cut from the whole."},
      {"share_as_before", "As the model had it", "Corrections further up in the list do not hold here."},
-     {"fill", "Fill", "What stands out is brought to the level and the shares of the time around it."}}};
+     {"fill", "Fill",
+      "The sound around it goes on here, as the stems share it there; what was here is cut."}}};
 
 // A fill looks this far before and behind, and leaves this much out beside its region.
 constexpr std::int64_t kLookFrames = 94;  // 1 s
 constexpr std::int64_t kApartFrames = 3;  // 32 ms: what rings into the windows of the frames beside it
 constexpr double kForEver = 1e9;
-constexpr float kSwing = 4.0F;  // of a filled band's power around its middle, up and down: 6 dB
-
-float median(std::vector<float>& values) {
-    if (values.empty()) return 0;
-    const auto middle = values.begin() + static_cast<std::ptrdiff_t>(values.size() / 2);
-    std::ranges::nth_element(values, middle);
-    return *middle;
-}
-
 }  // namespace
 
 const CorrectionActInfo& info(CorrectionAct act) {
@@ -58,13 +51,13 @@ int new_correction_id(std::span<const Correction> corrections) {
     return last + 1;
 }
 
-// What a fill puts in place of the masks, for the frames and bands of its region.
+// What a fill puts in place of masks and sound.
 struct PreparedCorrections::Filling {
     std::int64_t first = 0;  // frame of the map
     std::int64_t frames = 0;
-    std::size_t first_band = 0, bands = 0;
-    std::vector<float> gains;                             // [frame][band]: of the whole, at most 1
     std::vector<std::array<std::vector<float>, 2>> ends;  // [group][before, behind]: masks, [stem][band]
+    SoundFill sound;
+    std::vector<Undoing> undone;  // what it was made without
 };
 
 struct PreparedCorrections::Entry {
@@ -120,21 +113,15 @@ void PreparedCorrections::Entry::fill(double map_frame, int group, std::size_t b
                                       std::span<float> masks) const {
     if (!filling) return;
     const Filling& f = *filling;
-    if (f.frames == 0 || band < f.first_band || band >= f.first_band + f.bands) return;
+    if (f.frames == 0) return;
     const double at =
         std::clamp(map_frame - static_cast<double>(f.first), 0.0, static_cast<double>(f.frames - 1));
-    const auto low = static_cast<std::size_t>(at);
-    const std::size_t high = std::min(low + 1, static_cast<std::size_t>(f.frames) - 1);
-    const auto between = static_cast<float>(at - static_cast<double>(low));
-    const float a = f.gains[low * f.bands + band - f.first_band];
-    const float b = f.gains[high * f.bands + band - f.first_band];
-    const float gain = a + between * (b - a);
     const auto along = static_cast<float>(at / static_cast<double>(std::max<std::int64_t>(1, f.frames - 1)));
     const auto& ends = f.ends[std::min(static_cast<std::size_t>(group), f.ends.size() - 1)];
     for (std::size_t s = 0; s < kStems; ++s) {
         const std::size_t i = s * kBands + band;
         const float share = ends[0][i] + along * (ends[1][i] - ends[0][i]);
-        masks[i] += part * (gain * share - masks[i]);
+        masks[i] += part * (share - masks[i]);
     }
 }
 
@@ -164,12 +151,12 @@ void PreparedCorrections::Entry::apply(double map_frame, int group, std::span<co
 PreparedCorrections::PreparedCorrections() = default;
 PreparedCorrections::~PreparedCorrections() = default;
 
-// In every band: the level of what is filled is that of the time before and behind, mirrored at the borders
-// so that it moves as it does there, and held near the middle level of these, so that a word nearby is not
-// mirrored, too. Only the gain is changed: phases are the recording's own.
+// Shares are those around the region, from one side over to the other; the sound goes on into it from both.
 PreparedCorrections::Filling PreparedCorrections::fill_of(const Entry& entry, const Source& source,
-                                                          const MaskMap& map) {
+                                                          const MaskMap& map,
+                                                          const std::vector<Undoing>& undone) {
     Filling out;
+    out.undone = undone;
     const auto total = static_cast<std::int64_t>(map.facts().frames);
     out.first = std::clamp<std::int64_t>(
         static_cast<std::int64_t>(std::floor(entry.reader.first_seconds() * kMapFramesPerSecond)), 0, total);
@@ -185,48 +172,15 @@ PreparedCorrections::Filling PreparedCorrections::fill_of(const Entry& entry, co
         out.frames = 0;  // nothing around it that it could follow
         return out;
     }
-    out.first_band = 0;
-    out.bands = kBands;
+    std::vector<RegionReader> readers;
+    for (const Undoing& u : undone) readers.emplace_back(u.region);
+    std::vector<NotFilled> without;
+    for (std::size_t i = 0; i < undone.size(); ++i) without.push_back({&readers[i], undone[i].strength});
+    out.sound = fill_sound(source, entry.reader, without);
     const auto powers = band_powers(source, from, to);
     const auto power = [&](std::int64_t frame, std::size_t band) {
         return powers[static_cast<std::size_t>(frame - from) * kBands + band];
     };
-    const auto middle_level = [&](std::int64_t first, std::int64_t end, std::size_t band) {
-        std::vector<float> values;
-        for (std::int64_t f = first; f < end; ++f) values.push_back(power(f, band));
-        return median(values);
-    };
-    out.gains.resize(static_cast<std::size_t>(out.frames) * out.bands);
-    for (std::size_t b = 0; b < kBands; ++b) {
-        const bool has_before = before_end > from, has_behind = to > behind;
-        float left = has_before ? middle_level(from, before_end, b) : 0;
-        float right = has_behind ? middle_level(behind, to, b) : left;
-        if (!has_before) left = right;
-        for (std::int64_t t = 0; t < out.frames; ++t) {
-            const float along =
-                out.frames > 1 ? static_cast<float>(t) / static_cast<float>(out.frames - 1) : 0;
-            const float level = left + along * (right - left);
-            const std::int64_t mirror_left =
-                before_end - 1 - t % std::max<std::int64_t>(1, before_end - from);
-            const std::int64_t mirror_right =
-                behind + (out.frames - 1 - t) % std::max<std::int64_t>(1, to - behind);
-            const float moving_left = has_before ? power(mirror_left, b) : power(mirror_right, b);
-            const float moving_right = has_behind ? power(mirror_right, b) : moving_left;
-            const float moving = moving_left + along * (moving_right - moving_left);
-            const float wanted = std::clamp(moving, level / kSwing, level * kSwing);
-            const float here = power(out.first + t, b);
-            out.gains[static_cast<std::size_t>(t) * kBands + b] =
-                here > wanted ? std::sqrt(wanted / here) : 1.0F;
-        }
-    }
-    // A frame that a bang only touches is as loud as one, but all of it at one end: it is turned down as far
-    // as the louder of its neighbours.
-    const auto single = out.gains;
-    for (std::size_t i = 0; i < single.size(); ++i) {
-        const float before = i >= kBands ? single[i - kBands] : single[i];
-        const float after = i + kBands < single.size() ? single[i + kBands] : single[i];
-        out.gains[i] = std::min({before, single[i], after});
-    }
     const auto mean_masks = [&](std::int64_t first, std::int64_t end, int group) {
         std::vector<float> sum(kMaskRow), row(kMaskRow);
         std::vector<float> weight(kBands, 1e-20F);
@@ -263,28 +217,64 @@ Result<std::shared_ptr<const PreparedCorrections>> PreparedCorrections::prepare(
         if (!c.on || c.strength_percent <= 0) continue;
         Entry entry(c);
         if (c.act == CorrectionAct::Fill && !c.outside) {
-            if (earlier != nullptr) entry.filling = earlier->filling_of(c.region);
-            if (!entry.filling) entry.filling = std::make_shared<const Filling>(fill_of(entry, source, map));
+            const auto undone = undone_behind(c, sound);
+            if (earlier != nullptr) entry.filling = earlier->filling_of(c.region, undone);
+            if (!entry.filling)
+                entry.filling = std::make_shared<const Filling>(fill_of(entry, source, map, undone));
+            if (!entry.filling->sound.change.empty())
+                out->sounds_.push_back(
+                    {entry.filling->sound.first, entry.filling->sound.last(), entry.strength, entry.filling});
         }
         out->cuts_ = out->cuts_ || c.act == CorrectionAct::TakeDown || c.act == CorrectionAct::Fill;
         out->entries_.push_back(std::move(entry));
     }
     out->index_by_time(static_cast<double>(map.facts().frames) / kMapFramesPerSecond);
+    std::ranges::sort(out->sounds_, {}, &Sounding::first);
+    for (const Sounding& s : out->sounds_)
+        out->longest_sound_ = std::max(out->longest_sound_, s.last - s.first);
     return std::shared_ptr<const PreparedCorrections>(std::move(out));
 }
 
 std::shared_ptr<const PreparedCorrections::Filling> PreparedCorrections::filling_of(
-    const Region& region) const {
-    const auto found =
-        std::ranges::find_if(entries_, [&](const Entry& e) { return e.filling && e.region == region; });
+    const Region& region, const std::vector<Undoing>& undone) const {
+    const auto found = std::ranges::find_if(entries_, [&](const Entry& e) {
+        return e.filling && e.region == region && e.filling->undone == undone;
+    });
     return found != entries_.end() ? found->filling : nullptr;
+}
+
+// What the list says further down is to be as the model had it.
+std::vector<PreparedCorrections::Undoing> PreparedCorrections::undone_behind(
+    const Correction& fill, std::span<const Correction> list) {
+    std::vector<Undoing> out;
+    const auto bounds = bounds_of(fill.region);
+    auto at = std::ranges::find(list, fill.id, &Correction::id);
+    for (; at != list.end(); ++at) {
+        if (!at->on || at->act != CorrectionAct::ShareAsBefore || at->outside) continue;
+        const auto there = bounds_of(at->region);
+        constexpr double kBesideSeconds = 1.0;  // soft edges
+        if (there.last_seconds < bounds.first_seconds - kBesideSeconds ||
+            there.first_seconds > bounds.last_seconds + kBesideSeconds)
+            continue;
+        out.push_back({at->region, static_cast<float>(at->strength_percent / 100)});
+    }
+    return out;
 }
 
 std::size_t PreparedCorrections::new_fills(std::span<const Correction> corrections,
                                            const PreparedCorrections* earlier) {
     return static_cast<std::size_t>(std::ranges::count_if(corrections, [&](const Correction& c) {
-        return c.on && c.act == CorrectionAct::Fill && (earlier == nullptr || !earlier->filling_of(c.region));
+        return c.on && c.act == CorrectionAct::Fill &&
+               (earlier == nullptr || !earlier->filling_of(c.region, undone_behind(c, corrections)));
     }));
+}
+
+void PreparedCorrections::add_fills(int channel, std::int64_t start_frame, std::span<float> sound) const {
+    if (sounds_.empty()) return;
+    const std::int64_t end = start_frame + static_cast<std::int64_t>(sound.size());
+    auto at = std::ranges::lower_bound(sounds_, start_frame - longest_sound_, {}, &Sounding::first);
+    for (; at != sounds_.end() && at->first < end; ++at)
+        at->filling->sound.add_to(channel, start_frame, at->strength, sound);
 }
 
 void PreparedCorrections::index_by_time(double recording_seconds) {

@@ -22,7 +22,7 @@ enum class CorrectionAct {
     Give,           // what is in the region goes to one stem, from all others or from chosen ones
     TakeDown,       // all stems are turned down; what goes is no stem's: it is cut
     ShareAsBefore,  // as the model has it: earlier corrections of the list do not hold here
-    Fill            // level and shares follow the time before and behind; what is above them is cut
+    Fill            // sound and shares go on from the time before and behind; what was there is cut
 };
 inline constexpr std::size_t kCorrectionActs = 4;
 struct CorrectionActInfo {
@@ -74,6 +74,8 @@ class PreparedCorrections {
     PreparedCorrections& operator=(const PreparedCorrections&) = delete;
     ~PreparedCorrections();
 
+    // What the fills change of a channel's sound, which begins at a frame of the recording: added to it.
+    void add_fills(int channel, std::int64_t start_frame, std::span<float> sound) const;
     // Changes the masks of a group at a time in map frames: kMaskRow values that add up to one in every band.
     // Afterwards they add up to at most one; what is missing is cut.
     void apply(double map_frame, std::span<float> masks, int group = 0) const;
@@ -86,12 +88,28 @@ class PreparedCorrections {
     struct Entry;
     struct Filling;
     PreparedCorrections();
-    [[nodiscard]] std::shared_ptr<const Filling> filling_of(const Region& region) const;
-    static Filling fill_of(const Entry& entry, const Source& source, const MaskMap& map);
+    struct Undoing {  // of a fill, by what the list says behind it
+        Region region;
+        float strength = 0;
+        bool operator==(const Undoing&) const = default;
+    };
+    struct Sounding {  // a fill's sound, in frames of the recording
+        std::int64_t first = 0, last = 0;
+        float strength = 0;
+        std::shared_ptr<const Filling> filling;
+    };
+    [[nodiscard]] static std::vector<Undoing> undone_behind(const Correction& fill,
+                                                            std::span<const Correction> list);
+    [[nodiscard]] std::shared_ptr<const Filling> filling_of(const Region& region,
+                                                            const std::vector<Undoing>& undone) const;
+    static Filling fill_of(const Entry& entry, const Source& source, const MaskMap& map,
+                           const std::vector<Undoing>& undone);
     void index_by_time(double recording_seconds);
     std::vector<Entry> entries_;
     // Entries that hold somewhere in a second: by_second_[starts_[s] to starts_[s + 1]).
     std::vector<std::uint32_t> starts_, by_second_;
+    std::vector<Sounding> sounds_;  // by their first frames
+    std::int64_t longest_sound_ = 0;
     bool cuts_ = false;
 };
 

@@ -4,6 +4,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "core/dsp/decibels.h"
 #include "core/separation/band_powers.h"
 
 namespace rivlen {
@@ -23,6 +24,46 @@ std::array<double, kDoubtKinds> kinds_of(std::span<const float> masks, std::size
     };
     return {at(Stem::Dialogue) + at(Stem::Reverb), at(Stem::Music), at(Stem::Ambience)};
 }
+
+// Sums of a step by rows.
+class RowSums {
+  public:
+    void add(std::span<const float> power, std::span<const float> shown, std::span<const float> other) {
+        for (std::size_t b = 0; b < kBands; ++b) {
+            const auto p = static_cast<double>(power[b]);
+            const auto x = kinds_of(shown, b), y = kinds_of(other, b);
+            Row& row = rows_[b / DoubtPicture::kRowBands];
+            row.all += p;
+            for (std::size_t k = 0; k < kDoubtKinds; ++k) {
+                row.differing += p * std::abs(x[k] - y[k]) / 2;
+                row.squares += p * x[k] * x[k];
+            }
+        }
+    }
+    // Appends the step; nothing of one that is not judged.
+    void close(bool judged, DoubtPicture& picture) {
+        constexpr double kFullDb = -20, kNothingDb = -40;
+        double all = 0;
+        for (const Row& row : rows_) all += row.all;
+        for (const Row& row : rows_) {
+            double cell = 0;
+            if (judged && row.all > 0) {
+                const double agreed = std::max(0.0, 1 - row.differing / row.all) * (row.squares / row.all);
+                const double level_db = db_of_power(row.all / all);
+                const double heard = std::clamp((level_db - kNothingDb) / (kFullDb - kNothingDb), 0.0, 1.0);
+                cell = heard * std::clamp(1 - agreed, 0.0, 1.0);
+            }
+            picture.cells.push_back(static_cast<std::uint8_t>(std::lround(255 * cell)));
+        }
+        rows_ = {};
+    }
+
+  private:
+    struct Row {
+        double all = 0, differing = 0, squares = 0;
+    };
+    std::array<Row, DoubtPicture::kRows> rows_{};
+};
 
 }  // namespace
 
@@ -76,6 +117,7 @@ Result<DoubtLine> measure_doubt(const Source& source, const MaskMap& shown, cons
     const double silent = std::pow(10, kSilentDbfs / 10) * power_of_full_scale(source);
     std::array<float, kMaskRow> a, b;
     DoubtSums sums;
+    RowSums rows;
     double power = 0;
     std::int64_t frames = 0;
     const auto close_step = [&] {
@@ -87,6 +129,7 @@ Result<DoubtLine> measure_doubt(const Source& source, const MaskMap& shown, cons
                 line.moved[x][y].push_back(judged ? static_cast<float>(moved) : 0.0F);
             }
         }
+        rows.close(judged, line.picture);
         sums.clear();
         power = 0;
         frames = 0;
@@ -105,6 +148,7 @@ Result<DoubtLine> measure_doubt(const Source& source, const MaskMap& shown, cons
                 shown.read(static_cast<double>(t), a, group);
                 other.read(static_cast<double>(t), b, group);
                 sums.add(row, a, b);
+                rows.add(row, a, b);
             }
             for (const float x : row) power += static_cast<double>(x);
             ++frames;

@@ -47,8 +47,19 @@ class DoubtSums {
     std::array<std::array<double, kDoubtKinds>, kDoubtKinds> moved_{};  // [shown][other]
 };
 
+// Doubt by time and pitch.
+struct DoubtPicture {
+    static constexpr std::size_t kRowBands = 8;
+    static constexpr std::size_t kRows = kBands / kRowBands;  // from the lowest bands on
+    // [step][row], 255 is all doubt; fading to nothing for rows that have 20 to 40 dB less energy than the
+    // whole step.
+    std::vector<std::uint8_t> cells;
+    [[nodiscard]] std::size_t steps() const { return cells.size() / kRows; }
+};
+
 struct DoubtLine {
     std::vector<float> doubt;  // for every step; 0 where it is silent
+    DoubtPicture picture;      // of the same steps
     // [shown][other]: how much of the step's energy would change its kind if the other model were right.
     std::array<std::array<std::vector<float>, kDoubtKinds>, kDoubtKinds> moved;
 };

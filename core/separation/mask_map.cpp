@@ -173,6 +173,10 @@ MaskMap MaskMap::corrected(std::shared_ptr<const PreparedCorrections> correction
     return out;
 }
 
+void MaskMap::add_fills(int channel, std::int64_t start_frame, std::span<float> sound) const {
+    if (corrections_) corrections_->add_fills(channel, start_frame, sound);
+}
+
 bool MaskMap::cuts() const {
     return corrections_ && corrections_->cuts();
 }

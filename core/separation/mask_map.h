@@ -85,6 +85,9 @@ class MaskMap {
     // Masks at a time given in map frames (may lie between frames or outside the recording: then the
     // nearest), with the corrections. This is the one way in which masks are read. masks: kMaskRow values.
     void read(double frame_position, std::span<float> masks, int group = 0) const;
+    // What fills change of the sound that the masks are of (corrections.h): whoever reads the recording to
+    // apply masks to it adds this. sound: a channel's, from a frame of the recording on.
+    void add_fills(int channel, std::int64_t start_frame, std::span<float> sound) const;
     void drop_pages() const { file_->drop_pages(); }  // see MappedFile
     // Errors: Io when the map was cut short while it was read. Any thread.
     [[nodiscard]] Status intact() const;

@@ -211,8 +211,14 @@ std::size_t RegionReader::intervals_at(double seconds, Intervals& out) const {
 }
 
 // Adds the share of every band that the interval covers. An interval narrower than a band counts by the share
-// of itself that lies in the band, so that a thin stroke still holds fully.
-void RegionReader::add(const Interval& interval, float weight, std::span<float> strength) const {
+// of itself that lies in the band, so that a thin stroke still holds fully. One that reaches the end of what
+// is heard goes on beyond it, so that no soft edge is left there.
+void RegionReader::add(const Interval& drawn, float weight, std::span<float> strength) const {
+    constexpr double kFarSemitones = 60;
+    static const double open_below = semitones_of_hz(kOpenBelowHz);
+    static const double open_above = semitones_of_hz(kOpenAboveHz);
+    const Interval interval = {drawn.low <= open_below ? drawn.low - kFarSemitones : drawn.low,
+                               drawn.high >= open_above ? drawn.high + kFarSemitones : drawn.high};
     const auto& bands = extents();
     const double edge = std::min(edge_semitones_, interval.high - interval.low);
     const double from = interval.low - edge / 2, to = interval.high + edge / 2;

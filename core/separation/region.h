@@ -38,6 +38,10 @@ struct Region {
 inline constexpr std::size_t kMostRegionPoints = 512;
 inline constexpr int kMostPartials = 64;
 
+// What reaches down or up so far has no border there.
+inline constexpr double kOpenBelowHz = 22;
+inline constexpr double kOpenAboveHz = 22000;
+
 // Brings every value into its range and a path to at most kMostRegionPoints points. False when nothing is
 // left that has an extent.
 [[nodiscard]] bool normalise(Region& region);

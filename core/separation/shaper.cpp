@@ -81,7 +81,9 @@ void Shaper::add_group(Group& group, std::int64_t index, std::span<const MaskWei
     if (std::ranges::any_of(weight_sets, filtered)) group.filter->look_around(index, stft_);
     const auto channels = static_cast<std::size_t>(group.channels.last - group.channels.first);
     for (std::size_t c = 0; c < channels; ++c) {
-        source_.read(group.channels.first + static_cast<int>(c), (index - 2) * hop, time_);
+        const int channel = group.channels.first + static_cast<int>(c);
+        source_.read(channel, (index - 2) * hop, time_);
+        map_.add_fills(channel, (index - 2) * hop, time_);
         stft_.forward(time_, spectra_[c]);
     }
     float open = -1.0F;

@@ -58,6 +58,11 @@ void join(AudioBlock& to, const AudioBlock& more) {
 
 // The marks of a kind together are one lesson.
 Result<std::vector<Lesson>> lessons_of(const Source& source, const std::vector<TeachingMark>& marks) {
+    if (marks.empty()) {
+        return make_error(
+            ErrorKind::BadInput,
+            "There is nothing to teach. Mark some seconds in which one kind of sound is alone.");
+    }
     std::vector<Lesson> lessons;
     for (const TeachingMark& mark : marks) {
         if (mark.first < 0 || mark.last > static_cast<std::int64_t>(source.frames()) ||

@@ -25,9 +25,9 @@ namespace fs = std::filesystem;
 using test::Scratch;
 
 const fs::path kRoot = RIVLEN_ROOT;
-constexpr std::array<const char*, 11> kCommands = {"corrections", "info",     "look", "split",
-                                                   "assess",      "propose",  "mix",  "process",
-                                                   "putback",     "handover", "batch"};
+constexpr std::array<const char*, 12> kCommands = {"corrections", "info",    "teach",    "look",
+                                                   "split",       "assess",  "propose",  "mix",
+                                                   "process",     "putback", "handover", "batch"};
 
 struct Ran {
     int code = -1;
@@ -158,6 +158,65 @@ TEST(CommandLine, SplitsWithCorrections) {
 }
 
 // The first look tells a hum by its figure, and its chain is what process takes.
+// The engine for tests gives everything to what was taught.
+TEST(CommandLine, TeachesAModelAndSplitsWithIt) {
+    const test::Scratch scratch;
+    test::write_wav(scratch / "yard.wav", {test::noise(6 * 48000, 3), test::noise(6 * 48000, 4)}, 48000);
+    ASSERT_TRUE(write_text_file(scratch / "model", "of the engine for tests").ok());
+    const std::string common = " " + quoted(scratch / "yard.wav") + " --work " + quoted(scratch / "work") +
+                               " --engine '" RIVLEN_BAND_ENGINE_FILE "'";
+    const std::string teach = "teach" + common + " --model " + quoted(scratch / "model") + " --other-sound " +
+                              quoted(kRoot / "models/teaching");
+    const std::string out = " -o " + quoted(scratch / "taught.safetensors");
+    const Ran done = run(teach + out + " --ambience 0-2 --ambience 3.5-5 --json");
+    ASSERT_EQ(done.code, 0) << done.out;
+    const auto report = nlohmann::json::parse(done.out);
+    EXPECT_EQ(report["taken_share"], 1.0);
+    EXPECT_EQ(report["trials"].size(), 2U);
+    EXPECT_EQ(report["trials"][1]["stems_gain_db"]["ambience"], 3.0);
+    EXPECT_EQ(run(teach + out + " --ambience 0-4").code, 5) << "it is there already";
+    EXPECT_EQ(run(teach + out + " --ambience 0-4 --overwrite").code, 0);
+    EXPECT_EQ(run(teach + " --ambience 0-4 --overwrite -o " + quoted(scratch / "yard.wav")).code, 5);
+    const std::string split = "split" + common + " --model " + quoted(scratch / "taught.safetensors");
+    ASSERT_EQ(run(split + " --stem ambience -o " + quoted(scratch / "stems")).code, 0);
+    const auto ambience = test::read_wav(scratch / "stems/yard ambience.wav");
+    const auto source = test::read_wav(scratch / "yard.wav");
+    ASSERT_EQ(ambience[0].size(), source[0].size());
+    for (std::size_t i = 1000; i < 2000; ++i) EXPECT_NEAR(ambience[0][i], source[0][i], 1e-3) << i;
+    // Everything is ambience now, and that is what is proposed to teach.
+    const Ran proposed =
+        run("teach" + common + " --propose --model " + quoted(scratch / "taught.safetensors"));
+    EXPECT_EQ(proposed.code, 0) << proposed.out;
+    EXPECT_TRUE(proposed.out.starts_with("--ambience 0.00-")) << proposed.out;
+}
+
+TEST(CommandLine, WhatCannotBeTaughtIsASentence) {
+    const test::Scratch scratch;
+    test::write_wav(scratch / "yard.wav", {test::noise(6 * 48000, 3)}, 48000);
+    ASSERT_TRUE(write_text_file(scratch / "model", "of the engine for tests").ok());
+    const std::string teach = "teach " + quoted(scratch / "yard.wav") + " --work " +
+                              quoted(scratch / "work") + " --engine '" RIVLEN_BAND_ENGINE_FILE "' --model " +
+                              quoted(scratch / "model") + " --other-sound " +
+                              quoted(kRoot / "models/teaching");
+    const std::string out = " -o " + quoted(scratch / "taught.safetensors");
+    struct Case {
+        std::string options, words;
+        int code;
+    };
+    for (const Case& c :
+         {Case{" --music 0-4", "Say with -o", 3}, Case{out, "nothing to teach", 3},
+          Case{out + " --music 4-1", "no stretch of time", 3},
+          Case{out + " --music x-y", "no stretch of time", 3},
+          Case{out + " --music 3", "no stretch of time", 3}, Case{out + " --music 1-2", "1.0 s together", 3},
+          Case{out + " --voice 4-9", "outside the recording", 3},
+          Case{out + " --music 0-4 --steps 1", "No model was written", 3}}) {
+        const Ran ran = run(teach + c.options);
+        EXPECT_EQ(ran.code, c.code) << c.options;
+        EXPECT_NE(ran.out.find(c.words), std::string::npos) << c.options << ": " << ran.out;
+    }
+    EXPECT_FALSE(std::filesystem::exists(scratch / "taught.safetensors"));
+}
+
 TEST(CommandLine, LooksAndProposesAChain) {
     const Scratch scratch;
     auto x = test::noise(6 * 48000, 5);

@@ -47,6 +47,33 @@ TEST(Doubt, MeasuresAreWhatTheyAreDefinedAs) {
     EXPECT_DOUBLE_EQ(sums.doubt(), 0);
 }
 
+// Where the picture is light is where, in time and pitch, the other map has it otherwise.
+TEST(Doubt, APictureShowsWhereInPitch) {
+    const Scratch scratch;
+    const auto source = test::noise_source(scratch, kToneRate, 2, 6);
+    const auto shown = test::even_map(scratch, source, {0, 0, 0, 1});
+    std::vector<Correction> voice(1);
+    voice[0].to = Stem::Dialogue;
+    voice[0].region.points = {{2, 5000}, {4, 12000}};
+    const auto other = corrected(shown, voice, source);
+    ASSERT_TRUE(other.ok());
+    const auto line = measure_doubt(source, shown, *other);
+    ASSERT_TRUE(line.ok());
+    const DoubtPicture& picture = line->picture;
+    ASSERT_EQ(picture.steps(), line->doubt.size());
+    const auto cell = [&](double seconds, double hz) {
+        const auto step = static_cast<std::size_t>(seconds / kDoubtStepSeconds);
+        const auto band = static_cast<std::size_t>(
+            band_of_bin()[static_cast<std::size_t>(std::lround(hz * kModelFft / kModelRate))]);
+        return picture.cells[step * DoubtPicture::kRows + band / DoubtPicture::kRowBands];
+    };
+    EXPECT_EQ(cell(3, 8000), 255);
+    EXPECT_EQ(cell(3, 1000), 0);
+    EXPECT_EQ(cell(3, 20000), 0);
+    EXPECT_EQ(cell(1, 8000), 0);
+    EXPECT_EQ(cell(5, 8000), 0);
+}
+
 TEST(Doubt, ALineFindsWhereTwoMapsDisagree) {
     const Scratch scratch;
     const auto source = test::noise_source(scratch, kToneRate, 2, 6);
