@@ -3,9 +3,11 @@
 // run from the build tree both are found.
 #include <benchmark/benchmark.h>
 
+#include <chrono>
 #include <cmath>
 #include <random>
 
+#include "core/assessment/overview.h"
 #include "core/assessment/risk_line.h"
 #include "core/assessment/tradeoff.h"
 #include "core/delivery/deliver.h"
@@ -83,26 +85,31 @@ void shape_four_stems(benchmark::State& state) {
 }
 BENCHMARK(shape_four_stems)->ArgName("elaborate")->Arg(0)->Arg(1)->Unit(benchmark::kMillisecond);
 
-// The same with corrections spread over five minutes (of an hour with as many there are twelve times fewer at
-// a time): boxes, outlines and strokes, some with all their partials.
-void shape_with_corrections(benchmark::State& state) {
-    const test::Scratch scratch;
-    const auto source = test::noise_source(scratch, 48000, 2, 300.0);
-    const auto plain = test::random_map(scratch, source);
+// Boxes, outlines and strokes spread over so many seconds, some with all their partials.
+std::vector<Correction> many_corrections(std::int64_t count, double seconds) {
     std::mt19937 random(3);
     const auto up_to = [&](double most) { return static_cast<double>(random() % 10000) / 10000 * most; };
     std::vector<Correction> corrections;
-    for (std::int64_t i = 0; i < state.range(0); ++i) {
+    for (std::int64_t i = 0; i < count; ++i) {
         Correction c;
         c.act = static_cast<CorrectionAct>(random() % 3);
         c.to = static_cast<Stem>(random() % kStems);
         c.region.shape = static_cast<RegionShape>(random() % 3);
-        const double at = up_to(source.seconds() - 1), hz = 100 * std::exp2(up_to(6));
+        const double at = up_to(seconds - 1), hz = 100 * std::exp2(up_to(6));
         for (int p = 0; p < 12; ++p) c.region.points.push_back({at + up_to(0.4), hz * std::exp2(up_to(1))});
         c.region.harmonics = random() % 8 == 0;
         corrections.push_back(std::move(c));
     }
-    const auto map = corrected(plain, corrections, source);
+    return corrections;
+}
+
+// The same with corrections spread over five minutes (of an hour with as many there are twelve times fewer at
+// a time).
+void shape_with_corrections(benchmark::State& state) {
+    const test::Scratch scratch;
+    const auto source = test::noise_source(scratch, 48000, 2, 300.0);
+    const auto plain = test::random_map(scratch, source);
+    const auto map = corrected(plain, many_corrections(state.range(0), source.seconds()), source);
     if (!map) return state.SkipWithError("cannot prepare the corrections");
     std::array<MaskWeights, kStems> weight_sets;
     for (std::size_t s = 0; s < kStems; ++s) weight_sets[s] = stem_weights(StemSettings{}, s);
@@ -120,6 +127,45 @@ BENCHMARK(shape_with_corrections)
     ->Arg(10)
     ->Arg(1000)
     ->Unit(benchmark::kMillisecond);
+
+// An hour with corrections in the window: making them ready (one in fifty is a fill), drawing all of it, and
+// drawing the ten seconds that scrolling brings.
+void hour_with_corrections(benchmark::State& state) {
+    const test::Scratch scratch;
+    const auto source = test::noise_source(scratch, 16000, 1, 3600.0);
+    const auto plain = test::even_map(scratch, source, {0.4F, 0.1F, 0.2F, 0.3F});
+    auto corrections = many_corrections(state.range(0), source.seconds());
+    for (std::size_t i = 0; i < corrections.size(); i += 50) corrections[i].act = CorrectionAct::Fill;
+    using Clock = std::chrono::steady_clock;
+    const auto milliseconds = [](Clock::time_point since) {
+        return std::chrono::duration<double, std::milli>(Clock::now() - since).count();
+    };
+    constexpr std::size_t kColumns = 1200;
+    double prepare = 0, whole = 0, scroll = 0;
+    const auto frames = static_cast<std::int64_t>(source.frames());
+    for (auto _ : state) {
+        auto start = Clock::now();
+        const auto map = corrected(plain, corrections, source);
+        if (!map) return state.SkipWithError("cannot prepare the corrections");
+        prepare += milliseconds(start);
+        start = Clock::now();
+        benchmark::DoNotOptimize(make_overview(source, &*map, 0, frames / kColumns, kColumns));
+        whole += milliseconds(start);
+        start = Clock::now();
+        benchmark::DoNotOptimize(make_overview(source, &*map, frames / 2, 160000 / kColumns, kColumns));
+        scroll += milliseconds(start);
+    }
+    const auto runs = static_cast<double>(state.iterations());
+    state.counters["prepare_ms"] = prepare / runs;
+    state.counters["whole_ms"] = whole / runs;
+    state.counters["scroll_ms"] = scroll / runs;
+}
+BENCHMARK(hour_with_corrections)
+    ->ArgName("corrections")
+    ->Arg(0)
+    ->Arg(1000)
+    ->Unit(benchmark::kMillisecond)
+    ->Iterations(3);
 
 // What is measured again when a setting moves: curve, figures and risk of a loop of 10 s.
 void curve_of_ten_seconds(benchmark::State& state) {

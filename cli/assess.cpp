@@ -65,7 +65,7 @@ struct Measurement {
 Result<Measurement> measure(const Stretch& stretch) {
     auto settings = stretch.settings.settings();
     if (!settings) return settings.error();
-    auto recording = open_recording(stretch.recording);
+    auto recording = open_recording(stretch.recording, stretch.settings);
     if (!recording) return recording.error();
     const double length = recording->source.seconds();
     if (stretch.from_seconds >= length) {

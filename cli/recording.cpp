@@ -41,13 +41,25 @@ Result<Recording> open_recording(const RecordingOptions& options) {
     auto done = split_recording(*source, options.split, job.control());
     if (!done) return done.error();
     Recording out{std::move(*source), std::move(done->map), done->model, done->report};
-    if (options.corrections.empty()) return out;
-    const auto corrections = load_corrections(options.corrections);
-    if (!corrections) return corrections.error();
-    auto map = corrected(out.map, *corrections, out.source);
+    std::vector<Correction> corrections;
+    if (!options.corrections.empty()) {
+        auto loaded = load_corrections(options.corrections);
+        if (!loaded) return loaded.error();
+        corrections = std::move(*loaded);
+    }
+    append(corrections, options.more);
+    if (corrections.empty()) return out;
+    auto map = corrected(out.map, corrections, out.source);
     if (!map) return map.error();
     out.map = std::move(*map);
     return out;
+}
+
+Result<Recording> open_recording(RecordingOptions options, const SettingOptions& settings) {
+    auto brought = settings.corrections();
+    if (!brought) return brought.error();
+    options.more = std::move(*brought);
+    return open_recording(options);
 }
 
 }  // namespace rivlen::cli

@@ -6,8 +6,10 @@
 #include <filesystem>
 #include <optional>
 
+#include "cli/setting_options.h"
 #include "core/base/folders.h"
 #include "core/media/source.h"
+#include "core/separation/corrections.h"
 #include "core/workflow/splitting.h"
 
 namespace rivlen::cli {
@@ -16,6 +18,7 @@ struct RecordingOptions {
     std::filesystem::path file;
     SplitWish split;
     std::filesystem::path corrections;  // empty: none
+    std::vector<Correction> more;       // behind those
 };
 void add_recording_options(CLI::App& command, RecordingOptions& options);
 
@@ -27,5 +30,7 @@ struct Recording {
 };
 // Brings the file in and splits it unless that has been done before, with progress on a terminal.
 [[nodiscard]] Result<Recording> open_recording(const RecordingOptions& options);
+// The same with the corrections that a preset among the settings brings along.
+[[nodiscard]] Result<Recording> open_recording(RecordingOptions options, const SettingOptions& settings);
 
 }  // namespace rivlen::cli

@@ -56,4 +56,11 @@ Result<ShapeSettings> SettingOptions::settings() const {
     return settings;
 }
 
+Result<std::vector<Correction>> SettingOptions::corrections() const {
+    if (preset_.empty()) return std::vector<Correction>();
+    auto card = load_preset(preset_);
+    if (!card) return card.error();
+    return std::move(card->corrections);
+}
+
 }  // namespace rivlen::cli

@@ -8,6 +8,7 @@
 #include <vector>
 
 #include "core/base/result.h"
+#include "core/separation/corrections.h"
 #include "core/separation/settings.h"
 
 namespace rivlen::cli {
@@ -17,6 +18,8 @@ class SettingOptions {
     void add_to(CLI::App& command);
     // The preset, if one was named, with what other options set laid over it. Errors: those of load_preset().
     [[nodiscard]] Result<ShapeSettings> settings() const;
+    // Those that the preset brings along. Errors: those of load_preset().
+    [[nodiscard]] Result<std::vector<Correction>> corrections() const;
 
   private:
     std::filesystem::path preset_;

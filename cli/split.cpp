@@ -82,7 +82,7 @@ void print(const SplitCommand& c, const Recording& recording, const ExportReport
 Status run(const SplitCommand& c) {
     const auto settings = c.settings.settings();
     if (!settings) return settings.error();
-    const auto recording = open_recording(c.recording);
+    const auto recording = open_recording(c.recording, c.settings);
     if (!recording) return recording.error();
 
     ExportPlan plan;

@@ -209,7 +209,9 @@ void CardRow::contextMenuEvent(QContextMenuEvent* event) {
                                                         tr("Presets (*%1)").arg(kPresetExtension));
             if (file.isEmpty()) return;
             if (!file.endsWith(kPresetExtension)) file += kPresetExtension;
-            const Status status = save_preset(*document_.current_item()->cards[card], file.toStdString());
+            Card preset = *document_.current_item()->cards[card];
+            preset.corrections = document_.current_item()->corrections;
+            const Status status = save_preset(preset, file.toStdString());
             if (!status) emit said(QString::fromStdString(status.error().message), true);
         });
     }
@@ -220,7 +222,10 @@ void CardRow::contextMenuEvent(QContextMenuEvent* event) {
         auto loaded = load_preset(file.toStdString());
         if (!loaded) return emit said(QString::fromStdString(loaded.error().message), true);
         document_.edit(tr("Load a preset"), {}, [&](Session& session) {
-            session.items[static_cast<std::size_t>(session.current)].cards[card] = *loaded;
+            auto& item = session.items[static_cast<std::size_t>(session.current)];
+            append(item.corrections, loaded->corrections);
+            item.cards[card] = *loaded;
+            item.cards[card]->corrections.clear();
         });
     });
     if (filled) menu->addAction(tr("Empty this card"), this, [this, card] { clear(card); });

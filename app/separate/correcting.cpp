@@ -277,12 +277,8 @@ void Correcting::switch_all() {
 void Correcting::add_from(const std::filesystem::path& file) {
     const auto loaded = load_corrections(file);
     if (!loaded) return emit said(text(loaded.error().message), true);
-    document_.edit_corrections(tr("Corrections from a file"), {}, [&](std::vector<Correction>& all) {
-        for (auto c : *loaded) {
-            c.id = new_correction_id(all);
-            all.push_back(std::move(c));
-        }
-    });
+    document_.edit_corrections(tr("Corrections from a file"), {},
+                               [&](std::vector<Correction>& all) { append(all, *loaded); });
 }
 
 void Correcting::save_to(const std::filesystem::path& file) {

@@ -6,6 +6,7 @@
 #include <algorithm>
 
 #include "app/widgets/controls.h"
+#include "app/widgets/elided_label.h"
 #include "app/widgets/theme.h"
 #include "core/dsp/decibels.h"
 
@@ -64,9 +65,7 @@ RecordingTransport::RecordingTransport(Document& document, JobList& jobs, Player
     line->addSpacing(8);
     line->addWidget(meter_);
     line->addSpacing(8);
-    auto* device_label = new QLabel(device, this);  // gives way first where there is little room
-    device_label->setToolTip(device);
-    device_label->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);
+    auto* device_label = new ElidedLabel(device, this);  // gives way first where there is little room
     line->addWidget(device_label, 1);
     connect(play_, &QToolButton::clicked, this, &RecordingTransport::play_or_stop);
     connect(loop_, &QToolButton::clicked, this, &RecordingTransport::toggle_loop);

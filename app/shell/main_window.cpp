@@ -109,6 +109,9 @@ QWidget* MainWindow::build_top() {
     message_->setObjectName("message");
     message_->setWordWrap(true);
     message_->setAccessibleName(tr("Messages"));
+    // However long a message is, what lies below stays where it is.
+    message_->setFixedHeight(view_buttons_[0]->sizeHint().height());
+    message_->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Fixed);
     line->addWidget(message_, 1);
     auto* list = new JobListView(jobs_, bar);
     list->setFixedWidth(300);
@@ -275,6 +278,16 @@ void MainWindow::say(const QString& sentence, bool trouble) {
     QPalette palette = message_->palette();
     palette.setColor(QPalette::WindowText, trouble ? colour::kWarn : colour::kDim);
     message_->setPalette(palette);
+    // In smaller letters where it would not fit.
+    QFont letters = font();
+    for (const double points : {font().pointSizeF(), 8.0, 7.0, 6.5}) {
+        letters.setPointSizeF(points);
+        const QRect needed = QFontMetrics(letters).boundingRect(QRect(0, 0, message_->width(), 1000),
+                                                                Qt::TextWordWrap, sentence);
+        if (needed.height() <= message_->height()) break;
+    }
+    message_->setFont(letters);
+    message_->setToolTip(sentence);
     message_->setText(sentence);
     message_timer_.start(trouble ? kTroubleMs : kMessageMs);
 }

@@ -5,6 +5,7 @@
 
 #include "core/base/json_text.h"
 #include "core/base/output_file.h"
+#include "core/project/corrections_json.h"
 #include "core/project/json_reading.h"
 
 namespace rivlen {
@@ -157,7 +158,9 @@ std::vector<SettingsRange> ranges_from_json(const json& entry) {
 }
 
 json card_to_json(const Card& card) {
-    return {{"name", card.name}, {"note", card.note}, {"stems", settings_to_json(card.settings)}};
+    json out = {{"name", card.name}, {"note", card.note}, {"stems", settings_to_json(card.settings)}};
+    if (!card.corrections.empty()) out["corrections"] = corrections_to_json(card.corrections);
+    return out;
 }
 
 Card card_from_json(const json& entry) {
@@ -166,6 +169,7 @@ Card card_from_json(const json& entry) {
     card.note = text(entry, "note");
     const auto stems = entry.find("stems");
     if (stems != entry.end()) card.settings = settings_from_json(*stems);
+    card.corrections = corrections_from_json(json_reading::part(entry, "corrections"));
     return card;
 }
 

@@ -6,6 +6,7 @@
 #include <string>
 
 #include "core/base/result.h"
+#include "core/separation/corrections.h"
 #include "core/separation/settings.h"
 #include "core/separation/timed.h"
 
@@ -19,10 +20,12 @@ namespace rivlen {
 [[nodiscard]] nlohmann::json ranges_to_json(const std::vector<SettingsRange>& ranges);
 [[nodiscard]] std::vector<SettingsRange> ranges_from_json(const nlohmann::json& entry);
 
-// A card of settings with a name and a note; as a file of its own it is a preset.
+// A card of settings with a name and a note; as a file of its own it is a preset, which may bring the
+// corrections of a recording along. The cards of a session have none: the recording has them.
 struct Card {
     std::string name, note;
     ShapeSettings settings;
+    std::vector<Correction> corrections{};
     bool operator==(const Card&) const = default;
 };
 inline constexpr const char* kPresetExtension = ".rivlen-preset";

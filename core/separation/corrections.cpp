@@ -51,6 +51,13 @@ int new_correction_id(std::span<const Correction> corrections) {
     return last + 1;
 }
 
+void append(std::vector<Correction>& corrections, std::span<const Correction> more) {
+    for (Correction c : more) {
+        c.id = new_correction_id(corrections);
+        corrections.push_back(std::move(c));
+    }
+}
+
 // What a fill puts in place of masks and sound.
 struct PreparedCorrections::Filling {
     std::int64_t first = 0;  // frame of the map

@@ -50,6 +50,8 @@ struct Correction {
 // Brings values into their ranges, makes ids unique and leaves out what has no extent.
 void normalise(std::vector<Correction>& corrections);
 [[nodiscard]] int new_correction_id(std::span<const Correction> corrections);
+// Behind those that are there, with ids of their own.
+void append(std::vector<Correction>& corrections, std::span<const Correction> more);
 
 // The map as it is read with corrections; without any that are on, the map itself. map: without corrections.
 // Errors: Cancelled.

@@ -384,6 +384,11 @@ TEST(Preset, ComesBackAndRefusesWhatIsNone) {
     card.settings.stems[0].weighting = {{120, 50, true}};
     ASSERT_TRUE(save_preset(card, scratch / "c.rivlen-preset").ok());
     EXPECT_EQ(load_preset(scratch / "c.rivlen-preset").value(), card);
+    card.corrections.resize(1);
+    card.corrections[0].region.points = {{1, 100}, {2, 400}};
+    normalise(card.corrections);
+    ASSERT_TRUE(save_preset(card, scratch / "c.rivlen-preset").ok());
+    EXPECT_EQ(load_preset(scratch / "c.rivlen-preset").value(), card);
     test::write_wav(scratch / "x.wav", {{0.0F}}, 48000);
     EXPECT_EQ(load_preset(scratch / "x.wav").error().kind, ErrorKind::BadInput);
     EXPECT_EQ(load_preset(scratch / "none").error().kind, ErrorKind::NotFound);
