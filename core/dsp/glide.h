@@ -15,7 +15,9 @@ namespace rivlen {
 // One sample on from `now`; the target itself once it is as good as reached.
 [[nodiscard]] inline float glided(float now, float target, float part) {
     constexpr float kArrived = 1e-6F;
-    return std::abs(target - now) < kArrived ? target : now + part * (target - now);
+    const float next = now + part * (target - now);
+    // The last steps of a slow glide are smaller than what single precision can add.
+    return std::abs(target - now) < kArrived || next == now ? target : next;
 }
 
 }  // namespace rivlen

@@ -100,7 +100,8 @@ TEST(Resampling, KeepsWhatFitsAndRemovesTheRest) {
                 apart += std::pow(static_cast<double>(y[i] - wanted[i]), 2);
                 power += std::pow(static_cast<double>(wanted[i]), 2);
             }
-            EXPECT_LT(db_of_power(apart / power), -80) << from << " to " << to << ": " << hz << " Hz";
+            const double most_db = hz < top ? -80 : -38;  // 0.1 dB
+            EXPECT_LT(db_of_power(apart / power), most_db) << from << " to " << to << ": " << hz << " Hz";
         }
     }
     // 20 kHz does not fit at 32 kHz: aliased it would sound at 12.
@@ -180,7 +181,7 @@ TEST(LinearPrediction, FindsAProcessAndWhitensIt) {
 TEST(LinearPrediction, BringsLostSamplesBack) {
     auto x = sine_at(1000, 48000, 2048, 0.3);
     const auto soft = test::noise(x.size(), 5);
-    for (std::size_t i = 0; i < x.size(); ++i) x[i] += 1e-3F * soft[i];
+    for (std::size_t i = 0; i < x.size(); ++i) x[i] += 2e-2F * soft[i];
     auto damaged = x;
     std::vector<std::size_t> missing;
     for (std::size_t i = 1000; i < 1020; ++i) {
@@ -191,9 +192,10 @@ TEST(LinearPrediction, BringsLostSamplesBack) {
     ASSERT_TRUE(predictor.fit(x));
     ArInterpolator interpolator(32, 64);
     ASSERT_TRUE(interpolator.fill(predictor.coefficients(), missing, damaged));
-    for (const std::size_t i : missing) EXPECT_NEAR(damaged[i], x[i], 0.02) << i;
+    for (const std::size_t i : missing) EXPECT_NEAR(damaged[i], x[i], 0.1) << i;
     for (std::size_t i = 0; i < x.size(); ++i) {
-        if (i < 1000 || i >= 1020) ASSERT_EQ(damaged[i], x[i]);
+        if (i >= 1000 && i < 1020) continue;
+        ASSERT_EQ(damaged[i], x[i]);
     }
     std::vector<std::size_t> too_many(65);
     for (std::size_t i = 0; i < too_many.size(); ++i) too_many[i] = 200 + i;
