@@ -68,7 +68,6 @@ CorrectionPanel::CorrectionPanel(Correcting& correcting, Doubting& doubting, QWi
 }
 
 QWidget* CorrectionPanel::build_doubts() {
-    constexpr int kRows = 2;
     doubts_box_ = new QWidget(this);
     auto* column = new QVBoxLayout(doubts_box_);
     column->setContentsMargins(0, 0, 0, 0);
@@ -78,7 +77,6 @@ QWidget* CorrectionPanel::build_doubts() {
     doubts_->setAccessibleName(tr("What is doubted"));
     doubts_->setToolTip(tr("What the split may have got wrong. Double-click or Enter goes there."));
     doubts_->setWordWrap(true);
-    doubts_->setFixedHeight(kRows * 2 * doubts_->fontMetrics().lineSpacing() + 6);
     column->addWidget(doubts_);
     auto* acts = row_in(column);
     const auto chosen = [this]() -> const DoubtedPlace* {
@@ -108,6 +106,9 @@ void CorrectionPanel::show_doubts() {
     doubts_->clear();
     for (const auto& place : doubting_.places()) doubts_->addItem(text(place.sentence));
     doubts_->setCurrentRow(0);
+    constexpr int kMostRows = 2;  // of two lines each
+    const int rows = std::min(kMostRows, std::max(1, doubts_->count()));
+    doubts_->setFixedHeight(rows * (2 * doubts_->fontMetrics().lineSpacing() + 2) + 4);
     doubts_box_->setVisible(!doubting_.places().empty());
 }
 
@@ -236,6 +237,8 @@ QWidget* CorrectionPanel::build_list() {
     list_->setAccessibleName(tr("Corrections"));
     list_->setEditTriggers(QAbstractItemView::DoubleClicked | QAbstractItemView::EditKeyPressed);
     list_->setMinimumHeight(3 * list_->fontMetrics().lineSpacing());
+    list_->setSizePolicy(QSizePolicy::Expanding,
+                         QSizePolicy::Ignored);  // takes what is left, and asks for none
     column->addWidget(list_, 2);
     connect(list_, &QListWidget::currentItemChanged, this, [this](QListWidgetItem* item) {
         if (!filling_ && item != nullptr) correcting_.choose(item->data(kId).toInt());
@@ -279,6 +282,7 @@ QWidget* CorrectionPanel::build_list() {
     places_->setAccessibleName(tr("Places like this"));
     places_->setToolTip(tr("Double-click or Enter: the same there."));
     places_->setMinimumHeight(3 * places_->fontMetrics().lineSpacing());
+    places_->setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Ignored);
     places->addWidget(places_);
     connect(places_, &QListWidget::itemActivated, this, [this](QListWidgetItem* item) {
         correcting_.take_place(static_cast<std::size_t>(places_->row(item)));
