@@ -21,6 +21,8 @@ namespace rivlen::app {
 namespace {
 
 constexpr int kGap = 4;
+constexpr int kHeight = 56;
+constexpr int kEmptyHeight = 18;  // of the row
 
 QString key_of(std::size_t card) {
     return QString("F%1").arg(card + 2);
@@ -30,10 +32,19 @@ QString key_of(std::size_t card) {
 
 CardRow::CardRow(Document& document, Measuring& measuring, QWidget* parent)
     : QWidget(parent), document_(document), measuring_(measuring) {
-    setFixedHeight(56);
+    setFixedHeight(kEmptyHeight);
     setAccessibleName(tr("Cards of settings"));
     connect(&measuring_, &Measuring::changed, this, qOverload<>(&QWidget::update));
-    connect(&document_, &Document::session_changed, this, qOverload<>(&QWidget::update));
+    connect(&document_, &Document::session_changed, this, &CardRow::follow_session);
+}
+
+// No more room than is needed to say how the first is kept, until there is one.
+void CardRow::follow_session() {
+    const auto* item = document_.current_item();
+    const bool any = item != nullptr &&
+                     std::ranges::any_of(item->cards, [](const auto& card) { return card.has_value(); });
+    setFixedHeight(any ? kHeight : kEmptyHeight);
+    update();
 }
 
 QRect CardRow::card_rect(std::size_t card) const {
@@ -94,8 +105,9 @@ void CardRow::draw_card(QPainter& painter, std::size_t index, const QRect& rect)
     if (card == nullptr) {
         painter.setFont(small);
         painter.setPen(colour::kDim);
-        painter.drawText(inner, Qt::AlignCenter,
-                         tr("Shift+%1 keeps\nthe present settings").arg(key_of(index)));
+        const QString words = height() < kHeight ? tr("Shift+%1 keeps the settings")
+                                                 : tr("Shift+%1 keeps\nthe present settings");
+        painter.drawText(inner, Qt::AlignCenter, words.arg(key_of(index)));
         return;
     }
     painter.setFont(font());

@@ -29,6 +29,7 @@ class CardRow : public QWidget {
     bool event(QEvent* event) override;
 
   private:
+    void follow_session();
     [[nodiscard]] int card_at(QPoint at) const;
     void rename(std::size_t card);
     void draw_card(QPainter& painter, std::size_t index, const QRect& rect) const;
