@@ -22,7 +22,8 @@ class TeachingWindowTest : public QObject {
         QStandardPaths::setTestModeEnabled(true);
         qputenv("RIVLEN_ENGINE", RIVLEN_BAND_ENGINE_FILE);
         qputenv("RIVLEN_MODEL", (scratch_ / "model").c_str());
-        qputenv("RIVLEN_TEACHING", RIVLEN_ROOT "/models/teaching");
+        qputenv("RIVLEN_TEACHING", (scratch_ / "other").c_str());
+        test::make_other_sound(scratch_ / "other");
         QVERIFY(write_text_file(scratch_ / "model", "of the engine for tests").ok());
         test::write_wav(scratch_ / "yard.wav", {test::noise(static_cast<std::size_t>(12 * kRate), 5)}, kRate);
         apply_theme(*qApp);

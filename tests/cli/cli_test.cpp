@@ -174,10 +174,11 @@ TEST(CommandLine, TeachesAModelAndSplitsWithIt) {
     const test::Scratch scratch;
     test::write_wav(scratch / "yard.wav", {test::noise(6 * 48000, 3), test::noise(6 * 48000, 4)}, 48000);
     ASSERT_TRUE(write_text_file(scratch / "model", "of the engine for tests").ok());
+    test::make_other_sound(scratch / "other");
     const std::string common = " " + quoted(scratch / "yard.wav") + " --work " + quoted(scratch / "work") +
                                " --engine '" RIVLEN_BAND_ENGINE_FILE "'";
     const std::string teach = "teach" + common + " --model " + quoted(scratch / "model") + " --other-sound " +
-                              quoted(kRoot / "models/teaching");
+                              quoted(scratch / "other");
     const std::string out = " -o " + quoted(scratch / "taught.safetensors");
     const Ran done = run(teach + out + " --ambience 0-2 --ambience 3.5-5 --json");
     ASSERT_EQ(done.code, 0) << done.out;
@@ -205,10 +206,10 @@ TEST(CommandLine, WhatCannotBeTaughtIsASentence) {
     const test::Scratch scratch;
     test::write_wav(scratch / "yard.wav", {test::noise(6 * 48000, 3)}, 48000);
     ASSERT_TRUE(write_text_file(scratch / "model", "of the engine for tests").ok());
+    test::make_other_sound(scratch / "other");
     const std::string teach = "teach " + quoted(scratch / "yard.wav") + " --work " +
                               quoted(scratch / "work") + " --engine '" RIVLEN_BAND_ENGINE_FILE "' --model " +
-                              quoted(scratch / "model") + " --other-sound " +
-                              quoted(kRoot / "models/teaching");
+                              quoted(scratch / "model") + " --other-sound " + quoted(scratch / "other");
     const std::string out = " -o " + quoted(scratch / "taught.safetensors");
     struct Case {
         std::string options, words;

@@ -6,8 +6,13 @@
 
 #include <atomic>
 #include <random>
+#include <stdexcept>
 
+#include "core/base/anonymous_file.h"
+#include "core/base/output_file.h"
+#include "core/media/coded_file.h"
 #include "core/media/sound_file.h"
+#include "core/separation/other_sound.h"
 #include "core/separation/split.h"
 
 namespace rivlen::test {
@@ -59,6 +64,31 @@ Channels read_wav(const fs::path& path) {
     auto audio = read_audio(path);
     if (!audio) throw std::runtime_error(audio.error().message);
     return audio->take();
+}
+
+void make_other_sound(const std::filesystem::path& folder) {
+    constexpr std::size_t kClips = 5;
+    constexpr std::size_t kClipFrames = 3 * kRate;
+    std::filesystem::create_directories(folder);
+    for (std::size_t s = 0; s < kStems; ++s) {
+        const Channels sound(2, noise(kClips * kClipFrames, static_cast<unsigned>(40 + s)));
+        const CodedSound coded{kRate, 2, static_cast<std::int64_t>(sound[0].size()),
+                               [&](std::int64_t at, std::int64_t count, AudioBlock& block) {
+                                   block = AudioBlock(kRate, 2);
+                                   block.append(sound, static_cast<std::size_t>(at),
+                                                static_cast<std::size_t>(count));
+                                   return Status{};
+                               }};
+        const auto file = folder / (std::string(kStemNames[s]) + ".opus");
+        auto out = AnonymousFile::create(folder);
+        if (!out || !write_coded(coded, CodedKind::Opus, {}, out->fd(), file) || !out->publish(file, true))
+            throw std::runtime_error("cannot make sound for a test");
+    }
+    const auto list =
+        write_text_file(folder / kOtherSoundList,
+                        R"({"clip_seconds": 3, "clips": [{"bandwidth_hz": 20000}, {"bandwidth_hz": 20000},
+            {"bandwidth_hz": 20000}, {"bandwidth_hz": 12000}, {"bandwidth_hz": 20000}]})");
+    if (!list) throw std::runtime_error("cannot make sound for a test");
 }
 
 Source noise_source(const Scratch& scratch, int sample_rate, int channels, double seconds) {

@@ -39,6 +39,8 @@ using Channels = std::vector<std::vector<float>>;
 [[nodiscard]] std::vector<float> noise(std::size_t frames, unsigned seed);
 void write_wav(const std::filesystem::path& path, const Channels& channels, int sample_rate);
 [[nodiscard]] Channels read_wav(const std::filesystem::path& path);
+// A little sound for lessons to be mixed with (core/separation/other_sound.h).
+void make_other_sound(const std::filesystem::path& folder);
 // A recording of noise, brought in.
 [[nodiscard]] Source noise_source(const Scratch& scratch, int sample_rate, int channels, double seconds);
 // A map with the same masks in every band and frame; they add up to one.

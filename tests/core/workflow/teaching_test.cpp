@@ -21,7 +21,8 @@ TeachingOrder order_for(const Scratch& scratch) {
     TeachingOrder order;
     order.model = scratch / "model";
     order.engine = RIVLEN_BAND_ENGINE_FILE;
-    order.other_sound = fs::path(RIVLEN_ROOT) / "models/teaching";
+    order.other_sound = scratch / "other";
+    test::make_other_sound(order.other_sound);
     order.steps = 10;
     order.folder = scratch / "taught";
     EXPECT_TRUE(write_text_file(order.model, "of the engine for tests").ok());
