@@ -94,63 +94,60 @@ double largest_difference(const SeparationNetwork& a, const SeparationNetwork& b
     return largest;
 }
 
+// A model, the same with some weights changed, and the file of what sets that apart.
+struct ChangedModel {
+    explicit ChangedModel(const test::Scratch& scratch)
+        : base(random_model(scratch, "base", 1)),
+          file(scratch / "taught.safetensors"),
+          before(load_network(base).value()),
+          changed(load_network(base).value()) {
+        {
+            const torch::NoGradGuard no_grad;
+            // Of some of the logits only: masks do not see what is added to all of them.
+            changed.network->named_parameters()["head2_bias"].narrow(2, 0, 40).add_(0.5);
+        }
+        EXPECT_TRUE(save_difference(base, before.network, changed.network, file, {{"share", "1"}}).ok());
+    }
+    fs::path base, file;
+    LoadedNetwork before, changed;
+};
+
 TEST(Difference, KeepsWhatChangedAndFindsItsModel) {
     const test::Scratch scratch;
-    const auto base = random_model(scratch, "base", 1);
-    const auto before = load_network(base);
-    auto changed = load_network(base);
-    ASSERT_TRUE(before && changed);
-    {
-        const torch::NoGradGuard no_grad;
-        // Of some of the logits only: masks do not see what is added to all of them.
-        changed->network->named_parameters()["head2_bias"].narrow(2, 0, 40).add_(0.5);
-    }
-    const fs::path file = scratch / "taught.safetensors";
-    ASSERT_TRUE(save_difference(base, before->network, changed->network, file, {{"share", "1"}}).ok());
-    const auto stored = safetensors::File::open(file);
+    const ChangedModel model(scratch);
+    const auto stored = safetensors::File::open(model.file);
     ASSERT_TRUE(stored);
     EXPECT_EQ(stored->tensors().size(), 2U);  // what changed, and the golden masks
-    const auto again = load_network(file);
+    const auto again = load_network(model.file);
     ASSERT_TRUE(again) << again.error().message;
-    EXPECT_EQ(largest_difference(again->network, changed->network), 0.0);
+    EXPECT_EQ(largest_difference(again->network, model.changed.network), 0.0);
     EXPECT_EQ(again->metadata.at("share"), "1");
     EXPECT_FALSE(again->golden.empty());
-    EXPECT_TRUE(again->golden != before->golden);
+    EXPECT_TRUE(again->golden != model.before.golden);
 }
 
 TEST(Difference, SaysWhenItsModelIsAnotherOrIsMissing) {
     const test::Scratch scratch;
-    const auto base = random_model(scratch, "base", 1);
-    const auto before = load_network(base);
-    auto changed = load_network(base);
-    ASSERT_TRUE(before && changed);
-    {
-        const torch::NoGradGuard no_grad;
-        // Of some of the logits only: masks do not see what is added to all of them.
-        changed->network->named_parameters()["head2_bias"].narrow(2, 0, 40).add_(0.5);
-    }
-    const fs::path file = scratch / "taught.safetensors";
-    ASSERT_TRUE(save_difference(base, before->network, changed->network, file, {}).ok());
+    const ChangedModel model(scratch);
     (void)random_model(scratch, "base", 2);
-    auto other = load_network(file);
+    auto other = load_network(model.file);
     ASSERT_FALSE(other);
     EXPECT_EQ(other.error().kind, ErrorKind::Mismatch);
     EXPECT_NE(other.error().message.find("another version"), std::string::npos) << other.error().message;
-    fs::remove(base);
-    other = load_network(file);
+    fs::remove(model.base);
+    other = load_network(model.file);
     ASSERT_FALSE(other);
     EXPECT_EQ(other.error().kind, ErrorKind::NotFound);
 }
 
-// The measure over bins of the spectrum, against the definition over samples (Le Roux et al. 2019): with the
-// same gain in all bands the estimate is that part of the mix.
-TEST(SiSdrOfMasks, EqualsTheDefinitionOverSamples) {
+// The measure over bins of the spectrum against what its definition (Le Roux et al. 2019) gives where the
+// estimate is the mix itself: the ratio of the stem's energy to that of all else, whatever the gain.
+TEST(SiSdrOfMasks, IsTheRatioOfEnergiesForTheMixItself) {
     const test::Scratch scratch;
     const auto model = random_model(scratch, "base", 3);
     auto loaded = load_network(model);
     ASSERT_TRUE(loaded);
-    TeachingWish wish = wish_for(scratch, model);
-    // Of a lesson of music and one other sound only: their levels in the mix do not matter for what follows.
+    const TeachingWish wish = wish_for(scratch, model);
     const LessonClips clips(wish, loaded->network);
     for (const KnownMix& mix : clips.without_lessons()) {
         // All of the mix as the estimate of a stem: the SI-SDR of the mix itself.
