@@ -100,7 +100,8 @@ class LessonProposals {
         std::size_t& count = counts_[static_cast<std::size_t>(stem)];
         if (count == kMostOfEach) return;
         ++count;
-        const double frames_a_step = kStepFrames * source_->sample_rate() / kMapFramesPerSecond;
+        const double frames_a_step =
+            static_cast<double>(kStepFrames) * source_->sample_rate() / kMapFramesPerSecond;
         const auto place = [&](std::size_t step) {
             return std::min(static_cast<std::int64_t>(source_->frames()),
                             static_cast<std::int64_t>(static_cast<double>(step) * frames_a_step));
