@@ -138,7 +138,7 @@ double mean_of(const std::array<double, 4>& gains) {
 
 // Sums of what a kind of lesson brought.
 struct Sums {
-    double lesson = 0, other = 0, ordinary = 0, worst_ordinary = 0, seconds = 0;
+    double lesson = 0, other = 0, ordinary = 0, worst_ordinary = 1e9, seconds = 0;
     int count = 0, taken = 0;
     void add(double lesson_gain, double other_gain, double ordinary_gain, double took_seconds,
              bool was_taken) {
