@@ -112,8 +112,7 @@ Status run(const TeachCommand& c) {
     const auto marks = marks_of(c, *source);
     if (!marks) return marks.error();
     TeachingOrder order;
-    order.model =
-        c.recording.split.model.empty() ? std::filesystem::path(kFineModel) : c.recording.split.model;
+    order.model = c.recording.split.model;
     order.engine = c.recording.split.engine;
     order.other_sound = c.other_sound;
     order.marks = *marks;

@@ -6,9 +6,10 @@ under a word, and somebody talks behind her. The words are ours; the voices are 
 Debian: flite espeak-ng ffmpeg python3-numpy.
 
 Leaves loft.flac (the sum) and loft/{dialogue,ambience}.flac: the voice behind, the plank, the ventilator and the room's air all
-belong to the ambience; reverb and music are silent.
+belong to the ambience; reverb and music are silent. With the folder that `rivlen-cli split` wrote its stems to: how near they are to these.
 """
 import subprocess
+import sys
 import tempfile
 from pathlib import Path
 
@@ -97,5 +98,20 @@ def main():
     write(HERE / "loft.flac", mix)
 
 
+def read(path):
+    raw = subprocess.run(["ffmpeg", "-v", "error", "-i", str(path), "-f", "f32le", "-ac", "1", "-ar", str(RATE), "-"],
+                         check=True, stdout=subprocess.PIPE).stdout
+    return np.frombuffer(raw, np.float32).astype(np.float64)
+
+
+def measure(folder):
+    """SI-SDR (Le Roux et al. 2019) of the stems that were written to a folder, against the parts they were made from."""
+    for stem in ("dialogue", "ambience"):
+        truth = read(HERE / f"loft/{stem}.flac")
+        made = read(Path(folder) / f"loft {stem}.wav")[:len(truth)]
+        target = made @ truth / (truth @ truth) * truth
+        print(f"{stem} {10 * np.log10((target @ target) / np.sum((made - target) ** 2)):.1f} dB")
+
+
 if __name__ == "__main__":
-    main()
+    measure(sys.argv[1]) if len(sys.argv) > 1 else main()

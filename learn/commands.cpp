@@ -117,7 +117,7 @@ Status write_examples(const ExampleOptions& options) {
         Stereo sound = make(rng);
         const double seconds =
             std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
-        const double power = std::max(active_power(sound[0]), active_power(sound[1]));
+        const double power = active_power(sound);
         for (auto& channel : sound) {
             for (float& v : channel) v *= static_cast<float>(0.05 / std::sqrt(power + 1e-12));
         }

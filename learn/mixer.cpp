@@ -30,8 +30,8 @@ double mean_power(const Stereo& x) {
     return x[0].empty() ? 0.0 : 0.5 * (energy_of(x[0]) + energy_of(x[1])) / static_cast<double>(x[0].size());
 }
 
-void set_level(Stereo& x, double level_db, bool active) {
-    const double now = active ? std::max(active_power(x[0]), active_power(x[1])) : mean_power(x);
+void set_mean_level(Stereo& x, double level_db) {
+    const double now = mean_power(x);
     if (now > 1e-14) scale(x, static_cast<float>(std::sqrt(power_of_db(level_db) / now)));
 }
 
@@ -108,7 +108,7 @@ std::vector<float> voice_activity(const Stereo& voice) {
     // Of the frames of the model's grid, smoothed over a quarter of a second, as somebody at a fader would.
     constexpr float kSpeed = 0.05F;
     const std::size_t frames = Stft::frame_count(voice[0].size(), kModelHop);
-    const double threshold = 0.02 * std::max(active_power(voice[0]), active_power(voice[1]));
+    const double threshold = 0.02 * active_power(voice);
     std::vector<float> activity(frames);
     float now = 0.0F;
     for (std::size_t t = 0; t < frames; ++t) {
@@ -277,7 +277,12 @@ Parts Mixer::make_parts(const Scene& scene, std::size_t frames, Rng& rng) const 
                            : kind == "talkers behind" ? material_.talkers_behind(frames, rng)
                                                       : synthesise_ambience(kind, frames, rng);
             parts.talkers_behind = parts.talkers_behind || kind == "talkers behind";
-            set_level(layer, rng.uniform(-8, 0), kind == "recorded" || ambience_family(kind).events);
+            const double level_db = rng.uniform(-8, 0);
+            if (kind == "recorded" || ambience_family(kind).events) {
+                set_active_level(layer, level_db);
+            } else {
+                set_mean_level(layer, level_db);
+            }
             add(parts.ambience, layer);
         }
         if (rng.chance(0.5)) {
@@ -309,12 +314,9 @@ Mix Mixer::combine(const Scene& scene, const Parts& voice, const Parts& music, c
         mix.dry_voice = voice.dry_voice;
         mix.bandwidth_hz = voice.bandwidth_hz;
     }
-    const auto louder_power = [](const Stereo& x) {
-        return std::max(active_power(x[0]), active_power(x[1]));
-    };
     if (scene.music) mix.stems[2] = music.music;
     if (!scene.ambiences.empty()) mix.stems[3] = ambience.ambience;
-    const MixGains gains = mix_gains(scene, louder_power(mix.stems[2]), louder_power(mix.stems[3]), rng);
+    const MixGains gains = mix_gains(scene, active_power(mix.stems[2]), active_power(mix.stems[3]), rng);
     if (scene.ducked) duck(mix.stems[2], voice.activity);  // from the level that was asked for
     for (std::size_t s = 0; s < kStems; ++s) scale(mix.stems[s], gains.stems[s]);
     for (float& x : mix.dry_voice) x *= gains.level;

@@ -19,7 +19,8 @@ Result<std::vector<Package>> read_packages(const std::filesystem::path& path) {
     try {
         const json list = json::parse(*text);
         for (const auto& entry : list.at("packages")) {
-            Package package{entry.at("package"), entry.value("pool", Pool::Learn), {}, {}};
+            Package package{
+                entry.at("package"), entry.value("licence", ""), entry.value("pool", Pool::Learn), {}, {}};
             if (entry.contains("speak")) package.speak = entry.at("speak").get<Speak>();
             for (const auto& rule : entry.value("rules", json::array())) {
                 package.rules.push_back({rule.at("kind"), std::regex(rule.at("match").get<std::string>()),

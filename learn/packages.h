@@ -27,6 +27,7 @@ struct Speak {
 };
 struct Package {
     std::string name;
+    std::string licence;
     Pool pool = Pool::Learn;
     std::vector<Rule> rules;
     std::optional<Speak> speak;

@@ -5,7 +5,6 @@
 
 #include <algorithm>
 #include <cmath>
-#include <fstream>
 #include <nlohmann/json.hpp>
 #include <set>
 
@@ -15,6 +14,7 @@
 #include "core/media/coded_file.h"
 #include "core/separation/other_sound.h"
 #include "learn/corpus.h"
+#include "learn/packages.h"
 #include "learn/rooms.h"
 #include "learn/stock.h"
 #include "learn/world/ambience.h"
@@ -32,34 +32,12 @@ constexpr double kLeastBandwidthHz = 10000.0;  // of a reader
 
 using Licences = std::map<std::string, std::string>;  // by package
 
-Result<Licences> licences_of(const std::filesystem::path& list) {
-    std::ifstream in(list);
-    const auto parsed = json::parse(in, nullptr, false);
-    if (parsed.is_discarded())
-        return make_error(ErrorKind::BadInput, "\"{}\" is no list of packages.", list.string());
-    Licences out;
-    for (const auto& package : parsed["packages"]) out[package["package"]] = package["licence"];
-    return out;
-}
-
 // Licences of excerpts that may be given on with a program under the GPL.
 bool may_be_given_on(const std::string& licence) {
     static const std::set<std::string> clear = {
         "GPL-2+", "GPL-2+, some CC0", "GPL-3+", "GPL", "CC0", "CC-BY-SA", "CC-BY-SA-3.0",
         "GPL-2",  "CC-BY-SA-3.0/4.0"};
     return clear.contains(licence);
-}
-
-void bring_to_level(Stereo& sound, double reference) {
-    if (reference <= 0.0) return;
-    const auto gain = static_cast<float>(std::sqrt(power_of_db(kLevelDb) / reference));
-    for (auto& side : sound) {
-        for (float& x : side) x *= gain;
-    }
-}
-
-double loudest_power(const Stereo& sound) {
-    return std::max(active_power(sound[0]), active_power(sound[1]));
 }
 
 class SetMaker {
@@ -148,7 +126,7 @@ class SetMaker {
         const auto& r = all[rng.below(all.size())];
         const std::uint64_t start = rng.below(static_cast<std::size_t>(r.frames) - frames_ + 1);
         for (std::size_t c = 0; c < 2; ++c) corpus_->read(r, start, static_cast<int>(c) % r.channels, out[c]);
-        bring_to_level(out, loudest_power(out));
+        set_active_level(out, kLevelDb);
         return origin(r);
     }
 
@@ -158,7 +136,7 @@ class SetMaker {
             const auto beds = bed_families();
             const std::string name = beds[static_cast<std::size_t>(n) / 3 % beds.size()].name;
             out = synthesise_ambience(name, frames_, rng);
-            bring_to_level(out, loudest_power(out));
+            set_active_level(out, kLevelDb);
             return {{"made", name}, {"licence", "GPL-3.0-or-later"}};
         }
         const auto& all = group("effects", n);
@@ -170,7 +148,7 @@ class SetMaker {
             corpus_->read(r, 0, static_cast<int>(c) % r.channels, once);
             for (std::size_t i = 0; i < frames_; ++i) out[c][i] = once[(first + i) % once.size()];
         }
-        bring_to_level(out, loudest_power(out));
+        set_active_level(out, kLevelDb);
         return origin(r);
     }
 
@@ -200,9 +178,11 @@ Status write_stem(const Stereo& sound, const std::filesystem::path& file) {
 Status make_teaching_set(const TeachingSetOptions& options) {
     const auto corpus = Corpus::open(options.corpus);
     if (!corpus) return corpus.error();
-    auto licences = licences_of(options.package_list);
-    if (!licences) return licences.error();
-    SetMaker maker(*corpus, std::move(*licences), options);
+    const auto packages = read_packages(options.package_list);
+    if (!packages) return packages.error();
+    Licences licences;
+    for (const auto& package : *packages) licences[package.name] = package.licence;
+    SetMaker maker(*corpus, std::move(licences), options);
     std::array<Stereo, kStems> stems;
     json clips = json::array();
     for (int n = 0; n < options.clips; ++n) clips.push_back(maker.add(n, stems));

@@ -46,14 +46,9 @@ QImage row_image(const DoubtPicture& picture, std::size_t row, const TimeView& v
 void draw_doubt(QPainter& painter, const DoubtPicture& picture, const TimeView& view, const QRect& lane,
                 const FrequencyRange& range) {
     const auto y_of = [&](double hz) { return lane.bottom() + 1 - range.position(hz) * lane.height(); };
-    const auto hz_of_edge = [](std::size_t band) {
-        return static_cast<double>(band_edges()[band]) * kModelRate / kModelFft;
-    };
     for (std::size_t row = 0; row < DoubtPicture::kRows; ++row) {
-        // Half a bin down: a bin is in the middle of what it hears.
-        const double half_bin = 0.5 * kModelRate / kModelFft;
-        const double low = std::max(1.0, hz_of_edge(row * DoubtPicture::kRowBands) - half_bin);
-        const double high = hz_of_edge((row + 1) * DoubtPicture::kRowBands) - half_bin;
+        const double low = std::max(1.0, band_edge_hz(row * DoubtPicture::kRowBands));
+        const double high = band_edge_hz((row + 1) * DoubtPicture::kRowBands);
         const double top = std::max<double>(lane.top(), y_of(high));
         const double bottom = std::min<double>(lane.bottom() + 1, y_of(low));
         if (bottom <= top) continue;

@@ -59,7 +59,6 @@ void Teaching::edit_marks(const QString& label,
     document_.edit(label, {}, [&](Session& s) {
         auto& marks = s.items[static_cast<std::size_t>(s.current)].marks;
         change(marks);
-        std::ranges::sort(marks, {}, &TeachingMark::first);
     });
 }
 
@@ -68,18 +67,10 @@ void Teaching::mark(Stem stem) {
     const auto source = document_.source();
     if (item == nullptr || !item->loop || !source)
         return emit said(tr("Set a range first: drag over the lanes where it sounds alone."), false);
-    const LoopRange range = *item->loop;
-    const double seconds = static_cast<double>(range.last - range.first) / source->sample_rate();
-    if (seconds < kShortestMarkSeconds)
-        return emit said(tr("The range has %1 s; a mark needs at least %2 s.")
-                             .arg(seconds, 0, 'f', 1)
-                             .arg(kShortestMarkSeconds, 0, 'f', 0),
-                         false);
-    edit_marks(tr("Mark to teach"), [&](std::vector<TeachingMark>& marks) {
-        std::erase_if(marks,
-                      [&](const TeachingMark& m) { return m.first == range.first && m.last == range.last; });
-        marks.push_back({stem, range.first, range.last});
-    });
+    const TeachingMark mark{stem, item->loop->first, item->loop->last};
+    if (const Status fits = may_mark(*source, mark); !fits)
+        return emit said(text(fits.error().message), false);
+    edit_marks(tr("Mark to teach"), [&](std::vector<TeachingMark>& marks) { add_mark(marks, mark); });
 }
 
 void Teaching::remove(std::size_t mark) {
@@ -101,9 +92,7 @@ void Teaching::go_to(const TeachingMark& mark) {
 void Teaching::take(std::size_t proposal) {
     if (proposal >= proposals_.size()) return;
     const TeachingMark mark = proposals_[proposal].mark;
-    edit_marks(tr("Mark to teach"), [&](std::vector<TeachingMark>& marks) {
-        if (std::ranges::find(marks, mark) == marks.end()) marks.push_back(mark);
-    });
+    edit_marks(tr("Mark to teach"), [&](std::vector<TeachingMark>& marks) { add_mark(marks, mark); });
 }
 
 void Teaching::teach(int steps) {
@@ -114,8 +103,6 @@ void Teaching::teach(int steps) {
     if (item->marks.empty())
         return emit said(tr("Mark some seconds first in which one kind of sound is alone."), false);
     TeachingOrder order;
-    order.model = kFineModel;
-    if (find_model(kFineModel).empty()) order.model = kQuickModel;
     order.marks = item->marks;
     order.steps = steps;
     order.folder = taught_folder(document_.path(), document_.work_folder());

@@ -189,11 +189,13 @@ void Document::follow_change(const Session& before) {
     std::vector<fs::path> regrouped, corrected;
     for (const auto& item : now.items) {
         const auto was = item_of(before, item.path);
-        if (!was) regrouped.push_back(item.path);  // another session may have had it otherwise
-        if (!was) continue;
+        if (!was) {
+            regrouped.push_back(item.path);  // another session may have had it otherwise
+            continue;
+        }
         const SessionItem& then = before.items[*was];
         if (then.channels != item.channels || then.taught != item.taught) regrouped.push_back(item.path);
-        if (before.items[*was].corrections != item.corrections) corrected.push_back(item.path);
+        if (then.corrections != item.corrections) corrected.push_back(item.path);
     }
     if (now.timeline.sample_rate != before.timeline.sample_rate)
         media_.set_session_rate(now.timeline.sample_rate);

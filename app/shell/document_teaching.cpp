@@ -2,6 +2,7 @@
 // The taught model of a recording, as the session has it.
 #include "app/shell/document.h"
 #include "core/workflow/bringing_in.h"
+#include "core/workflow/splitting.h"
 
 namespace rivlen::app {
 
@@ -26,8 +27,7 @@ void Document::use_taught(bool on) {
     const auto weights = current_item()->taught->weights;
     const auto shown = model_map();
     // Its map may have been taken away to make space.
-    if (on && (!shown || !shown->facts().model.starts_with(weights.stem().string())))
-        media_.split(current_item()->path, weights, playhead_);
+    if (on && (!shown || !made_with(*shown, weights))) media_.split(current_item()->path, weights, playhead_);
 }
 
 }  // namespace rivlen::app

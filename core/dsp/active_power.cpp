@@ -2,7 +2,6 @@
 #include "core/dsp/active_power.h"
 
 #include <algorithm>
-#include <vector>
 
 #include "core/dsp/decibels.h"
 
@@ -27,6 +26,13 @@ double active_power(std::span<const float> x, int sample_rate) {
         }
     }
     return count > 0 ? sum / count : 0.0;
+}
+
+double active_power(std::span<const std::vector<float>> channels, int sample_rate) {
+    double highest = 0.0;
+    for (const auto& channel : channels)
+        highest = std::max(highest, active_power(std::span<const float>(channel), sample_rate));
+    return highest;
 }
 
 }  // namespace rivlen

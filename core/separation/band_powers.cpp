@@ -9,7 +9,8 @@
 
 namespace rivlen {
 
-std::vector<float> band_powers(const Source& source, std::int64_t first, std::int64_t last) {
+std::vector<float> band_powers(const Source& source, std::int64_t first, std::int64_t last,
+                               const MaskMap* filled_by) {
     const auto frames = static_cast<std::size_t>(std::max<std::int64_t>(0, last - first));
     std::vector<float> out(frames * kBands);
     Stft stft(shape_fft_size(source.sample_rate()));
@@ -23,6 +24,7 @@ std::vector<float> band_powers(const Source& source, std::int64_t first, std::in
         float* row = out.data() + t * kBands;
         for (int c = 0; c < source.channels(); ++c) {
             source.read(c, middle - stft.fft_size() / 2, time);
+            if (filled_by != nullptr) filled_by->add_fills(c, middle - stft.fft_size() / 2, time);
             stft.forward(time, spectrum);
             for (std::size_t k = 0; k < reads.size(); ++k) {
                 const BandRead& read = reads[k];

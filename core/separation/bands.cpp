@@ -90,6 +90,10 @@ const std::array<int, kModelBins>& band_of_bin() {
     return table;
 }
 
+double band_edge_hz(std::size_t edge) {
+    return (band_edges()[edge] - 0.5) * kModelRate / kModelFft;
+}
+
 double band_centre_hz(int band) {
     const auto& edges = band_edges();
     const auto b = static_cast<std::size_t>(band);

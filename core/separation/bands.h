@@ -30,6 +30,8 @@ inline constexpr std::array<const char*, kStems> kStemNames = {"dialogue", "reve
 [[nodiscard]] const std::array<int, kBands + 1>& band_edges();
 // Band of every bin of the model grid.
 [[nodiscard]] const std::array<int, kModelBins>& band_of_bin();
+// Where band `edge` begins, or the one before it ends, in Hz: half a bin below its first bin.
+[[nodiscard]] double band_edge_hz(std::size_t edge);
 // Centre of a band in Hz.
 [[nodiscard]] double band_centre_hz(int band);
 

@@ -14,10 +14,6 @@ namespace {
 constexpr double kSilentDbfs = -70;  // a step below this is not judged
 constexpr std::int64_t kDoubtPieceFrames = 4096;
 
-}  // namespace
-
-namespace {
-
 std::array<double, kDoubtKinds> kinds_of(std::span<const float> masks, std::size_t band) {
     const auto at = [&](Stem stem) {
         return static_cast<double>(masks[static_cast<std::size_t>(stem) * kBands + band]);
@@ -25,51 +21,24 @@ std::array<double, kDoubtKinds> kinds_of(std::span<const float> masks, std::size
     return {at(Stem::Dialogue) + at(Stem::Reverb), at(Stem::Music), at(Stem::Ambience)};
 }
 
-// Sums of a step by rows.
-class RowSums {
-  public:
-    void add(std::span<const float> power, std::span<const float> shown, std::span<const float> other) {
-        for (std::size_t b = 0; b < kBands; ++b) {
-            const auto p = static_cast<double>(power[b]);
-            const auto x = kinds_of(shown, b), y = kinds_of(other, b);
-            Row& row = rows_[b / DoubtPicture::kRowBands];
-            row.all += p;
-            for (std::size_t k = 0; k < kDoubtKinds; ++k) {
-                row.differing += p * std::abs(x[k] - y[k]) / 2;
-                row.squares += p * x[k] * x[k];
-            }
-        }
-    }
-    // Appends the step; nothing of one that is not judged.
-    void close(bool judged, DoubtPicture& picture) {
-        constexpr double kFullDb = -20, kNothingDb = -40;
-        double all = 0;
-        for (const Row& row : rows_) all += row.all;
-        for (const Row& row : rows_) {
-            double cell = 0;
-            if (judged && row.all > 0) {
-                const double agreed = std::max(0.0, 1 - row.differing / row.all) * (row.squares / row.all);
-                const double level_db = db_of_power(row.all / all);
-                const double heard = std::clamp((level_db - kNothingDb) / (kFullDb - kNothingDb), 0.0, 1.0);
-                cell = heard * std::clamp(1 - agreed, 0.0, 1.0);
-            }
-            picture.cells.push_back(static_cast<std::uint8_t>(std::lround(255 * cell)));
-        }
-        rows_ = {};
-    }
+using RowSums = std::array<DoubtSums, DoubtPicture::kRows>;
 
-  private:
-    struct Row {
-        double all = 0, differing = 0, squares = 0;
-    };
-    std::array<Row, DoubtPicture::kRows> rows_{};
-};
+// Appends a step; nothing of one that is not judged.
+void add_step(const RowSums& rows, double energy, bool judged, DoubtPicture& picture) {
+    constexpr double kFullDb = -20, kNothingDb = -40;
+    for (const DoubtSums& row : rows) {
+        const double level_db = energy > 0 ? db_of_power(row.energy() / energy) : kNothingDb;
+        const double heard = std::clamp((level_db - kNothingDb) / (kFullDb - kNothingDb), 0.0, 1.0);
+        const double cell = judged ? heard * row.doubt() : 0.0;
+        picture.cells.push_back(static_cast<std::uint8_t>(std::lround(255 * cell)));
+    }
+}
 
 }  // namespace
 
-void DoubtSums::add(std::span<const float> power, std::span<const float> shown,
-                    std::span<const float> other) {
-    for (std::size_t b = 0; b < kBands; ++b) {
+void DoubtSums::add_bands(std::size_t first, std::size_t last, std::span<const float> power,
+                          std::span<const float> shown, std::span<const float> other) {
+    for (std::size_t b = first; b < last; ++b) {
         const auto p = static_cast<double>(power[b]);
         const auto x = kinds_of(shown, b), y = kinds_of(other, b);
         double differing = 0, squares = 0;
@@ -87,6 +56,16 @@ void DoubtSums::add(std::span<const float> power, std::span<const float> shown,
         all_ += p;
         differing_ += p * differing;
         open_ += p * (1 - squares);
+    }
+}
+
+void DoubtSums::add(const DoubtSums& sums) {
+    all_ += sums.all_;
+    differing_ += sums.differing_;
+    open_ += sums.open_;
+    for (std::size_t k = 0; k < kDoubtKinds; ++k) {
+        shown_[k] += sums.shown_[k];
+        for (std::size_t to = 0; to < kDoubtKinds; ++to) moved_[k][to] += sums.moved_[k][to];
     }
 }
 
@@ -116,11 +95,12 @@ Result<DoubtLine> measure_doubt(const Source& source, const MaskMap& shown, cons
     const auto total = static_cast<std::int64_t>(std::min(shown.facts().frames, other.facts().frames));
     const double silent = std::pow(10, kSilentDbfs / 10) * power_of_full_scale(source);
     std::array<float, kMaskRow> a, b;
-    DoubtSums sums;
     RowSums rows;
     double power = 0;
     std::int64_t frames = 0;
     const auto close_step = [&] {
+        DoubtSums sums;  // of the whole step
+        for (const DoubtSums& row : rows) sums.add(row);
         const bool judged = frames > 0 && power / static_cast<double>(frames) > silent;
         line.doubt.push_back(judged ? static_cast<float>(sums.doubt()) : 0.0F);
         for (std::size_t x = 0; x < kDoubtKinds; ++x) {
@@ -129,8 +109,8 @@ Result<DoubtLine> measure_doubt(const Source& source, const MaskMap& shown, cons
                 line.moved[x][y].push_back(judged ? static_cast<float>(moved) : 0.0F);
             }
         }
-        rows.close(judged, line.picture);
-        sums.clear();
+        add_step(rows, sums.energy(), judged, line.picture);
+        rows = {};
         power = 0;
         frames = 0;
     };
@@ -147,8 +127,9 @@ Result<DoubtLine> measure_doubt(const Source& source, const MaskMap& shown, cons
             for (int group = 0; group < std::min(shown.facts().groups, other.facts().groups); ++group) {
                 shown.read(static_cast<double>(t), a, group);
                 other.read(static_cast<double>(t), b, group);
-                sums.add(row, a, b);
-                rows.add(row, a, b);
+                for (std::size_t r = 0; r < rows.size(); ++r)
+                    rows[r].add_bands(r * DoubtPicture::kRowBands, (r + 1) * DoubtPicture::kRowBands, row, a,
+                                      b);
             }
             for (const float x : row) power += static_cast<double>(x);
             ++frames;

@@ -27,7 +27,14 @@ class DoubtSums {
   public:
     // power: kBands; shown and other: kMaskRow values, the masks that are judged and those of the other
     // model.
-    void add(std::span<const float> power, std::span<const float> shown, std::span<const float> other);
+    void add(std::span<const float> power, std::span<const float> shown, std::span<const float> other) {
+        add_bands(0, kBands, power, shown, other);
+    }
+    // The same of bands [first, last) only.
+    void add_bands(std::size_t first, std::size_t last, std::span<const float> power,
+                   std::span<const float> shown, std::span<const float> other);
+    void add(const DoubtSums& sums);
+    [[nodiscard]] double energy() const { return all_; }
     // Share of the energy that the two models give to different kinds.
     [[nodiscard]] double disagreement() const;
     // Mean of 1 - sum of squared masks (Gini's impurity), by energy: 0 where every band is one kind's alone.

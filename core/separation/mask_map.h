@@ -79,7 +79,7 @@ class MaskMap {
     // The same map, read with corrections from then on (corrections.h); null: as the model had it.
     [[nodiscard]] MaskMap corrected(std::shared_ptr<const PreparedCorrections> corrections) const;
     // Whether a correction takes something out of the whole around a time: masks then add up to less than
-    // one.
+    // one, or are of a sound that was filled.
     [[nodiscard]] bool cuts_around(double frame_position) const;
     [[nodiscard]] bool cuts() const;  // anywhere
     // Masks at a time given in map frames (may lie between frames or outside the recording: then the

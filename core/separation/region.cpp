@@ -20,11 +20,9 @@ constexpr int kMostLooks = 16;
 struct BandExtents {
     std::array<double, kBands> low{}, high{};
     BandExtents() {
-        const auto& edges = band_edges();
-        constexpr double kBinHz = static_cast<double>(kModelRate) / kModelFft;
         for (std::size_t b = 0; b < kBands; ++b) {
-            low[b] = semitones_of_hz(std::max(kLowestHz / 4, (edges[b] - 0.5) * kBinHz));
-            high[b] = semitones_of_hz((edges[b + 1] - 0.5) * kBinHz);
+            low[b] = semitones_of_hz(std::max(kLowestHz / 4, band_edge_hz(b)));
+            high[b] = semitones_of_hz(band_edge_hz(b + 1));
         }
     }
 };

@@ -114,6 +114,8 @@ RegionFacts facts_of(const Region& region, const Source& source, const MaskMap* 
                                         first + map_frame(kLongestLookSeconds)});
     if (last <= first) return out;
     const auto powers = band_powers(source, first, last);
+    // What stems share is what fills leave of it; the rest is cut.
+    const auto left = map != nullptr && map->cuts() ? band_powers(source, first, last, map) : powers;
     std::array<float, kBands> strength;
     std::array<float, kMaskRow> masks{};
     std::array<double, kStems> shares{};
@@ -124,13 +126,13 @@ RegionFacts facts_of(const Region& region, const Source& source, const MaskMap* 
         if (map != nullptr) map->read(static_cast<double>(t), masks);
         double held = 0;
         for (std::size_t b = 0; b < kBands; ++b) {
-            const double power =
-                static_cast<double>(strength[b]) *
-                static_cast<double>(powers[static_cast<std::size_t>(t - first) * kBands + b]);
-            all += power;
+            const std::size_t cell = static_cast<std::size_t>(t - first) * kBands + b;
+            const auto strong = static_cast<double>(strength[b]);
+            const double shared = strong * static_cast<double>(std::min(powers[cell], left[cell]));
+            all += strong * static_cast<double>(powers[cell]);
             held = std::max(held, static_cast<double>(strength[b]));
             for (std::size_t s = 0; s < kStems; ++s)
-                shares[s] += power * static_cast<double>(masks[s * kBands + b]);
+                shares[s] += shared * static_cast<double>(masks[s * kBands + b]);
         }
         frames += held;
     }

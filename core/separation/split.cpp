@@ -164,6 +164,10 @@ std::filesystem::path map_path(const Source& source, const ModelFacts& model, Ch
                                      model.hash.substr(0, 8), groups > 1 ? fmt::format("-{}", groups) : "");
 }
 
+std::string named_in_map(const ModelFacts& model) {
+    return model.name + " " + model.hash;
+}
+
 std::uint64_t map_frames(const Source& source) {
     const auto at_model_rate = static_cast<std::size_t>(
         std::ceil(static_cast<double>(source.frames()) * kModelRate / source.sample_rate()));
@@ -198,9 +202,8 @@ Result<SplitReport> split(const Source& source, const Separator& separator, cons
     const auto start_time = std::chrono::steady_clock::now();
     const std::uint64_t frames = map_frames(source);
     const auto groups = channel_groups(source.channels(), options.channels);
-    auto writer =
-        MaskMapWriter::create(map, {source.hash(), separator.model().name + " " + separator.model().hash,
-                                    frames, static_cast<int>(groups.size())});
+    auto writer = MaskMapWriter::create(
+        map, {source.hash(), named_in_map(separator.model()), frames, static_cast<int>(groups.size())});
     if (!writer) return writer.error();
 
     const auto total = static_cast<std::int64_t>(frames);

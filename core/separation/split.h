@@ -48,6 +48,9 @@ struct SplitReport {
                                         const std::filesystem::path& map, const SplitOptions& options,
                                         const JobControl& job);
 
+// What a map says of the model it was made with (MaskMapFacts::model).
+[[nodiscard]] std::string named_in_map(const ModelFacts& model);
+
 // Number of map frames of a recording.
 [[nodiscard]] std::uint64_t map_frames(const Source& source);
 

@@ -90,6 +90,11 @@ Result<MaskMap> second_opinion(const Source& source, const MaskMap& shown, Chann
     return std::move(done->map);
 }
 
+bool made_with(const MaskMap& map, const std::filesystem::path& model) {
+    const auto weights = model_identity(model);
+    return weights && map.facts().model == named_in_map(*weights);
+}
+
 std::string model_of(const MaskMap& map) {
     return map.facts().model.starts_with(kFineModel) ? kFineModel : kQuickModel;
 }

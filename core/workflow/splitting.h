@@ -50,6 +50,8 @@ inline constexpr const char* kSecondFolder = "second";
 [[nodiscard]] std::optional<MaskMap> best_map(const Source& source, ChannelGrouping channels,
                                               const std::filesystem::path& work_folder,
                                               const std::filesystem::path& taught = {});
+// Whether a map was made with exactly these weights.
+[[nodiscard]] bool made_with(const MaskMap& map, const std::filesystem::path& model);
 // The model that a map was made with, so that splitting again takes the same.
 [[nodiscard]] std::string model_of(const MaskMap& map);
 

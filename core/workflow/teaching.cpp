@@ -65,13 +65,7 @@ Result<std::vector<Lesson>> lessons_of(const Source& source, const std::vector<T
     }
     std::vector<Lesson> lessons;
     for (const TeachingMark& mark : marks) {
-        if (mark.first < 0 || mark.last > static_cast<std::int64_t>(source.frames()) ||
-            mark.last <= mark.first) {
-            return make_error(
-                ErrorKind::BadInput,
-                "A marked stretch lies outside the recording, which has {:.1f} s. Mark it anew.",
-                source.seconds());
-        }
+        if (const Status fits = may_mark(source, mark); !fits) return fits.error();
         auto found = std::ranges::find(lessons, mark.stem, &Lesson::stem);
         if (found == lessons.end()) found = lessons.insert(found, Lesson{mark.stem, {}});
         join(found->sound, lesson_sound(source, mark));
@@ -104,6 +98,25 @@ int teaching_steps(TeachingLength length) {
     return length == TeachingLength::Short ? 180 : 540;
 }
 
+Status may_mark(const Source& source, const TeachingMark& mark) {
+    if (mark.first < 0 || mark.last > static_cast<std::int64_t>(source.frames()) || mark.last <= mark.first) {
+        return make_error(ErrorKind::BadInput,
+                          "A marked stretch lies outside the recording, which has {:.1f} s. Mark it anew.",
+                          source.seconds());
+    }
+    const double seconds = static_cast<double>(mark.last - mark.first) / source.sample_rate();
+    if (seconds < kShortestMarkSeconds) {
+        return make_error(ErrorKind::BadInput, "A marked stretch has {:.1f} s; it needs at least {:.0f} s.",
+                          seconds, kShortestMarkSeconds);
+    }
+    return {};
+}
+
+void add_mark(std::vector<TeachingMark>& marks, const TeachingMark& mark) {
+    std::erase_if(marks, [&](const TeachingMark& m) { return m.first == mark.first && m.last == mark.last; });
+    marks.insert(std::ranges::upper_bound(marks, mark.first, {}, &TeachingMark::first), mark);
+}
+
 AudioBlock lesson_sound(const Source& source, const TeachingMark& mark) {
     std::vector<std::vector<float>> sides;
     for (const int channel : {0, std::min(1, source.channels() - 1)}) {
@@ -129,6 +142,7 @@ Result<TeachingOutcome> teach_recording(const Source& source, const TeachingOrde
     if (!others) return others.error();
     TeachingWish wish;
     wish.model = model_file(order.model);
+    if (order.model.empty() && !find_model(kFineModel).empty()) wish.model = find_model(kFineModel);
     wish.lessons = std::move(*lessons);
     wish.others = std::move(*others);
     wish.steps = order.steps;

@@ -20,8 +20,13 @@ inline constexpr std::size_t kTeachingLengths = 2;
 inline constexpr std::array<const char*, kTeachingLengths> kTeachingLengthKeys = {"short", "long"};
 [[nodiscard]] int teaching_steps(TeachingLength length);
 
-// Shorter marks are refused; those of a kind must have kShortestLessonSeconds together.
+// Those of a kind must have kShortestLessonSeconds together.
 inline constexpr double kShortestMarkSeconds = 1.0;
+
+// Errors: BadInput (outside the recording, or shorter than kShortestMarkSeconds).
+[[nodiscard]] Status may_mark(const Source& source, const TeachingMark& mark);
+// In order of time; a stretch that is marked already is what it is marked as now.
+void add_mark(std::vector<TeachingMark>& marks, const TeachingMark& mark);
 
 // Marked seconds as the model hears them: at kModelRate, two channels (the first two of a recording, or its
 // one twice).
@@ -32,8 +37,9 @@ inline constexpr double kShortestMarkSeconds = 1.0;
                                                   const std::filesystem::path& work_folder);
 
 struct TeachingOrder {
-    std::filesystem::path model, engine;  // see load_separator()
-    std::filesystem::path other_sound;    // empty: what comes with the program
+    std::filesystem::path model;        // empty: the better one of those that are installed
+    std::filesystem::path engine;       // see load_separator()
+    std::filesystem::path other_sound;  // empty: what comes with the program
     std::vector<TeachingMark> marks;
     int steps = 0;
     int workers = 2;
@@ -44,8 +50,8 @@ struct TeachingOutcome {
     TeachingReport report;
     std::filesystem::path weights;  // empty when nothing was worth keeping
 };
-// Errors: BadInput (no marks, or one too short or silent), those of load_other_sound() and teach(). Any
-// thread.
+// Errors: BadInput (no marks, too little of a kind, or silence), those of may_mark(), those of
+// load_other_sound() and teach(). Any thread.
 [[nodiscard]] Result<TeachingOutcome> teach_recording(const Source& source, const TeachingOrder& order,
                                                       const JobControl& job = {});
 

@@ -278,7 +278,7 @@ Blend LessonClips::blend_of(const Parts& parts, Rng& rng) {
 Example LessonClips::draw(Rng& rng) const {
     Parts parts;
     std::array<bool, kStems> wanted{};
-    if (!lessons_.empty() && rng.chance(0.5)) {
+    if (rng.chance(0.5)) {
         const Stem stem = taught_[rng.below(taught_.size())];
         std::vector<double> ends;  // of the lessons of this kind, laid one after another
         double total = 0.0;

@@ -115,7 +115,7 @@ StemSpectra spectra_of(std::span<const std::vector<float>, 2> sides) {
     StemSpectra out;
     out.frames = Stft::frame_count(sides[0].size(), kModelHop);
     if (energy_of(sides[0]) == 0.0 && energy_of(sides[1]) == 0.0) return out;
-    out.active_power = std::max(active_power(sides[0], kModelRate), active_power(sides[1], kModelRate));
+    out.active_power = active_power(sides, kModelRate);
     out.values.assign(2 * out.frames * kFrameFloats, 0.0F);
     Stft stft(kModelFft);
     for (std::size_t c = 0; c < 2; ++c) {

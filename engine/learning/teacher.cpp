@@ -27,10 +27,6 @@ constexpr double kAbsentCost = 1.0;
 constexpr double kQuietestDb = -80.0;
 constexpr double kLearningShareOfTime = 0.93;  // the rest is measuring
 
-double loudest_power(const AudioBlock& sound) {
-    return std::max(active_power(sound[0], sound.sample_rate()), active_power(sound[1], sound.sample_rate()));
-}
-
 Status check(const TeachingWish& wish) {
     if (wish.lessons.empty()) {
         return make_error(
@@ -49,7 +45,8 @@ Status check(const TeachingWish& wish) {
                 "Mark a longer one.",
                 kShortestLessonSeconds);
         }
-        if (loudest_power(lesson.sound) < power_of_db(kQuietestDb)) {
+        if (active_power(std::span<const std::vector<float>>(lesson.sound), kModelRate) <
+            power_of_db(kQuietestDb)) {
             return make_error(ErrorKind::BadInput,
                               "There is next to no sound in a marked stretch. Mark one in which something is "
                               "heard.");

@@ -86,6 +86,18 @@ void through_loudspeaker(Samples& x, Rng& rng) {
 double active_power(std::span<const float> x) {
     return rivlen::active_power(x, kCorpusRate);
 }
+double active_power(const Stereo& x) {
+    return rivlen::active_power(std::span<const std::vector<float>>(x), kCorpusRate);
+}
+
+void set_active_level(Stereo& x, double level_db) {
+    const double now = active_power(x);
+    if (now <= 1e-14) return;
+    const auto gain = static_cast<float>(std::sqrt(power_of_db(level_db) / now));
+    for (auto& channel : x) {
+        for (float& v : channel) v *= gain;
+    }
+}
 
 std::vector<Biquad> random_colour(Rng& rng, double depth_db) {
     std::vector<Biquad> filters;
@@ -217,7 +229,7 @@ Stereo Material::recorded_music(std::size_t frames, Rng& rng) const {
 
 Stereo Material::singing(std::size_t frames, Rng& rng) const {
     Stereo out = rng.chance(0.75) ? recorded_music(frames, rng) : silence(frames);
-    const double music = std::max(active_power(out[0]), active_power(out[1]));
+    const double music = active_power(out);
     const int voices = rng.chance(0.7) ? 1 : rng.between(2, 3);
     const double over_db = rng.uniform(-6, 8);
     Rng tune(rng.bits());
@@ -284,7 +296,7 @@ void Material::add_pieces(Stereo& out, bool looped, Rng& rng) const {
             recording->frames > raw_length ? rng.below(recording->frames - raw_length) : 0;
         const Stereo piece = read_stereo(*recording, start, raw_length, speed);
         const std::size_t length = std::min(piece[0].size(), frames - at);
-        const double p = std::max(active_power(piece[0]), active_power(piece[1]));
+        const double p = active_power(piece);
         const float level = p > 1e-12 ? gain * static_cast<float>(std::sqrt(kTalkPower / p)) : 0.0F;
         const std::size_t fade = std::min<std::size_t>(length / 4, 960);
         for (std::size_t c = 0; c < 2; ++c) {
@@ -315,7 +327,7 @@ void Material::add_repeated(Stereo& out, Rng& rng) const {
     if (count < 960) return;
     const std::uint64_t start = sound.frames > count ? rng.below(sound.frames - count) : 0;
     const Stereo piece = read_stereo(sound, start, count, random_speed(rng));
-    const double p = std::max(active_power(piece[0]), active_power(piece[1]));
+    const double p = active_power(piece);
     if (p < 1e-12) return;
     const float level = gain_of(rng.uniform(-9, 0)) * static_cast<float>(std::sqrt(kTalkPower / p));
     const double wobble = rng.chance(0.6) ? 0.003 : 0.08;

@@ -62,6 +62,9 @@ class Material {
 
 // As rivlen::active_power(), at the corpus' rate.
 [[nodiscard]] double active_power(std::span<const float> x);
+[[nodiscard]] double active_power(const Stereo& x);
+// Brings it to a level in dBFS; what is silent stays so.
+void set_active_level(Stereo& x, double level_db);
 
 // Microphone and tape colour.
 [[nodiscard]] std::vector<Biquad> random_colour(Rng& rng, double depth_db);

@@ -137,7 +137,9 @@ TEST(ActivePower, LeavesPausesOut) {
     }
     EXPECT_NEAR(db_of_power(active_power(x, 48000)), -23.0, 0.05);
     EXPECT_NEAR(db_of_power(energy_of(x) / static_cast<double>(x.size())), -26.0, 0.05);
-    EXPECT_EQ(active_power({}, 48000), 0.0);
+    EXPECT_EQ(active_power(std::span<const float>(), 48000), 0.0);
+    const std::vector<std::vector<float>> sides = {std::vector<float>(x.size()), x};
+    EXPECT_EQ(active_power(sides, 48000), active_power(x, 48000));  // of the louder one
     EXPECT_EQ(active_power(std::vector<float>(48000), 48000), 0.0);
     // Shorter than a block: its mean.
     const std::vector<float> few(100, 0.5F);

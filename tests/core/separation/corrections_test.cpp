@@ -212,6 +212,13 @@ TEST(Corrections, AFillContinuesATone) {
     }
     EXPECT_GT(db_of_power(tone / apart), 25);
     EXPECT_LT(measure_sum_dbfs(*m.source, map, 0, static_cast<std::int64_t>(m.source->frames())), -110);
+    // What the region is told of: nearly all that was there is cut.
+    const auto facts =
+        facts_of(correction(CorrectionAct::Fill, 1.99, 2.1, 20, 24000).region, *m.source, &map);
+    EXPECT_GT(facts.cut_percent, 90);
+    EXPECT_NEAR(
+        facts_of(correction(CorrectionAct::Fill, 1, 1.1, 20, 24000).region, *m.source, &map).cut_percent, 0,
+        0.5);
     // Half of it leaves half of the bang; in some bands only, the rest of the bang stays.
     auto half = correction(CorrectionAct::Fill, 1.99, 2.1, 20, 24000);
     half.strength_percent = 50;

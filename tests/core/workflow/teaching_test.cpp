@@ -113,6 +113,11 @@ TEST(Teaching, LeavesWeightsThatSplitOtherwise) {
     const auto again = best_map(source, ChannelGrouping::Pairs, wish.work_folder, done->weights);
     ASSERT_TRUE(again);
     EXPECT_TRUE(again->facts().model.starts_with("model taught 1"));
+    // Of another teaching whose number only begins alike it is not.
+    const fs::path tenth = scratch / "taught" / "model taught 10.safetensors";
+    fs::copy_file(scratch / "taught" / "model taught 2.safetensors", tenth);
+    EXPECT_TRUE(made_with(*again, done->weights));
+    EXPECT_FALSE(made_with(*again, tenth));
     const auto plain = best_map(source, ChannelGrouping::Pairs, wish.work_folder);
     EXPECT_FALSE(plain && plain->facts().model.starts_with("model taught"));
 }
@@ -147,6 +152,17 @@ TEST(Teaching, MarksThatCannotTeachAreASentence) {
     EXPECT_NE(error_of({{Stem::Ambience, 0, 9 * 48000}}).message.find("outside the recording"),
               std::string::npos);
     EXPECT_EQ(error_of({{Stem::Ambience, 5, 5}}).kind, ErrorKind::BadInput);
+    EXPECT_NE(
+        error_of({{Stem::Ambience, 0, 24000}, {Stem::Ambience, 48000, 4 * 48000}}).message.find("has 0.5 s"),
+        std::string::npos);
+}
+
+TEST(Teaching, AStretchIsMarkedOnce) {
+    std::vector<TeachingMark> marks;
+    add_mark(marks, {Stem::Ambience, 500, 900});
+    add_mark(marks, {Stem::Music, 100, 400});
+    add_mark(marks, {Stem::Dialogue, 500, 900});
+    EXPECT_EQ(marks, (std::vector<TeachingMark>{{Stem::Music, 100, 400}, {Stem::Dialogue, 500, 900}}));
 }
 
 TEST(Teaching, WordsSayWhatWasGained) {
