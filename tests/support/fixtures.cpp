@@ -4,7 +4,7 @@
 #include <fmt/format.h>
 #include <unistd.h>
 
-#include <atomic>
+#include <cstdlib>
 #include <random>
 #include <stdexcept>
 
@@ -20,9 +20,10 @@ namespace rivlen::test {
 namespace fs = std::filesystem;
 
 Scratch::Scratch() {
-    static std::atomic<int> counter{0};
-    folder_ = fs::temp_directory_path() / fmt::format("rivlen-test-{}-{}", ::getpid(), ++counter);
-    fs::create_directories(folder_);
+    // Never a folder that is there: tests that were killed leave theirs, and process numbers come again.
+    std::string name = (fs::temp_directory_path() / "rivlen-test-XXXXXX").string();
+    if (::mkdtemp(name.data()) == nullptr) throw std::runtime_error("cannot make a folder for a test");
+    folder_ = name;
 }
 
 Scratch::~Scratch() {
