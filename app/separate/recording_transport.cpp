@@ -9,6 +9,7 @@
 #include "app/widgets/elided_label.h"
 #include "app/widgets/theme.h"
 #include "core/dsp/decibels.h"
+#include "core/workflow/looping.h"
 
 namespace rivlen::app {
 
@@ -164,6 +165,23 @@ void RecordingTransport::show_match_gain() {
     const auto gain = static_cast<double>(gains_[static_cast<std::size_t>(document_.session().monitor)]);
     match_->setText(document_.session().level_match ? tr("%1 dB").arg(db_of_amplitude(gain), 0, 'f', 1)
                                                     : QString());
+}
+
+void RecordingTransport::begin_loop() {
+    set_loop_end(rivlen::begin_loop);
+}
+
+void RecordingTransport::end_loop() {
+    set_loop_end(rivlen::end_loop);
+}
+
+void RecordingTransport::set_loop_end(void (*set)(SessionItem&, std::int64_t, std::int64_t)) {
+    const auto source = document_.source();
+    if (!source || document_.current_item() == nullptr) return;
+    document_.edit(tr("Loop range"), {}, [&](Session& s) {
+        set(s.items[static_cast<std::size_t>(s.current)], player_.position(),
+            static_cast<std::int64_t>(source->frames()));
+    });
 }
 
 // Measured in the background over the loop, or the whole.

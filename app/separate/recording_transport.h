@@ -32,6 +32,9 @@ class RecordingTransport : public QWidget {
     void set_monitor(Monitor monitor);
     void play_or_stop();
     void toggle_loop();
+    // At the playhead.
+    void begin_loop();
+    void end_loop();
     void toggle_level_match();
     // Levels are measured as soon as settings rest for a moment, unless they are held (a blind comparison
     // sets its own).
@@ -40,6 +43,7 @@ class RecordingTransport : public QWidget {
     [[nodiscard]] bool settled() const { return !match_timer_.isActive() && match_job_ == 0; }
 
   private:
+    void set_loop_end(void (*set)(SessionItem&, std::int64_t, std::int64_t));
     QWidget* build_monitors();
     void measure_match();
     void take_match(const MatchResult& match, bool wanted);

@@ -32,6 +32,14 @@ ActionMenu SeparateView::listen_menu() {
              {QKeySequence("G")},
              [this] { transport_->toggle_level_match(); }},
             {"loop", tr("Loop on or off"), {QKeySequence("L")}, [this] { transport_->toggle_loop(); }},
+            {"begin_loop",
+             tr("Loop begins at the playhead"),
+             {QKeySequence("Ctrl+,")},
+             [this] { transport_->begin_loop(); }},
+            {"end_loop",
+             tr("Loop ends at the playhead"),
+             {QKeySequence("Ctrl+.")},
+             [this] { transport_->end_loop(); }},
             {"pre_roll",
              tr("Loop with more or no pre-roll"),
              {QKeySequence("Shift+L")},
@@ -39,6 +47,8 @@ ActionMenu SeparateView::listen_menu() {
             {"start", tr("Go to the start"), {QKeySequence("Home")}, [this] { go_to_start(); }},
             {"frame_back", tr("One frame back"), {QKeySequence(",")}, [this] { nudge(-1); }},
             {"frame_on", tr("One frame on"), {QKeySequence(".")}, [this] { nudge(1); }},
+            {"second_back", tr("One second back"), {QKeySequence("Shift+,")}, [this] { move_playhead(-1); }},
+            {"second_on", tr("One second on"), {QKeySequence("Shift+.")}, [this] { move_playhead(1); }},
         }}};
 }
 

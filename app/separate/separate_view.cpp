@@ -335,11 +335,13 @@ void SeparateView::go_to_start() {
     player_.locate(loop ? loop->first : 0);
 }
 
-void SeparateView::nudge(int picture_frames) {
+void SeparateView::move_playhead(double by_seconds) {
     if (!shown_source_) return;
-    player_.locate(player_.position() +
-                   static_cast<std::int64_t>(picture_frames * strip_->time_text().frame_seconds() *
-                                             shown_source_->sample_rate()));
+    player_.locate(player_.position() + std::llround(by_seconds * shown_source_->sample_rate()));
+}
+
+void SeparateView::nudge(int picture_frames) {
+    move_playhead(picture_frames * strip_->time_text().frame_seconds());
 }
 
 void SeparateView::change_isolation(double by) {

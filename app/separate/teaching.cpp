@@ -53,10 +53,10 @@ void Teaching::follow_material() {
     emit changed();
 }
 
-void Teaching::edit_marks(const QString& label,
+void Teaching::edit_marks(const QString& label, const QString& key,
                           const std::function<void(std::vector<TeachingMark>&)>& change) {
     if (document_.current_item() == nullptr) return;
-    document_.edit(label, {}, [&](Session& s) {
+    document_.edit(label, key, [&](Session& s) {
         auto& marks = s.items[static_cast<std::size_t>(s.current)].marks;
         change(marks);
     });
@@ -70,14 +70,32 @@ void Teaching::mark(Stem stem) {
     const TeachingMark mark{stem, item->loop->first, item->loop->last};
     if (const Status fits = may_mark(*source, mark); !fits)
         return emit said(text(fits.error().message), false);
-    edit_marks(tr("Mark to teach"), [&](std::vector<TeachingMark>& marks) { add_mark(marks, mark); });
+    edit_marks(tr("Mark to teach"), {}, [&](std::vector<TeachingMark>& marks) { add_mark(marks, mark); });
 }
 
 void Teaching::remove(std::size_t mark) {
     if (mark >= marks().size()) return;
-    edit_marks(tr("Remove the mark"), [&](std::vector<TeachingMark>& marks) {
+    edit_marks(tr("Remove the mark"), {}, [&](std::vector<TeachingMark>& marks) {
         marks.erase(marks.begin() + static_cast<std::ptrdiff_t>(mark));
     });
+}
+
+void Teaching::edit_mark(std::size_t mark, double by_seconds, const QString& label, MovedMark moved_mark) {
+    const auto source = document_.source();
+    if (mark >= marks().size() || !source) return;
+    const auto by_frames = std::llround(by_seconds * source->sample_rate());
+    const TeachingMark now = moved_mark(*source, marks()[mark], by_frames);
+    if (now == marks()[mark]) return;
+    edit_marks(label, QString("teaching mark %1").arg(mark),
+               [&](std::vector<TeachingMark>& all) { all[mark] = now; });
+}
+
+void Teaching::move(std::size_t mark, double by_seconds) {
+    edit_mark(mark, by_seconds, tr("Move the mark"), &rivlen::moved);
+}
+
+void Teaching::move_end(std::size_t mark, double by_seconds) {
+    edit_mark(mark, by_seconds, tr("Move the end of the mark"), &with_end_moved);
 }
 
 void Teaching::go_to(const TeachingMark& mark) {
@@ -92,7 +110,7 @@ void Teaching::go_to(const TeachingMark& mark) {
 void Teaching::take(std::size_t proposal) {
     if (proposal >= proposals_.size()) return;
     const TeachingMark mark = proposals_[proposal].mark;
-    edit_marks(tr("Mark to teach"), [&](std::vector<TeachingMark>& marks) { add_mark(marks, mark); });
+    edit_marks(tr("Mark to teach"), {}, [&](std::vector<TeachingMark>& marks) { add_mark(marks, mark); });
 }
 
 void Teaching::teach(int steps) {

@@ -24,6 +24,9 @@ class Teaching : public QObject {
     // The loop range as a mark; one that is there already changes its kind.
     void mark(Stem stem);
     void remove(std::size_t mark);
+    // By seconds; the end alone, or all of it. Moves of one mark in a row are one step of the history.
+    void move(std::size_t mark, double by_seconds);
+    void move_end(std::size_t mark, double by_seconds);
     // The loop stands on it then, so that it can be heard.
     void go_to(const TeachingMark& mark);
 
@@ -49,7 +52,11 @@ class Teaching : public QObject {
     void follow_material();
     void take_outcome(const std::filesystem::path& recording, const std::filesystem::path& session,
                       const std::vector<TeachingMark>& marks, const Result<TeachingOutcome>& done);
-    void edit_marks(const QString& label, const std::function<void(std::vector<TeachingMark>&)>& change);
+    // key: see Document::edit().
+    void edit_marks(const QString& label, const QString& key,
+                    const std::function<void(std::vector<TeachingMark>&)>& change);
+    using MovedMark = TeachingMark (*)(const Source&, TeachingMark, std::int64_t);
+    void edit_mark(std::size_t mark, double by_seconds, const QString& label, MovedMark moved);
 
     Document& document_;
     JobList& jobs_;

@@ -75,7 +75,10 @@ QWidget* TeachingPanel::build_marks() {
     marks_ = new QListWidget(box);
     marks_->setObjectName("teaching_marks");
     marks_->setAccessibleName(tr("Marks to teach from"));
-    marks_->setToolTip(tr("Double-click or Enter sets the loop there."));
+    marks_->setToolTip(
+        tr("Double-click or Enter sets the loop there. Left and Right move the mark, with Ctrl its "
+           "end, with Shift further; Delete takes it away."));
+    marks_->installEventFilter(this);
     marks_->setFixedHeight(kRows * (marks_->fontMetrics().lineSpacing() + 4) + 6);
     column->addWidget(marks_);
     auto* below = new QHBoxLayout;
@@ -94,6 +97,32 @@ QWidget* TeachingPanel::build_marks() {
         if (marks_->currentRow() >= 0) teaching_.remove(static_cast<std::size_t>(marks_->currentRow()));
     });
     return box;
+}
+
+bool TeachingPanel::eventFilter(QObject* watched, QEvent* event) {
+    if (watched == marks_) {
+        if (claims_key(event, {Qt::Key_Left, Qt::Key_Right, Qt::Key_Delete})) return true;
+        if (event->type() == QEvent::KeyPress && take_key(*static_cast<QKeyEvent*>(event))) return true;
+    }
+    return QWidget::eventFilter(watched, event);
+}
+
+bool TeachingPanel::take_key(const QKeyEvent& key) {
+    constexpr double kNudgeSeconds = 0.1, kFurther = 10;
+    if (marks_->currentRow() < 0) return false;
+    const auto row = static_cast<std::size_t>(marks_->currentRow());
+    if (key.key() == Qt::Key_Delete) {
+        teaching_.remove(row);
+        return true;
+    }
+    if (key.key() != Qt::Key_Left && key.key() != Qt::Key_Right) return false;
+    const double seconds = (key.key() == Qt::Key_Left ? -kNudgeSeconds : kNudgeSeconds) *
+                           (key.modifiers() & Qt::ShiftModifier ? kFurther : 1);
+    if (key.modifiers() & Qt::ControlModifier)
+        teaching_.move_end(row, seconds);
+    else
+        teaching_.move(row, seconds);
+    return true;
 }
 
 QWidget* TeachingPanel::build_proposals() {

@@ -3,6 +3,7 @@
 #pragma once
 
 #include <QComboBox>
+#include <QKeyEvent>
 #include <QLabel>
 #include <QListWidget>
 #include <QToolButton>
@@ -21,7 +22,12 @@ class TeachingPanel : public QWidget {
     TeachingPanel(Teaching& teaching, Document& document, const TimeStrip& times, QWidget* parent = nullptr);
     [[nodiscard]] TeachingLength length() const;
 
+  protected:
+    // The keys of the list of marks.
+    bool eventFilter(QObject* watched, QEvent* event) override;
+
   private:
+    bool take_key(const QKeyEvent& key);
     QWidget* build_marks();
     QWidget* build_proposals();
     QWidget* build_teach();

@@ -81,9 +81,10 @@ std::int64_t floor_divided(std::int64_t x, std::int64_t by) {
 
 }  // namespace
 
-ChannelFilter::ChannelFilter(const Source& source, ChannelGroup group, FrameMasks masks, const Stft& stft,
-                             std::span<const BandRead> reads)
+ChannelFilter::ChannelFilter(const Source& source, const MaskMap& map, ChannelGroup group, FrameMasks masks,
+                             const Stft& stft, std::span<const BandRead> reads)
     : source_(source),
+      map_(map),
       group_(group),
       masks_(std::move(masks)),
       blocks_(kKept),
@@ -97,7 +98,9 @@ ChannelFilter::ChannelFilter(const Source& source, ChannelGroup group, FrameMask
 void ChannelFilter::add_frame(std::int64_t frame, Stft& stft, Covariances& sum) {
     const std::int64_t hop = stft.hop();
     for (std::size_t c = 0; c < 2; ++c) {
-        source_.read(group_.first + static_cast<int>(c), (frame - 2) * hop, time_);
+        const int channel = group_.first + static_cast<int>(c);
+        source_.read(channel, (frame - 2) * hop, time_);
+        map_.add_fills(channel, (frame - 2) * hop, time_);
         stft.forward(time_, spectra_[c]);
     }
     std::array<std::array<float, kBands>, kFigures> covariance{};

@@ -33,8 +33,8 @@ struct BandMatrices {
 class ChannelFilter {
   public:
     // group: of two channels. All memory is allocated here. source and map must outlive it.
-    ChannelFilter(const Source& source, ChannelGroup group, FrameMasks masks, const Stft& stft,
-                  std::span<const BandRead> reads);
+    ChannelFilter(const Source& source, const MaskMap& map, ChannelGroup group, FrameMasks masks,
+                  const Stft& stft, std::span<const BandRead> reads);
 
     // Covariances around a frame of the recording's grid, from +-0.5 s of it. The same frame gives the same
     // figures wherever the caller came from. stft: that of the constructor, for scratch.
@@ -56,6 +56,7 @@ class ChannelFilter {
     void add_frame(std::int64_t frame, Stft& stft, Covariances& sum);
 
     const Source& source_;
+    const MaskMap& map_;  // for what fills put in place of the source
     ChannelGroup group_;
     FrameMasks masks_;
     std::vector<std::size_t> band_of_bin_;

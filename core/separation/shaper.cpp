@@ -23,7 +23,7 @@ Shaper::Group::Group(const Source& source, const MaskMap& map, ChannelGroup whic
     : channels(which),
       masks(map, map_frames_per_frame(source.sample_rate()), number),
       consonants(source, which, masks, stft.fft_size()) {
-    if (which.last - which.first == 2) filter.emplace(source, which, masks, stft, reads);
+    if (which.last - which.first == 2) filter.emplace(source, map, which, masks, stft, reads);
 }
 
 Shaper::Shaper(const Source& source, const MaskMap& map, std::size_t outputs)

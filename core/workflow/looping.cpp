@@ -12,6 +12,20 @@ int step_pre_roll(SessionItem& item, int sample_rate) {
     return seconds;
 }
 
+void begin_loop(SessionItem& item, std::int64_t frame, std::int64_t frames) {
+    const std::int64_t first = std::clamp<std::int64_t>(frame, 0, std::max<std::int64_t>(0, frames - 1));
+    const std::int64_t last = item.loop && item.loop->last > first ? item.loop->last : frames;
+    item.loop = LoopRange{first, last};
+    item.loop_on = true;
+}
+
+void end_loop(SessionItem& item, std::int64_t frame, std::int64_t frames) {
+    const std::int64_t last = std::clamp<std::int64_t>(frame, 1, std::max<std::int64_t>(1, frames));
+    const std::int64_t first = item.loop && item.loop->first < last ? item.loop->first : 0;
+    item.loop = LoopRange{first, last};
+    item.loop_on = true;
+}
+
 bool toggle_own_settings(SessionItem& item, int sample_rate) {
     const LoopRange loop = *item.loop;
     const auto same = [loop](const SettingsRange& r) { return r.first == loop.first && r.last == loop.last; };

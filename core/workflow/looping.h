@@ -9,6 +9,12 @@ namespace rivlen {
 // Goes round: no pre-roll, one, two, five seconds. sample_rate: the recording's, Hz. Returns seconds.
 int step_pre_roll(SessionItem& item, int sample_rate);
 
+// The loop begins at a frame of the recording, or ends there, and is on. Its other end stays where it is, or
+// is that of the recording (frames long) where there is no loop or where that end would not lie behind the
+// beginning.
+void begin_loop(SessionItem& item, std::int64_t frame, std::int64_t frames);
+void end_loop(SessionItem& item, std::int64_t frame, std::int64_t frames);
+
 // Settings of its own for the loop range, which begin as those that are heard there and fade in and out over
 // 50 ms; dropped when the range has such already. The item has a loop. True: it has its own now.
 bool toggle_own_settings(SessionItem& item, int sample_rate);

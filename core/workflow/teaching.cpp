@@ -114,7 +114,24 @@ Status may_mark(const Source& source, const TeachingMark& mark) {
 
 void add_mark(std::vector<TeachingMark>& marks, const TeachingMark& mark) {
     std::erase_if(marks, [&](const TeachingMark& m) { return m.first == mark.first && m.last == mark.last; });
-    marks.insert(std::ranges::upper_bound(marks, mark.first, {}, &TeachingMark::first), mark);
+    marks.push_back(mark);
+    std::ranges::stable_sort(marks, {}, &TeachingMark::first);
+}
+
+TeachingMark moved(const Source& source, TeachingMark mark, std::int64_t by_frames) {
+    const auto frames = static_cast<std::int64_t>(source.frames());
+    const std::int64_t by = std::clamp(by_frames, std::min<std::int64_t>(0, -mark.first),
+                                       std::max<std::int64_t>(0, frames - mark.last));
+    mark.first += by;
+    mark.last += by;
+    return mark;
+}
+
+TeachingMark with_end_moved(const Source& source, TeachingMark mark, std::int64_t by_frames) {
+    const auto frames = static_cast<std::int64_t>(source.frames());
+    const auto shortest = static_cast<std::int64_t>(std::ceil(kShortestMarkSeconds * source.sample_rate()));
+    mark.last = std::min(frames, std::max(mark.first + shortest, mark.last + by_frames));
+    return mark;
 }
 
 AudioBlock lesson_sound(const Source& source, const TeachingMark& mark) {

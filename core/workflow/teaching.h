@@ -28,6 +28,11 @@ inline constexpr double kShortestMarkSeconds = 1.0;
 // In order of time; a stretch that is marked already is what it is marked as now.
 void add_mark(std::vector<TeachingMark>& marks, const TeachingMark& mark);
 
+// A mark moved by so many frames, as far as the recording goes.
+[[nodiscard]] TeachingMark moved(const Source& source, TeachingMark mark, std::int64_t by_frames);
+// A mark whose end is moved, as far as the recording goes and may_mark() allows.
+[[nodiscard]] TeachingMark with_end_moved(const Source& source, TeachingMark mark, std::int64_t by_frames);
+
 // Marked seconds as the model hears them: at kModelRate, two channels (the first two of a recording, or its
 // one twice).
 [[nodiscard]] AudioBlock lesson_sound(const Source& source, const TeachingMark& mark);

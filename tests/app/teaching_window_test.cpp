@@ -73,6 +73,34 @@ class TeachingWindowTest : public QObject {
         QCOMPARE(marks().size(), std::size_t{2});
     }
 
+    // A range, a mark and its place, with no hand on the mouse.
+    void marksAreMadeAndMovedByKeysAlone() {
+        key(Qt::Key_Home);
+        key(Qt::Key_Comma, Qt::ControlModifier);
+        for (int i = 0; i < 3; ++i) key(Qt::Key_Period, Qt::ShiftModifier);  // a second each
+        QTRY_COMPARE(document().playhead(), RecordingFrame{std::int64_t{3} * kRate});
+        key(Qt::Key_Period, Qt::ControlModifier);
+        key(Qt::Key_4, Qt::AltModifier);
+        QCOMPARE(marks().size(), std::size_t{1});
+        QCOMPARE(marks()[0], (TeachingMark{Stem::Ambience, 0, std::int64_t{3} * kRate}));
+        auto* list = window_->findChild<QListWidget*>("teaching_marks");
+        list->setFocus();
+        const auto in_list = [&](Qt::Key k, Qt::KeyboardModifiers modifiers = {}) {
+            QTest::keyClick(list, k, modifiers);
+        };
+        in_list(Qt::Key_Right, Qt::ShiftModifier);
+        in_list(Qt::Key_Right);
+        in_list(Qt::Key_Left, Qt::ControlModifier);
+        QCOMPARE(marks()[0],
+                 (TeachingMark{Stem::Ambience, std::int64_t{11} * kRate / 10, std::int64_t{4} * kRate}));
+        QVERIFY2(list->item(0)->text().contains("2.9 s"), qPrintable(list->item(0)->text()));
+        document().undo();  // moves in a row are one step, whatever they moved
+        QCOMPARE(marks()[0], (TeachingMark{Stem::Ambience, 0, std::int64_t{3} * kRate}));
+        list->setFocus();
+        in_list(Qt::Key_Delete);
+        QVERIFY(marks().empty());
+    }
+
     void withoutMarksNothingIsTaught() {
         QVERIFY(!window_->findChild<QToolButton*>("teach")->isEnabled());
         key(Qt::Key_T, Qt::ControlModifier);

@@ -12,6 +12,7 @@
 #include "core/project/delivery_table.h"
 #include "core/project/session.h"
 #include "core/project/settings_json.h"
+#include "core/separation/other_sound.h"
 #include "core/workflow/placing.h"
 #include "tests/fuzz/readers.h"
 #include "tests/support/fixtures.h"
@@ -162,6 +163,11 @@ TEST(Fuzz, Corrections) {
     ASSERT_EQ(list.size(), 3U);
     ASSERT_TRUE(save_corrections(list, scratch / "c").ok());
     EXPECT_LT(taken_of(fuzz::Reader::Corrections, bytes_of(scratch / "c"), 1000), 1000);
+}
+
+TEST(Fuzz, ListsOfTeachingSound) {
+    const auto good = bytes_of(std::filesystem::path(RIVLEN_ROOT) / "models/teaching" / kOtherSoundList);
+    EXPECT_LT(taken_of(fuzz::Reader::OtherSound, good, 500), 500);
 }
 
 TEST(Fuzz, Presets) {

@@ -22,6 +22,7 @@
 #include "core/project/settings_json.h"
 #include "core/project/timeline_json.h"
 #include "core/separation/mask_map.h"
+#include "core/separation/other_sound.h"
 #include "core/workflow/session_media.h"
 #include "tests/support/fixtures.h"
 
@@ -43,8 +44,8 @@ class InputFile {
     }
     InputFile(const InputFile&) = delete;
     InputFile& operator=(const InputFile&) = delete;
-    fs::path with(std::span<const std::byte> bytes) {
-        const fs::path path = folder_ / "input";
+    fs::path with(std::span<const std::byte> bytes, const char* name = "input") {
+        const fs::path path = folder_ / name;
         std::ofstream(path, std::ios::binary)
             .write(reinterpret_cast<const char*>(bytes.data()), static_cast<std::streamsize>(bytes.size()));
         return path;
@@ -190,8 +191,6 @@ bool render_session(std::span<const std::byte> bytes) {
     return true;
 }
 
-}  // namespace
-
 // Half a second of noise is read with the corrections: masks stay masks.
 bool correct(InputFile& file, std::span<const std::byte> bytes) {
     const auto corrections = load_corrections(file.with(bytes));
@@ -211,6 +210,15 @@ bool correct(InputFile& file, std::span<const std::byte> bytes) {
     }
     return true;
 }
+
+// The list alone: what it lists is not there, which is said once the list was taken.
+bool read_other_sound(InputFile& file, std::span<const std::byte> bytes) {
+    const auto sound = load_other_sound(file.with(bytes, kOtherSoundList).parent_path());
+    require(!sound && !sound.error().message.empty());
+    return sound.error().kind == ErrorKind::NotFound;
+}
+
+}  // namespace
 
 bool read(Reader reader, std::span<const std::byte> bytes) {
     static InputFile file;
@@ -235,6 +243,8 @@ bool read(Reader reader, std::span<const std::byte> bytes) {
             return render_session(bytes);
         case Reader::Corrections:
             return correct(file, bytes);
+        case Reader::OtherSound:
+            return read_other_sound(file, bytes);
     }
     return false;
 }

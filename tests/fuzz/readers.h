@@ -19,11 +19,13 @@ enum class Reader {
     Chain,
     Preset,
     Rendering,
-    Corrections
+    Corrections,
+    OtherSound
 };
-inline constexpr int kReaders = 10;
+inline constexpr int kReaders = 11;
 inline constexpr std::array<const char*, kReaders> kReaderNames = {
-    "media", "session", "map", "timecode", "tensors", "table", "chain", "preset", "rendering", "corrections"};
+    "media", "session", "map",       "timecode",    "tensors",    "table",
+    "chain", "preset",  "rendering", "corrections", "other_sound"};
 
 // True when the bytes were taken for good. Values that are taken must be sane: violated expectations abort.
 bool read(Reader reader, std::span<const std::byte> bytes);

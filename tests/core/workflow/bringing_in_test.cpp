@@ -10,7 +10,6 @@
 #include "core/base/output_file.h"
 #include "core/media/sound_file.h"
 #include "core/project/editing.h"
-#include "core/workflow/looping.h"
 #include "core/workflow/placing.h"
 #include "core/workflow/putting_back.h"
 #include "core/workflow/session_media.h"
@@ -70,33 +69,6 @@ TEST(BringingIn, WhatHasMovedIsFoundEverywhereItIsUsedAndItsNeighboursWithIt) {
     EXPECT_EQ(session.items[3].path, scratch / "old/nowhere.wav");
     EXPECT_EQ(session.timeline.tracks[0].clips[0].path, scratch / "new/two.wav");
     EXPECT_EQ(session.timeline.picture[0].path, scratch / "new/one.wav");
-}
-
-TEST(Looping, PreRollGoesRound) {
-    SessionItem item;
-    std::vector<int> seconds;
-    for (int i = 0; i < 4; ++i) seconds.push_back(step_pre_roll(item, 44100));
-    EXPECT_EQ(seconds, (std::vector<int>{1, 2, 5, 0}));
-    EXPECT_EQ(item.pre_roll_frames, 0);
-    step_pre_roll(item, 44100);
-    EXPECT_EQ(item.pre_roll_frames, 44100);
-}
-
-TEST(Looping, ARangeTakesSettingsOfItsOwnAndDropsThem) {
-    SessionItem item;
-    item.settings.stems[0].set(Setting::Gain, -6);
-    item.loop = LoopRange{4800, 9600};
-    item.loop_on = false;
-    ASSERT_TRUE(toggle_own_settings(item, 48000));
-    ASSERT_EQ(item.ranges.size(), 1U);
-    EXPECT_EQ(item.ranges[0].first, 4800);
-    EXPECT_EQ(item.ranges[0].last, 9600);
-    EXPECT_EQ(item.ranges[0].settings, item.settings);  // begins as what is heard
-    EXPECT_TRUE(item.loop_on);
-    item.edited().stems[0].set(Setting::Gain, -20);  // the controls change the range now, not the whole
-    EXPECT_EQ(item.settings.stems[0].value(Setting::Gain), -6);
-    EXPECT_FALSE(toggle_own_settings(item, 48000));
-    EXPECT_TRUE(item.ranges.empty());
 }
 
 // A process is killed while it records: what it had written becomes a take, even when one of its name is

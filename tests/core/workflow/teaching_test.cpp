@@ -89,6 +89,20 @@ TEST(Lessons, AreWhatIsMarkedAsTheModelHearsIt) {
     EXPECT_TRUE(std::ranges::equal(lesson[0], lesson[1]));
 }
 
+TEST(Marks, MoveWithinTheRecording) {
+    const Scratch scratch;
+    const auto source = test::noise_source(scratch, 48000, 1, 8);
+    const TeachingMark mark{Stem::Ambience, 2 * 48000, 4 * 48000};
+    EXPECT_EQ(moved(source, mark, 48000), (TeachingMark{Stem::Ambience, 3 * 48000, 5 * 48000}));
+    EXPECT_EQ(moved(source, mark, -10 * 48000), (TeachingMark{Stem::Ambience, 0, 2 * 48000}));
+    EXPECT_EQ(moved(source, mark, 10 * 48000), (TeachingMark{Stem::Ambience, 6 * 48000, 8 * 48000}));
+    EXPECT_EQ(with_end_moved(source, mark, 48000).last, 5 * 48000);
+    EXPECT_EQ(with_end_moved(source, mark, 10 * 48000).last, 8 * 48000);
+    const TeachingMark shortest = with_end_moved(source, mark, -3 * 48000);
+    EXPECT_EQ(shortest, (TeachingMark{Stem::Ambience, 2 * 48000, 3 * 48000}));
+    EXPECT_TRUE(may_mark(source, shortest).ok());
+}
+
 TEST(Teaching, LeavesWeightsThatSplitOtherwise) {
     const Scratch scratch;
     const auto source = test::noise_source(scratch, 48000, 2, 8);
