@@ -6,6 +6,7 @@
 #include <cmath>
 
 #include "app/widgets/theme.h"
+#include "core/workflow/looping.h"
 
 namespace rivlen::app {
 
@@ -127,7 +128,7 @@ void MixRuler::mouseMoveEvent(QMouseEvent* event) {
         on_picture_frame(document_.timeline(), frame_at(std::max(press_x_, event->position().x())));
     if (b <= a) return;
     document_.edit_timeline(tr("Loop range"), "mix loop", [&](Timeline& r) {
-        r.loop = LoopRange{a, b};
+        r.loop = loop_between(a, b, kNoEnd, r.sample_rate);
         r.loop_on = true;
     });
 }

@@ -8,6 +8,7 @@
 #include "app/separate/doubt_painter.h"
 #include "app/widgets/sound_painter.h"
 #include "app/widgets/theme.h"
+#include "core/workflow/looping.h"
 
 namespace rivlen::app {
 
@@ -243,13 +244,14 @@ void LaneCanvas::mouseMoveEvent(QMouseEvent* event) {
     if (press_x_ < 0) return;
     if (!dragging_ && std::abs(event->position().x() - press_x_) < kDragPixels) return;
     dragging_ = true;
-    const auto a = frame_at(std::min(press_x_, event->position().x()));
-    const auto b = frame_at(std::max(press_x_, event->position().x()));
-    if (b <= a) return;
+    const auto source = document_.source();
+    if (!source) return;
+    const LoopRange loop = loop_between(frame_at(press_x_), frame_at(event->position().x()),
+                                        static_cast<std::int64_t>(source->frames()), source->sample_rate());
     document_.edit(tr("Loop range"), "loop", [&](Session& session) {
         if (session.current < 0) return;
         auto& item = session.items[static_cast<std::size_t>(session.current)];
-        item.loop = LoopRange{a, b};
+        item.loop = loop;
         item.loop_on = true;
     });
 }

@@ -175,12 +175,12 @@ void RecordingTransport::end_loop() {
     set_loop_end(rivlen::end_loop);
 }
 
-void RecordingTransport::set_loop_end(void (*set)(SessionItem&, std::int64_t, std::int64_t)) {
+void RecordingTransport::set_loop_end(void (*set)(SessionItem&, std::int64_t, std::int64_t, int)) {
     const auto source = document_.source();
     if (!source || document_.current_item() == nullptr) return;
     document_.edit(tr("Loop range"), {}, [&](Session& s) {
         set(s.items[static_cast<std::size_t>(s.current)], player_.position(),
-            static_cast<std::int64_t>(source->frames()));
+            static_cast<std::int64_t>(source->frames()), source->sample_rate());
     });
 }
 

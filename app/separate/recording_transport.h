@@ -43,7 +43,7 @@ class RecordingTransport : public QWidget {
     [[nodiscard]] bool settled() const { return !match_timer_.isActive() && match_job_ == 0; }
 
   private:
-    void set_loop_end(void (*set)(SessionItem&, std::int64_t, std::int64_t));
+    void set_loop_end(void (*set)(SessionItem&, std::int64_t, std::int64_t, int));
     QWidget* build_monitors();
     void measure_match();
     void take_match(const MatchResult& match, bool wanted);

@@ -7,6 +7,7 @@
 #include <cmath>
 
 #include "app/widgets/theme.h"
+#include "core/workflow/looping.h"
 
 namespace rivlen::app {
 
@@ -79,12 +80,13 @@ void RiskStrip::loop_spot(double seconds) {
     if (!source) return;
     const double rate = source->sample_rate();
     const auto total = static_cast<std::int64_t>(source->frames());
-    const auto first = std::max<std::int64_t>(0, std::llround((seconds - kBeforeSeconds) * rate));
-    const auto last = std::min<std::int64_t>(total, std::llround((seconds + kAfterSeconds) * rate));
+    const LoopRange loop =
+        loop_between(std::llround((seconds - kBeforeSeconds) * rate),
+                     std::llround((seconds + kAfterSeconds) * rate), total, source->sample_rate());
     document_.edit(tr("Loop a risk spot"), {}, [&](Session& session) {
         if (session.current < 0) return;
         auto& item = session.items[static_cast<std::size_t>(session.current)];
-        item.loop = LoopRange{first, last};
+        item.loop = loop;
         item.loop_on = true;
     });
 }

@@ -146,7 +146,8 @@ void Transport::jump(std::int64_t frame, bool keep_tail) {
 
 void Transport::next(Block& block, const std::optional<LoopRange>& loop, std::int64_t total) {
     // A loop catches the playhead only from before its end: whoever plays behind it, plays on.
-    const bool looping = loop && loop->last > loop->first && at_ < loop->last;
+    const auto shortest = std::max<std::int64_t>(1, std::llround(kShortestLoopSeconds * sample_rate_));
+    const bool looping = loop && loop->last - loop->first >= shortest && at_ < loop->last;
     const std::int64_t end = looping ? std::min(loop->last, total) : total;
     render_at(block);
     block.ends = false;

@@ -28,6 +28,7 @@ class Transport {
     Transport(const Transport&) = delete;
     Transport& operator=(const Transport&) = delete;
 
+    // One shorter than kShortestLoopSeconds is not gone round.
     void set_loop(std::optional<LoopRange> loop);
     void play();
     void stop();

@@ -11,6 +11,9 @@ namespace rivlen {
 enum class Monitor { Source = 0, Kept, Removed, Dialogue, Reverb, Music, Ambience, Cut };
 inline constexpr int kMonitors = 8;
 
+// A loop is no shorter: at every turn what is heard is rendered anew, and less than this is a buzz.
+inline constexpr double kShortestLoopSeconds = 0.02;
+
 struct LoopRange {
     std::int64_t first = 0;  // frames
     std::int64_t last = 0;   // one past the end

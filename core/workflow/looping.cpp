@@ -2,6 +2,7 @@
 #include "core/workflow/looping.h"
 
 #include <algorithm>
+#include <cmath>
 
 namespace rivlen {
 
@@ -12,17 +13,22 @@ int step_pre_roll(SessionItem& item, int sample_rate) {
     return seconds;
 }
 
-void begin_loop(SessionItem& item, std::int64_t frame, std::int64_t frames) {
-    const std::int64_t first = std::clamp<std::int64_t>(frame, 0, std::max<std::int64_t>(0, frames - 1));
-    const std::int64_t last = item.loop && item.loop->last > first ? item.loop->last : frames;
-    item.loop = LoopRange{first, last};
+LoopRange loop_between(std::int64_t a, std::int64_t b, std::int64_t frames, int sample_rate) {
+    const auto shortest =
+        std::min(std::llround(kShortestLoopSeconds * sample_rate), std::max<long long>(1, frames));
+    const std::int64_t first = std::clamp<std::int64_t>(std::min(a, b), 0, frames - shortest);
+    return {first, std::clamp<std::int64_t>(std::max(a, b), first + shortest, frames)};
+}
+
+void begin_loop(SessionItem& item, std::int64_t frame, std::int64_t frames, int sample_rate) {
+    const std::int64_t last = item.loop && item.loop->last > frame ? item.loop->last : frames;
+    item.loop = loop_between(frame, last, frames, sample_rate);
     item.loop_on = true;
 }
 
-void end_loop(SessionItem& item, std::int64_t frame, std::int64_t frames) {
-    const std::int64_t last = std::clamp<std::int64_t>(frame, 1, std::max<std::int64_t>(1, frames));
-    const std::int64_t first = item.loop && item.loop->first < last ? item.loop->first : 0;
-    item.loop = LoopRange{first, last};
+void end_loop(SessionItem& item, std::int64_t frame, std::int64_t frames, int sample_rate) {
+    const std::int64_t first = item.loop && item.loop->first < frame ? item.loop->first : 0;
+    item.loop = loop_between(first, frame, frames, sample_rate);
     item.loop_on = true;
 }
 

@@ -2,7 +2,8 @@
 // Random work in the real window: keys, actions, mouse and undo, as many steps as RIVLEN_SOAK_STEPS says
 // (600). What is worked on stays sound, and handles and memory stay where they are. How much memory a window
 // needs depends on what it shows (rows, strips, clips) and on what can be undone, so it is compared with
-// everything closed, after half of the acts and after the other half.
+// everything closed, after half of the acts and after the other half. RIVLEN_SOAK_HOURS spreads the acts over
+// so many hours of the simulated output's time, in which there is playing (none).
 #include <malloc.h>
 
 #include <QAction>
@@ -44,6 +45,10 @@ double resident_mb() {
 int steps_wanted() {
     const int asked = qEnvironmentVariableIntValue("RIVLEN_SOAK_STEPS");
     return asked > 0 ? asked : 600;
+}
+
+double hours_wanted() {
+    return qEnvironmentVariable("RIVLEN_SOAK_HOURS").toDouble();
 }
 
 }  // namespace
@@ -96,6 +101,7 @@ class SoakTest : public QObject {
             // A running event loop deletes what was to be deleted later; outside of one that has to be asked
             // for.
             QCoreApplication::sendPostedEvents(nullptr, QEvent::DeferredDelete);
+            let_time_pass(hours_wanted() * 3600 / steps);
             note();
             if (step % 50 == 49) QVERIFY(is_sound());
             if (step % std::max(1, steps / 8) == 0) tell(step);
@@ -106,6 +112,8 @@ class SoakTest : public QObject {
             }
         }
         const double memory_now_mb = memory_with_all_closed_mb();
+        if (hours_wanted() > 0)
+            qInfo("%.2f hours passed, %.2f of them playing", hours_wanted(), played_s_ / 3600);
         qInfo("%d steps, handles %d to %d, memory %.0f to %.0f MB", steps, handles, settled_handles(),
               memory_mb, memory_now_mb);
         QVERIFY(settled_handles() <= handles + 8);  // pools of threads and of the painter's may still fill
@@ -134,6 +142,21 @@ class SoakTest : public QObject {
                 some_action();
         }
     }
+    // Plays, if it can, while the window goes on: its pictures and meters follow. Where playback ends before,
+    // the rest passes in silence, which costs nothing.
+    void let_time_pass(double seconds) {
+        constexpr double kSliceSeconds = 0.5;
+        if (seconds <= 0) return;
+        SimulatedOutput* output = window_->output().simulated();
+        if (!playing()) QTest::keyClick(window_.get(), Qt::Key_Space);
+        for (double passed = 0; passed < seconds && playing(); passed += kSliceSeconds) {
+            const auto frames = static_cast<std::size_t>(std::min(kSliceSeconds, seconds - passed) * 48000);
+            played_s_ += static_cast<double>(output->advance(frames)) / 48000;
+            QApplication::processEvents();
+        }
+    }
+    bool playing() { return window_->player().playing() || window_->mix_player().playing(); }
+
     // Any that is allowed, but for those that ask for files, end the program or need another program.
     void some_action() {
         std::vector<QAction*> allowed;
@@ -238,6 +261,7 @@ class SoakTest : public QObject {
     test::Scratch scratch_;
     std::unique_ptr<MainWindow> window_;
     std::mt19937_64 random_;
+    double played_s_ = 0;
     QTimer closer_;
     std::ofstream journal_;
 };

@@ -7,6 +7,7 @@ namespace rivlen {
 namespace {
 
 constexpr std::int64_t kLoopedFrames = 1000;
+constexpr int kLoopRate = 1000;  // the shortest loop has 20 frames
 
 std::pair<std::int64_t, std::int64_t> ends(const SessionItem& item) {
     return {item.loop->first, item.loop->last};
@@ -15,31 +16,37 @@ std::pair<std::int64_t, std::int64_t> ends(const SessionItem& item) {
 TEST(Looping, TheEndsAreSetOneByOne) {
     SessionItem item;
     item.loop_on = false;
-    begin_loop(item, 300, kLoopedFrames);  // without a loop it goes to the end
+    begin_loop(item, 300, kLoopedFrames, kLoopRate);  // without a loop it goes to the end
     EXPECT_EQ(ends(item), std::pair(std::int64_t{300}, kLoopedFrames));
     EXPECT_TRUE(item.loop_on);
-    end_loop(item, 500, kLoopedFrames);
+    end_loop(item, 500, kLoopedFrames, kLoopRate);
     EXPECT_EQ(ends(item), std::pair(std::int64_t{300}, std::int64_t{500}));
-    begin_loop(item, 400, kLoopedFrames);
+    begin_loop(item, 400, kLoopedFrames, kLoopRate);
     EXPECT_EQ(ends(item), std::pair(std::int64_t{400}, std::int64_t{500}));
-    begin_loop(item, 600, kLoopedFrames);  // the end would lie before it
+    begin_loop(item, 600, kLoopedFrames, kLoopRate);  // the end would lie before it
     EXPECT_EQ(ends(item), std::pair(std::int64_t{600}, kLoopedFrames));
-    end_loop(item, 200, kLoopedFrames);
+    end_loop(item, 200, kLoopedFrames, kLoopRate);
     EXPECT_EQ(ends(item), std::pair(std::int64_t{0}, std::int64_t{200}));
 }
 
-TEST(Looping, NeverEmptyNorOutside) {
-    for (const std::int64_t at : {-5, 0, 1, 999, 1000, 2000}) {
+TEST(Looping, NeverTooShortNorOutside) {
+    const auto check = [](const SessionItem& item) {
+        EXPECT_GE(item.loop->first, 0);
+        EXPECT_GE(item.loop->last - item.loop->first, 20);
+        EXPECT_LE(item.loop->last, kLoopedFrames);
+    };
+    for (const std::int64_t at : {-5, 0, 1, 19, 500, 999, 1000, 2000}) {
         SessionItem item;
-        begin_loop(item, at, kLoopedFrames);
-        EXPECT_GE(item.loop->first, 0);
-        EXPECT_LT(item.loop->first, item.loop->last);
-        EXPECT_LE(item.loop->last, kLoopedFrames);
-        end_loop(item, at, kLoopedFrames);
-        EXPECT_GE(item.loop->first, 0);
-        EXPECT_LT(item.loop->first, item.loop->last);
-        EXPECT_LE(item.loop->last, kLoopedFrames);
+        begin_loop(item, at, kLoopedFrames, kLoopRate);
+        check(item);
+        end_loop(item, at, kLoopedFrames, kLoopRate);
+        check(item);
+        begin_loop(item, at, kLoopedFrames, kLoopRate);
+        check(item);
     }
+    EXPECT_EQ(loop_between(50, 10, kLoopedFrames, kLoopRate), (LoopRange{10, 50}));
+    EXPECT_EQ(loop_between(50, 51, kNoEnd, kLoopRate), (LoopRange{50, 70}));
+    EXPECT_EQ(loop_between(3, 4, 7, kLoopRate), (LoopRange{0, 7}));  // there is no more
 }
 
 TEST(Looping, PreRollGoesRound) {
