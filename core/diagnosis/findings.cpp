@@ -308,7 +308,7 @@ Finding look_for_sibilance(const SpectrumEvidence& spectrum) {
 
 Finding look_for_echo(const Evidence& look, const std::optional<StemLevels>& stems, Reverberation& echo) {
     Finding finding{Fault::Reverberation, false, {}, {}};
-    echo.rt60_s = measure_decay(look.mono, look.sample_rate).seconds;
+    echo = {measure_decay(look.mono, look.sample_rate).seconds, {}};
     if (stems)
         echo.drr_db = (*stems)[static_cast<std::size_t>(Stem::Dialogue)] -
                       (*stems)[static_cast<std::size_t>(Stem::Reverb)];
