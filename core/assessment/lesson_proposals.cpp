@@ -7,6 +7,7 @@
 #include <array>
 #include <cmath>
 
+#include "core/assessment/step_energies.h"
 #include "core/base/clock_words.h"
 #include "core/separation/band_powers.h"
 
@@ -14,8 +15,7 @@ namespace rivlen {
 
 namespace {
 
-constexpr double kLessonStepSeconds = 0.05;
-constexpr std::size_t kStepFrames = 5;  // of the map: 53 ms
+constexpr double kStepSeconds = kEnergyStepFrames / kMapFramesPerSecond;
 constexpr double kShortestProposalSeconds = 1.0;
 constexpr double kLongestLessonSeconds = 12.0;
 constexpr std::size_t kMostOfEach = 3;
@@ -24,38 +24,6 @@ constexpr double kVoiceAloneShare = 0.95;
 constexpr double kSureShare = 0.8;            // of music or ambience, to be called one of them alone
 constexpr double kSilentBelowLoudest = 1e-5;  // of the loudest step's energy
 constexpr std::size_t kMomentSteps = 3;       // that may be otherwise within a stretch
-
-// Energy of a step by kind: voice with its reverb, music, ambience.
-using StepEnergy = std::array<double, 3>;
-double total_of(const StepEnergy& e) {
-    return e[0] + e[1] + e[2];
-}
-
-std::vector<StepEnergy> step_energies(const Source& source, const MaskMap& map, const JobControl& job) {
-    constexpr std::int64_t kPieceFrames = 400 * static_cast<std::int64_t>(kStepFrames);
-    const auto frames = static_cast<std::int64_t>(map.facts().frames);
-    std::vector<StepEnergy> steps;
-    std::array<float, kMaskRow> masks;
-    for (std::int64_t first = 0; first < frames && !job.cancelled(); first += kPieceFrames) {
-        const std::int64_t last = std::min(frames, first + kPieceFrames);
-        const auto powers = band_powers(source, first, last);
-        for (std::int64_t t = first; t < last; ++t) {
-            const auto step = static_cast<std::size_t>(t) / kStepFrames;
-            if (step == steps.size()) steps.emplace_back();
-            map.read(static_cast<double>(t), masks);
-            const float* power = powers.data() + (t - first) * kBands;
-            for (std::size_t b = 0; b < kBands; ++b) {
-                const auto p = static_cast<double>(power[b]);
-                steps[step][0] += p * static_cast<double>(masks[b] + masks[kBands + b]);
-                steps[step][1] += p * static_cast<double>(masks[2 * kBands + b]);
-                steps[step][2] += p * static_cast<double>(masks[3 * kBands + b]);
-            }
-        }
-        source.drop_pages();
-        job.report(static_cast<double>(last) / static_cast<double>(frames));
-    }
-    return steps;
-}
 
 struct Stretch {
     std::size_t first = 0, last = 0;  // steps
@@ -66,8 +34,8 @@ struct Stretch {
 // Longest stretches whose steps are all so, but for moments; silence belongs to none.
 std::vector<Stretch> stretches(const std::vector<StepEnergy>& steps, bool (*so)(const StepEnergy&),
                                double silent) {
-    const auto shortest = static_cast<std::size_t>(std::ceil(kShortestProposalSeconds / kLessonStepSeconds));
-    const auto longest = static_cast<std::size_t>(kLongestLessonSeconds / kLessonStepSeconds);
+    const auto shortest = static_cast<std::size_t>(std::ceil(kShortestProposalSeconds / kStepSeconds));
+    const auto longest = static_cast<std::size_t>(kLongestLessonSeconds / kStepSeconds);
     std::vector<Stretch> out;
     std::size_t first = 0;
     std::size_t last = 0;
@@ -100,16 +68,11 @@ class LessonProposals {
         std::size_t& count = counts_[static_cast<std::size_t>(stem)];
         if (count == kMostOfEach) return;
         ++count;
-        const double frames_a_step =
-            static_cast<double>(kStepFrames) * source_->sample_rate() / kMapFramesPerSecond;
-        const auto place = [&](std::size_t step) {
-            return std::min(static_cast<std::int64_t>(source_->frames()),
-                            static_cast<std::int64_t>(static_cast<double>(step) * frames_a_step));
-        };
         const auto seconds = [&](std::int64_t frame) {
             return static_cast<double>(frame) / source_->sample_rate();
         };
-        const TeachingMark mark{stem, place(stretch.first), place(stretch.last)};
+        const TeachingMark mark{stem, start_of_step(*source_, stretch.first),
+                                start_of_step(*source_, stretch.last)};
         out_->push_back({mark, fmt::format("From {} to {} {}", clock_words(seconds(mark.first)),
                                            clock_words(seconds(mark.last)), what)});
     }
@@ -124,7 +87,7 @@ class LessonProposals {
 
 Result<std::vector<ProposedMark>> propose_marks(const Source& source, const MaskMap& map,
                                                 const JobControl& job) {
-    const auto steps = step_energies(source, map, job);
+    const auto steps = step_energies(source, &map, job);
     if (job.cancelled()) return JobControl::cancelled_error();
     double loudest = 0.0;
     for (const auto& step : steps) loudest = std::max(loudest, total_of(step));

@@ -56,7 +56,7 @@ Result<TrackLook> look_at_track(const MixPlan& plan, std::size_t track, const Jo
                           here.name);
     auto sound = read_clips(plan, track, job);
     if (!sound) return sound.error();
-    const MixMedia& media = plan.clip(track, 0).media;
+    const MixMedia& media = plan.clip(here.clips.front().id)->media;
     std::optional<StemLevels> stems;
     TrackLook out;
     if (media.source && media.map) {

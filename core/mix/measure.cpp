@@ -29,15 +29,11 @@ Result<Level> measured(ClipSourceReader& reader, const TimedMaskWeights* weight_
 }  // namespace
 
 Result<Level> clip_loudness_lufs(const MixPlan& plan, int clip, const JobControl& job) {
-    const Timeline& r = plan.timeline();
-    for (std::size_t t = 0; t < r.tracks.size(); ++t) {
-        for (std::size_t i = 0; i < r.tracks[t].clips.size(); ++i) {
-            const Clip& c = r.tracks[t].clips[i];
-            if (c.id != clip) continue;
-            const PlannedClip& planned = plan.clip(t, i);
-            ClipSourceReader reader(planned.media, c.clip_source);
-            return measured(reader, planned.weight_sets.get(), c.offset, c.length, r.sample_rate, job);
-        }
+    if (const PlannedClip* planned = plan.clip(clip)) {
+        const Clip& c = planned->clip;
+        ClipSourceReader reader(planned->media, c.clip_source);
+        return measured(reader, planned->weight_sets.get(), c.offset, c.length, plan.timeline().sample_rate,
+                        job);
     }
     return make_error(ErrorKind::NotFound, "The clip is no longer there. Choose it again.");
 }

@@ -4,6 +4,8 @@
 #include <algorithm>
 #include <cmath>
 
+#include "core/project/joints.h"
+
 namespace rivlen {
 
 TimedSettings at_rate(TimedSettings settings, int from_rate, int to_rate) {
@@ -22,34 +24,103 @@ TimedSettings at_rate(TimedSettings settings, int from_rate, int to_rate) {
     return settings;
 }
 
-MixPlan::MixPlan(const Session& session, const MixMediaSet& media) : rebuild_(session.timeline) {
-    std::map<std::pair<std::filesystem::path, int>, std::shared_ptr<const TimedMaskWeights>> weight_sets;
-    const auto weights_for = [&](const std::filesystem::path& path, int card) {
-        auto& made = weight_sets[{path, card}];
+namespace {
+
+// Correlation of what two clips play over a hundredth of a second around their joint.
+double likeness_of(const MixMediaSet& media, const Clip& earlier, const Clip& later) {
+    const auto a = media.find(earlier.path);
+    const auto b = media.find(later.path);
+    if (a == media.end() || b == media.end() || !a->second.source || !b->second.source) return 0;
+    if (earlier.room_tone || later.room_tone) return 0;
+    const auto frames = static_cast<std::size_t>(a->second.source->sample_rate() / 100);
+    std::vector<float> x(frames), y(frames);
+    const auto half = static_cast<std::int64_t>(frames / 2);
+    a->second.source->read(0, earlier.offset + earlier.length - half, x);
+    b->second.source->read(0, later.offset - half, y);
+    double xy = 0, xx = 0, yy = 0;
+    for (std::size_t i = 0; i < frames; ++i) {
+        xy += static_cast<double>(x[i]) * static_cast<double>(y[i]);
+        xx += static_cast<double>(x[i]) * static_cast<double>(x[i]);
+        yy += static_cast<double>(y[i]) * static_cast<double>(y[i]);
+    }
+    return xx > 0 && yy > 0 ? xy / std::sqrt(xx * yy) : 0;
+}
+
+}  // namespace
+
+// Looks up, once for all clips that share it, what clips need.
+class MixPlan::Planning {
+  public:
+    Planning(const Session& session, const MixMediaSet& media) : session_(session), media_(media) {}
+
+    PlannedClip plan(const Track& track, const Clip& clip) {
+        PlannedClip planned;
+        planned.clip = clip;
+        if (const auto found = media_.find(clip.path); found != media_.end()) planned.media = found->second;
+        if (clip.clip_source != ClipSource::Whole)
+            planned.weight_sets =
+                weights_for(clip.path, clip.card == kTrackSettings ? track.card : clip.card);
+        if (clip.room_tone) planned.room_tone = room_tone_of(clip.path);
+        return planned;
+    }
+
+  private:
+    [[nodiscard]] const SessionItem* item(const std::filesystem::path& path) const {
+        const auto found = std::ranges::find(session_.items, path, &SessionItem::path);
+        return found != session_.items.end() ? &*found : nullptr;
+    }
+    [[nodiscard]] int recording_rate(const std::filesystem::path& path) const {
+        const auto loaded = media_.find(path);
+        return loaded != media_.end() ? loaded->second.recording_rate : 0;
+    }
+    const std::shared_ptr<const TimedMaskWeights>& weights_for(const std::filesystem::path& path, int card) {
+        auto& made = weight_sets_[{path, card}];
         if (made) return made;
-        const auto item = std::ranges::find(session.items, path, &SessionItem::path);
-        const auto loaded = media.find(path);
+        const SessionItem* of = item(path);
         TimedSettings settings;
-        if (item != session.items.end()) {
+        if (of != nullptr) {
             const auto slot = static_cast<std::size_t>(std::max(card, 0));
-            settings = card >= 0 && slot < kCards && item->cards[slot]
-                           ? TimedSettings(item->cards[slot]->settings)
-                           : at_rate(item->timed(), loaded != media.end() ? loaded->second.recording_rate : 0,
-                                     rebuild_.sample_rate);
+            settings = card >= 0 && slot < kCards && of->cards[slot]
+                           ? TimedSettings(of->cards[slot]->settings)
+                           : at_rate(of->timed(), recording_rate(path), session_.timeline.sample_rate);
         }
         made = std::make_shared<const TimedMaskWeights>(std::move(settings));
         return made;
+    }
+    std::shared_ptr<const RoomTone> room_tone_of(const std::filesystem::path& path) {
+        const SessionItem* of = item(path);
+        const int from = recording_rate(path);
+        const int to = session_.timeline.sample_rate;
+        if (of == nullptr || of->room_tone.empty() || from <= 0) return nullptr;
+        auto& made = room_tones_[path];
+        if (made) return made;
+        auto stretches = of->room_tone;
+        for (auto& s : stretches) s = {s.first * to / from, s.last * to / from};
+        const auto tone = std::make_shared<const RoomTone>(stretches, to);
+        if (!tone->usable()) return nullptr;
+        return made = tone;
+    }
+
+    const Session& session_;
+    const MixMediaSet& media_;
+    std::map<std::pair<std::filesystem::path, int>, std::shared_ptr<const TimedMaskWeights>> weight_sets_;
+    std::map<std::filesystem::path, std::shared_ptr<const RoomTone>> room_tones_;
+};
+
+MixPlan::MixPlan(const Session& session, const MixMediaSet& media) : rebuild_(session.timeline) {
+    Planning planning(session, media);
+    const MediaLength length = [&media](const std::filesystem::path& path) {
+        const auto found = media.find(path);
+        return found != media.end() && found->second.source
+                   ? static_cast<std::int64_t>(found->second.source->frames())
+                   : 0;
     };
+    const auto likeness = [&media](const Clip& a, const Clip& b) { return likeness_of(media, a, b); };
     for (const auto& track : rebuild_.tracks) {
+        for (const auto& clip : track.clips) by_id_.emplace(clip.id, planning.plan(track, clip));
         auto& list = clips_.emplace_back();
-        for (const auto& clip : track.clips) {
-            PlannedClip planned;
-            if (const auto found = media.find(clip.path); found != media.end()) planned.media = found->second;
-            if (clip.clip_source != ClipSource::Whole)
-                planned.weight_sets =
-                    weights_for(clip.path, clip.card == kTrackSettings ? track.card : clip.card);
-            list.push_back(std::move(planned));
-        }
+        for (const auto& played : played_clips(rebuild_, track, length, likeness))
+            list.push_back(planning.plan(track, played.clip));
         any_track_solo_ = any_track_solo_ || track.strip.solo;
     }
     const auto add_strip = [&](int id, const Strip& strip) {
@@ -59,6 +130,11 @@ MixPlan::MixPlan(const Session& session, const MixMediaSet& media) : rebuild_(se
     };
     for (const auto& track : rebuild_.tracks) add_strip(track.id, track.strip);
     for (const auto& bus : rebuild_.buses) add_strip(bus.id, bus.strip);
+}
+
+const PlannedClip* MixPlan::clip(int id) const {
+    const auto found = by_id_.find(id);
+    return found != by_id_.end() ? &found->second : nullptr;
 }
 
 StripMeter* MixPlan::meter(int strip_id) const {
@@ -80,14 +156,12 @@ bool MixPlan::audible(const Track& track) const {
 }
 
 Status MixPlan::intact() const {
-    for (const auto& track : clips_) {
-        for (const auto& planned : track) {
-            if (planned.media.source) {
-                if (auto status = planned.media.source->intact(); !status) return status;
-            }
-            if (planned.media.map) {
-                if (auto status = planned.media.map->intact(); !status) return status;
-            }
+    for (const auto& [id, planned] : by_id_) {
+        if (planned.media.source) {
+            if (auto status = planned.media.source->intact(); !status) return status;
+        }
+        if (planned.media.map) {
+            if (auto status = planned.media.map->intact(); !status) return status;
         }
     }
     return {};

@@ -7,11 +7,13 @@
 #include <filesystem>
 #include <map>
 #include <memory>
+#include <span>
 #include <vector>
 
 #include "core/effects/processor.h"
 #include "core/effects/tap.h"
 #include "core/media/source.h"
+#include "core/mix/room_tone.h"
 #include "core/project/session.h"
 #include "core/separation/mask_map.h"
 
@@ -30,9 +32,12 @@ struct StripMeter {
     std::atomic<float> reduction_db{0.0F};  // lowest gain of ducking since it was last read
 };
 
+// A clip as it is heard: with the fades that its edges need (core/project/joints.h).
 struct PlannedClip {
+    Clip clip;
     MixMedia media;
-    std::shared_ptr<const TimedMaskWeights> weight_sets;  // null for Feed::Whole
+    std::shared_ptr<const TimedMaskWeights> weight_sets;  // null for ClipSource::Whole
+    std::shared_ptr<const RoomTone> room_tone;  // of clips that play it; null: none is known, silence
 };
 
 class MixPlan {
@@ -41,10 +46,10 @@ class MixPlan {
     MixPlan(const Session& session, const MixMediaSet& media);
 
     [[nodiscard]] const Timeline& timeline() const { return rebuild_; }
-    // Of a clip, by the places of track and clip.
-    [[nodiscard]] const PlannedClip& clip(std::size_t track, std::size_t clip) const {
-        return clips_[track][clip];
-    }
+    // What a track plays, in order of start.
+    [[nodiscard]] std::span<const PlannedClip> clips(std::size_t track) const { return clips_[track]; }
+    // A clip by itself, as it lies on the timeline, muted or not; null where there is none.
+    [[nodiscard]] const PlannedClip* clip(int id) const;
     // By the id of a track or bus and by the id of a chain's part; null where there is none.
     [[nodiscard]] StripMeter* meter(int strip_id) const;
     [[nodiscard]] std::atomic<float>* reduction(int part_id) const;
@@ -75,8 +80,10 @@ class MixPlan {
     [[nodiscard]] bool audible(const Track& track) const;
 
   private:
+    class Planning;
     Timeline rebuild_;
     std::vector<std::vector<PlannedClip>> clips_;
+    std::map<int, PlannedClip> by_id_;
     std::map<int, std::unique_ptr<StripMeter>> meters_;
     std::map<int, std::unique_ptr<std::atomic<float>>> reductions_;
     mutable std::atomic<int> heard_part_{0};

@@ -77,11 +77,12 @@ void ClipSourceReader::read(const TimedMaskWeights* weight_sets, std::int64_t fr
     }
 }
 
-ClipSourceReader& TrackReader::reader_for(const Clip& clip, const MixMedia& media) {
+ClipSourceReader& TrackReader::reader_for(const PlannedClip& planned, int voice) {
+    const Clip& clip = planned.clip;
     Entry* free = nullptr;  // longest unused, that fits
     for (auto& entry : readers_) {
-        const bool fits = entry.reader->fits(media, clip.clip_source);
-        if (fits && entry.clip == clip.id) {
+        const bool fits = entry.reader->fits(planned.media, clip.clip_source);
+        if (fits && entry.clip == clip.id && entry.voice == voice) {
             entry.used = clock_;
             return *entry.reader;
         }
@@ -92,34 +93,62 @@ ClipSourceReader& TrackReader::reader_for(const Clip& clip, const MixMedia& medi
             const auto oldest = std::ranges::min_element(readers_, {}, &Entry::used);
             if (oldest->used != clock_) readers_.erase(oldest);
         }
-        readers_.push_back({0, 0, std::make_unique<ClipSourceReader>(media, clip.clip_source)});
+        readers_.push_back({0, 0, 0, std::make_unique<ClipSourceReader>(planned.media, clip.clip_source)});
         free = &readers_.back();
     }
     free->clip = clip.id;
+    free->voice = voice;
     free->used = clock_;
     return *free->reader;
+}
+
+// frame: of what the clip plays.
+void TrackReader::read_clip(const PlannedClip& planned, std::int64_t frame, StereoBlock out) {
+    if (planned.clip.room_tone) return read_room_tone(planned, frame, out);
+    reader_for(planned, 0).read(planned.weight_sets.get(), frame, out);
+}
+
+void TrackReader::read_room_tone(const PlannedClip& planned, std::int64_t frame, StereoBlock out) {
+    for (auto& channel : out) std::ranges::fill(channel, 0.0F);
+    if (!planned.room_tone) return;
+    const RoomTone& tone = *planned.room_tone;
+    const std::int64_t end = frame + static_cast<std::int64_t>(out[0].size());
+    for (std::int64_t grain = tone.grain_at(frame) - 1; tone.grain_start(grain) < end; ++grain) {
+        const std::int64_t start = tone.grain_start(grain);
+        const std::int64_t from = std::max(frame, start);
+        const std::int64_t to = std::min(end, start + tone.grain_frames());
+        if (from >= to) continue;
+        const auto count = static_cast<std::size_t>(to - from);
+        const StereoBlock piece = {std::span(grain_[0]).first(count), std::span(grain_[1]).first(count)};
+        reader_for(planned, static_cast<int>(grain & 1))
+            .read(planned.weight_sets.get(), tone.place_of(grain) + from - start, piece);
+        for (std::size_t k = 0; k < count; ++k) {
+            const float w = tone.window(from - start + static_cast<std::int64_t>(k));
+            const auto into = static_cast<std::size_t>(from - frame) + k;
+            for (std::size_t c = 0; c < kMixChannels; ++c) out[c][into] += piece[c][k] * w;
+        }
+    }
 }
 
 void TrackReader::read(const MixPlan& plan, std::size_t track, std::int64_t frame, StereoBlock out) {
     ++clock_;
     for (auto& channel : out) std::ranges::fill(channel, 0.0F);
     const auto size = static_cast<std::int64_t>(out[0].size());
-    for (auto& channel : piece_) {
-        if (channel.size() < out[0].size()) channel.resize(out[0].size());
+    for (auto* buffers : {&piece_, &grain_}) {
+        for (auto& channel : *buffers) {
+            if (channel.size() < out[0].size()) channel.resize(out[0].size());
+        }
     }
-    const auto& clips = plan.timeline().tracks[track].clips;
-    for (std::size_t i = 0; i < clips.size(); ++i) {
-        const Clip& clip = clips[i];
+    for (const PlannedClip& planned : plan.clips(track)) {
+        const Clip& clip = planned.clip;
         if (clip.start >= frame + size) break;  // they stand in order of start
-        if (clip.mute || clip.end() <= frame) continue;
-        const PlannedClip& planned = plan.clip(track, i);
+        if (clip.end() <= frame) continue;
         const std::int64_t from = std::max(frame, clip.start);
         const std::int64_t to = std::min(frame + size, clip.end());
         const auto count = static_cast<std::size_t>(to - from);
         const StereoBlock piece = {std::span(piece_[0]).first(count), std::span(piece_[1]).first(count)};
-        reader_for(clip, planned.media)
-            .read(planned.weight_sets.get(), clip.offset + from - clip.start, piece);
-        const double gain = clip.gain_db <= kLowestGainDb ? 0.0 : amplitude_of_db(clip.gain_db);
+        read_clip(planned, clip.offset + from - clip.start, piece);
+        const double gain = amplitude_of_db(clip.gain_db);
         const auto into = static_cast<std::size_t>(from - frame);
         const bool fading = from < clip.start + clip.fade_in.frames || to > clip.end() - clip.fade_out.frames;
         for (std::size_t k = 0; k < count; ++k) {

@@ -43,14 +43,17 @@ class TrackReader {
   private:
     struct Entry {
         int clip = 0;
+        int voice = 0;  // of room tone, whose grains overlap, there are two
         std::uint64_t used = 0;
         std::unique_ptr<ClipSourceReader> reader;
     };
-    ClipSourceReader& reader_for(const Clip& clip, const MixMedia& media);
-    static constexpr std::size_t kMostReaders = 4;
+    ClipSourceReader& reader_for(const PlannedClip& planned, int voice);
+    void read_clip(const PlannedClip& planned, std::int64_t frame, StereoBlock out);
+    void read_room_tone(const PlannedClip& planned, std::int64_t frame, StereoBlock out);
+    static constexpr std::size_t kMostReaders = 6;
     std::vector<Entry> readers_;
     std::uint64_t clock_ = 0;
-    std::array<std::vector<float>, kMixChannels> piece_;
+    std::array<std::vector<float>, kMixChannels> piece_, grain_;
 };
 
 }  // namespace rivlen

@@ -212,15 +212,17 @@ void Transport::take_ready(std::span<float> interleaved) {
             taken_in_block_.store(0, std::memory_order_relaxed);
         }
         float peak = peak_.load(std::memory_order_relaxed);
-        while (done < wanted) {
+        for (;;) {
             const std::size_t at = taken_.load(std::memory_order_relaxed);
             if (at == written_.load(std::memory_order_acquire)) {
-                if (primed_.load(std::memory_order_relaxed))
+                if (done < wanted && primed_.load(std::memory_order_relaxed))
                     drop_outs_.fetch_add(1, std::memory_order_relaxed);
                 break;
             }
             const Block& block = ring_[at % ring_.size()];
             const std::size_t from = taken_in_block_.load(std::memory_order_relaxed);
+            // An end without frames (what is played became shorter) is taken whatever is wanted.
+            if (done == wanted && from < block.count) break;
             const std::size_t count = std::min(wanted - done, block.count - std::min(from, block.count));
             for (std::size_t i = 0; i < count * kOutputChannels; ++i) {
                 const float x = block.samples[from * kOutputChannels + i];

@@ -77,8 +77,21 @@ std::vector<int> copy_clips(Timeline& timeline, std::span<const int> clips, std:
 // moves up.
 void cut_time(Timeline& timeline, std::span<const LoopRange> ranges, std::span<const int> tracks,
               bool picture);
-// Mutes what clips of these tracks (all when empty) play in ranges.
-void mute_ranges(Timeline& timeline, std::span<const LoopRange> ranges, std::span<const int> tracks);
+// Whether pauses of a recording are known whose sound can take the place of others.
+using HasRoomTone = std::function<bool(const std::filesystem::path&)>;
+// Mutes what clips of these tracks (all when empty) play in ranges. Where a clip has the place's sound (the
+// whole, what is kept, the ambience) and its room tone is known, that is left instead of silence.
+void mute_ranges(Timeline& timeline, std::span<const LoopRange> ranges, std::span<const int> tracks,
+                 const HasRoomTone& has_room_tone = {});
+// True of what holds the sound of the place.
+[[nodiscard]] bool holds_room_tone(ClipSource clip_source);
+// Where nothing of a track sounds within a range, the room tone of what stands before it (or behind it)
+// there: same recording, source, settings and gain. Returns the new clips; none where there is nothing to
+// take it from or no gap.
+std::vector<int> lay_room_tone(Timeline& timeline, int track, const LoopRange& range,
+                               const HasRoomTone& has_room_tone);
+// Room tone in place of what they play, for all when one of them plays something else, or what they play.
+void toggle_room_tone(Timeline& timeline, std::span<const int> clips);
 void ungroup(Timeline& timeline, std::span<const int> clips);
 void group(Timeline& timeline, std::span<const int> clips);
 

@@ -70,16 +70,73 @@ void cut_time(Timeline& timeline, std::span<const LoopRange> ranges, std::span<c
     }
 }
 
-void mute_ranges(Timeline& timeline, std::span<const LoopRange> ranges, std::span<const int> tracks) {
+bool holds_room_tone(ClipSource clip_source) {
+    return clip_source == ClipSource::Whole || clip_source == ClipSource::Kept ||
+           clip_source == ClipSource::Ambience;
+}
+
+void mute_ranges(Timeline& timeline, std::span<const LoopRange> ranges, std::span<const int> tracks,
+                 const HasRoomTone& has_room_tone) {
     for (const auto& range : merged(ranges)) {
         split_tracks(timeline, tracks, range.first);
         split_tracks(timeline, tracks, range.last);
         for (auto& track : timeline.tracks) {
             if (!editing::chosen(tracks, track.id)) continue;
             for (auto& c : track.clips) {
-                if (c.start >= range.first && c.end() <= range.last) c.mute = true;
+                if (c.start < range.first || c.end() > range.last) continue;
+                const bool tone = holds_room_tone(c.clip_source) && has_room_tone && has_room_tone(c.path);
+                (tone ? c.room_tone : c.mute) = true;
             }
         }
+    }
+}
+
+std::vector<int> lay_room_tone(Timeline& timeline, int track_id, const LoopRange& range,
+                               const HasRoomTone& has_room_tone) {
+    Track* track = timeline.track(track_id);
+    if (track == nullptr || range.last <= range.first) return {};
+    const Clip* like = nullptr;  // the last one before the range, else the first one behind
+    std::vector<LoopRange> gaps;
+    std::int64_t at = range.first;
+    for (const auto& c : track->clips) {
+        const bool usable = holds_room_tone(c.clip_source) && has_room_tone(c.path);
+        if (usable && (like == nullptr || c.start <= range.first)) like = &c;
+        if (c.mute || c.end() <= at || c.start >= range.last) continue;
+        if (c.start > at) gaps.push_back({at, c.start});
+        at = std::max(at, c.end());
+    }
+    if (at < range.last) gaps.push_back({at, range.last});
+    if (like == nullptr) return {};
+    const Clip pattern = *like;
+    std::vector<int> made;
+    for (const auto& gap : gaps) {
+        editing::clear_under(timeline, *track, gap.first, gap.last, {});  // muted ones
+        Clip tone = pattern;
+        tone.id = timeline.new_id();
+        tone.group = 0;
+        tone.mute = false;
+        tone.room_tone = true;
+        tone.fade_in = tone.fade_out = {};
+        tone.start = gap.first;
+        tone.offset = gap.first;  // other grains in every gap
+        tone.length = gap.last - gap.first;
+        track->clips.push_back(tone);
+        made.push_back(tone.id);
+    }
+    editing::in_order(*track);
+    return made;
+}
+
+void toggle_room_tone(Timeline& timeline, std::span<const int> clips) {
+    const auto all = with_groups(timeline, clips);
+    const auto plays_itself = [&](int id) {
+        const Clip* clip = timeline.clip(id);
+        return clip != nullptr && holds_room_tone(clip->clip_source) && !clip->room_tone;
+    };
+    const bool tone = std::ranges::any_of(all, plays_itself);
+    for (const int id : all) {
+        Clip* clip = timeline.clip(id);
+        if (clip != nullptr && holds_room_tone(clip->clip_source)) clip->room_tone = tone;
     }
 }
 

@@ -44,6 +44,22 @@ fs::path found_path(const std::string& kept, const fs::path& folder) {
     return path.is_relative() ? (folder / path).lexically_normal() : path;
 }
 
+constexpr std::size_t kMostStretches = 1000;
+
+// In order, without overlaps.
+std::vector<LoopRange> stretches_from_json(const json& list) {
+    std::vector<LoopRange> out;
+    for (std::size_t i = 0; list.is_array() && i < list.size() && out.size() < kMostStretches; ++i) {
+        const json& e = list[i];
+        if (!e.is_array() || e.size() != 2 || !e[0].is_number_unsigned() || !e[1].is_number_unsigned())
+            continue;
+        const LoopRange range{e[0].get<std::int64_t>(), e[1].get<std::int64_t>()};
+        if (range.first >= (out.empty() ? 0 : out.back().last) && range.last > range.first)
+            out.push_back(range);
+    }
+    return out;
+}
+
 SessionItem item_from_json(const json& entry, const fs::path& folder) {
     SessionItem item;
     item.path = found_path(text(entry, "path"), folder);
@@ -56,6 +72,7 @@ SessionItem item_from_json(const json& entry, const fs::path& folder) {
     item.ranges = ranges_from_json(part(entry, "ranges"));
     item.corrections = corrections_from_json(part(entry, "corrections"));
     item.marks = marks_from_json(part(entry, "teaching_marks"));
+    item.room_tone = stretches_from_json(part(entry, "room_tone"));
     const json& taught = part(entry, "taught");
     if (taught.is_object() && !text(taught, "weights").empty())
         item.taught = TaughtModel{found_path(text(taught, "weights"), folder), flag(taught, "in_use", true)};
@@ -106,6 +123,8 @@ json session_json(const Session& session, const fs::path& folder) {
         }
         if (!item.corrections.empty()) entry["corrections"] = corrections_to_json(item.corrections);
         if (!item.marks.empty()) entry["teaching_marks"] = marks_to_json(item.marks);
+        for (const auto& stretch : item.room_tone)
+            entry["room_tone"].push_back({stretch.first, stretch.last});
         if (item.taught) {
             entry["taught"] = {{"weights", kept_path(item.taught->weights, folder)},
                                {"in_use", item.taught->in_use}};

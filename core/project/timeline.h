@@ -57,8 +57,9 @@ struct Clip {
     std::int64_t length = 0;
     double gain_db = 0;  // -60 to 24
     bool mute = false;
-    Fade fade_in, fade_out;
-    int group = 0;  // clips of one group are edited together; 0: none
+    bool room_tone = false;  // plays the recording's room tone in place of what is there (SessionItem)
+    Fade fade_in, fade_out;  // none: as joints.h has it
+    int group = 0;           // clips of one group are edited together; 0: none
     [[nodiscard]] std::int64_t end() const { return start + length; }
     bool operator==(const Clip&) const = default;
 };
@@ -133,6 +134,9 @@ struct Bus {
 
 inline constexpr std::array<int, 3> kSessionRates = {44100, 48000, 96000};
 
+// Short enough that no consonant goes under, long enough that no cut is heard: common practice, no source.
+inline constexpr double kJointFadeMs = 10, kEdgeFadeMs = 5, kLongestJointFadeMs = 200;
+
 struct Timeline {
     int sample_rate = 0;  // 0 until the first clip is placed
     FrameRate frame_rate{25, 1};
@@ -144,6 +148,9 @@ struct Timeline {
     std::optional<LoopRange> loop;
     bool loop_on = true;
     bool edit_groups = true;  // an edit of a clip is an edit of its group
+    // Of edges on which no fade was set (joints.h): a cross-fade where clips touch, a fade elsewhere. 0:
+    // none.
+    double joint_fade_ms = kJointFadeMs, edge_fade_ms = kEdgeFadeMs;
     int next_id = 1;
 
     [[nodiscard]] bool empty() const { return tracks.empty() && picture.empty(); }

@@ -151,6 +151,8 @@ json timeline_to_json(const Timeline& timeline,
                 {"first_timecode_frame", timeline.first_timecode_frame},
                 {"edit_groups", timeline.edit_groups},
                 {"loop_on", timeline.loop_on},
+                {"joint_fade_ms", timeline.joint_fade_ms},
+                {"edge_fade_ms", timeline.edge_fade_ms},
                 {"next_id", timeline.next_id}};
     if (timeline.loop) out["loop_frames"] = {timeline.loop->first, timeline.loop->last};
     for (const auto& bus : timeline.buses)
@@ -178,6 +180,7 @@ json timeline_to_json(const Timeline& timeline,
             if (clip.card != kTrackSettings) c["card"] = clip.card;
             if (clip.gain_db != 0) c["gain_db"] = clip.gain_db;
             if (clip.mute) c["mute"] = true;
+            if (clip.room_tone) c["room_tone"] = true;
             if (clip.group != 0) c["group"] = clip.group;
             if (clip.fade_in.frames > 0) c["fade_in"] = fade_to_json(clip.fade_in);
             if (clip.fade_out.frames > 0) c["fade_out"] = fade_to_json(clip.fade_out);
@@ -204,6 +207,8 @@ Timeline timeline_from_json(const json& entry,
     out.first_timecode_frame = frames(entry, "first_timecode_frame", 0);
     out.edit_groups = flag(entry, "edit_groups", true);
     out.loop_on = flag(entry, "loop_on", true);
+    out.joint_fade_ms = number(entry, "joint_fade_ms", 0, kLongestJointFadeMs, kJointFadeMs);
+    out.edge_fade_ms = number(entry, "edge_fade_ms", 0, kLongestJointFadeMs, kEdgeFadeMs);
     out.next_id = std::max(1, whole(entry, "next_id", 1));
     const json& loop = part(entry, "loop_frames");
     if (loop.is_array() && loop.size() == 2 && loop[0].is_number_integer() && loop[1].is_number_integer()) {
@@ -237,6 +242,7 @@ Timeline timeline_from_json(const json& entry,
             clip.length = frames(c, "length");
             clip.gain_db = number(c, "gain_db", kLowestGainDb, kHighestGainDb, 0);
             clip.mute = flag(c, "mute", false);
+            clip.room_tone = flag(c, "room_tone", false);
             clip.group = std::max(0, whole(c, "group", 0));
             clip.fade_in = fade_from_json(part(c, "fade_in"));
             clip.fade_out = fade_from_json(part(c, "fade_out"));

@@ -345,6 +345,24 @@ TEST(Mix, OfflineEqualsRealTime) {
     EXPECT_GT(player.meters().momentary_lufs, -60);
 }
 
+// What is played becomes shorter than where it plays: it stops, instead of standing there as if it played.
+TEST(Mix, PlayingStopsWhenTheEndComesBeforeThePlayhead) {
+    Material m;
+    MixPlayer player;
+    player.set_plan(m.plan());
+    SimulatedOutput output(player, SimulatedOutput::Pace::Driven, true);
+    player.settle();
+    player.play();
+    output.advance(2 * kRate);
+    const std::array<LoopRange, 1> most = {{{kRate / 2, kFrames}}};
+    cut_time(m.r(), most, {}, false);
+    player.set_plan(m.plan());
+    output.advance(2 * kRate);
+    EXPECT_FALSE(player.playing());
+    player.play();  // from the beginning
+    EXPECT_EQ(output.advance(2 * kRate), static_cast<std::size_t>(kRate / 2));
+}
+
 TEST(Mix, ASpectrumShowsLevelsWhereTheyAre) {
     std::vector<float> tone(Tap::kFrames);
     for (std::size_t i = 0; i < tone.size(); ++i)

@@ -33,6 +33,7 @@ Session example(const std::filesystem::path& folder) {
     session.items[0].channels = ChannelGrouping::Alone;
     session.items[0].marks = {{Stem::Dialogue, 100, 48000}, {Stem::Ambience, 96000, 300000}};
     session.items[0].taught = TaughtModel{folder / "s taught" / "fine taught 1.safetensors", false};
+    session.items[0].room_tone = {{0, 20000}, {50000, 90000}};
     session.current = 1;
     session.monitor = Monitor::Removed;
     session.level_match = false;

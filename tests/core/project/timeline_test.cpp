@@ -232,7 +232,10 @@ TEST(Timeline, RandomEditsKeepItWellFormed) {
                 cut_time(r, std::array{LoopRange{at, at + any(9000)}}, {}, any(1) == 1);
                 break;
             case 8:
-                mute_ranges(r, std::array{LoopRange{at, at + any(9000)}}, {});
+                mute_ranges(r, std::array{LoopRange{at, at + any(9000)}}, {},
+                            [&](const auto&) { return any(1) == 1; });
+                lay_room_tone(r, r.tracks.front().id, {any(9000), any(20000)},
+                              [](const auto&) { return true; });
                 break;
             case 9:
                 set_fade(r, id, any(1) == 1, {any(100000), FadeShape::Smooth});
@@ -343,6 +346,9 @@ TEST(Timeline, LivesInTheSessionsJson) {
     r.tracks[1].clips[0].card = 3;
     set_fade(r, r.tracks[0].clips[0].id, true, {480, FadeShape::EqualPower});
     r.tracks[3].clips[0].mute = true;
+    r.tracks[3].clips[0].room_tone = true;
+    r.joint_fade_ms = 25;
+    r.edge_fade_ms = 0;
     place_clip(r, {"/music/new.flac", 10, 50, false, false, "New"}, ClipSource::Whole, 0);
     const auto read = session_from_json(session_to_json(session), {});
     ASSERT_TRUE(read.ok());
