@@ -24,10 +24,10 @@ install_packages() {
   DEBIAN_FRONTEND=noninteractive $sudo apt-get install -y -qq --no-install-recommends "${missing[@]}" >/dev/null
 }
 
-# build_release [target...]: these, or everything. RIVLEN_CORE_TESTS=OFF: without the tests of core/.
+# build_release [target...]: these, or everything.
 build_release() {
   local began=$SECONDS
-  cmake --preset release -DRIVLEN_CORE_TESTS="${RIVLEN_CORE_TESTS:-ON}" >/dev/null
+  cmake --preset release >/dev/null
   cmake --build --preset release ${1:+--target "$@"}
   echo "Built in $(((SECONDS - began) / 60)) min $(((SECONDS - began) % 60)) s."
 }
