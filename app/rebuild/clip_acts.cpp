@@ -74,14 +74,6 @@ void ClipActs::cross_fade_to_next() {
                   false);
 }
 
-void ClipActs::mute_loop_range() {
-    const auto loop = document_.timeline().loop;
-    if (!loop) return emit said(tr("Set a loop range first: drag over the ruler."), false);
-    const std::array<LoopRange, 1> ranges = {*loop};
-    const std::array<int, 1> track = {selection_.strip()};
-    document_.edit_timeline(tr("Mute a range"), {}, [&](Timeline& r) { mute_ranges(r, ranges, track); });
-}
-
 void ClipActs::add_track() {
     int id = 0;
     document_.edit_timeline(tr("Add a track"), {}, [&](Timeline& r) {

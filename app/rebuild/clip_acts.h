@@ -24,7 +24,6 @@ class ClipActs : public QObject {
     void mute_clips();
     void group_clips(bool together);
     void cross_fade_to_next();
-    void mute_loop_range();
     void add_track();
     void add_bus();
     void remove_strip();

@@ -127,6 +127,7 @@ void ClipPainter::draw_head(QPainter& painter, const Clip& clip, const QRectF& b
     QString name = QString::fromStdString(clip.path.stem().string());
     if (clip.gain_db != 0) name += tr("  %1 dB").arg(clip.gain_db, 0, 'f', 1);
     if (clip.mute) name += tr("  muted");
+    if (clip.room_tone) name += tr("  room tone");
     // Where it stands does not depend on what is being painted anew.
     const double text_left = std::max(box.left(), 0.0) + 4;
     const QRectF place(text_left, box.top(), std::min<double>(box.right(), width) - text_left - 2,

@@ -70,6 +70,18 @@ ClipSection::ClipSection(Document& document, const std::vector<int>& clips, QWid
     };
     fade(true);
     fade(false);
+    add_slider(
+        kJointFade, "joint_fade", [this] { return document_.timeline().joint_fade_ms; },
+        [this](double ms) {
+            document_.edit_timeline(tr("Cross-fade of joints"), "joint fade",
+                                    [ms](Timeline& r) { r.joint_fade_ms = ms; });
+        });
+    add_slider(
+        kEdgeFade, "edge_fade", [this] { return document_.timeline().edge_fade_ms; },
+        [this](double ms) {
+            document_.edit_timeline(tr("Fade of edges"), "edge fade",
+                                    [ms](Timeline& r) { r.edge_fade_ms = ms; });
+        });
     auto* shape = new QComboBox(this);
     shape->setObjectName("fade_shape");
     shape->setAccessibleName(tr("Shape of the fades"));

@@ -51,7 +51,15 @@ ActionMenu RebuildView::clip_menu() {
         {"mute_loop",
          tr("Mute the loop range on this track"),
          {QKeySequence("Shift+M")},
-         [c] { c->mute_loop_range(); }},
+         [this] { room_tone_.mute_loop_range(); }},
+        {"room_tone",
+         tr("Room tone in place of what clips play"),
+         {QKeySequence("O")},
+         [this] { room_tone_.toggle(); }},
+        {"lay_room_tone",
+         tr("Lay room tone in the gaps of the loop range"),
+         {QKeySequence("Shift+O")},
+         [this] { room_tone_.lay_in_loop_range(); }},
     };
     std::vector<Action> ways = {
         {"group", tr("Group"), {QKeySequence("G")}, [c] { c->group_clips(true); }},

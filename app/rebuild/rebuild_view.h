@@ -12,6 +12,7 @@
 #include "app/rebuild/mix_ruler.h"
 #include "app/rebuild/mix_transport.h"
 #include "app/rebuild/played_plan.h"
+#include "app/rebuild/room_tone_acts.h"
 #include "app/rebuild/strip_header.h"
 #include "app/rebuild/strip_writer.h"
 #include "app/rebuild/take_recording.h"
@@ -49,7 +50,7 @@ class RebuildView : public QWidget {
     [[nodiscard]] PicturePane& picture() { return *picture_; }
     [[nodiscard]] Inspector& side() { return *side_; }
     // The last edit has reached the player.
-    [[nodiscard]] bool settled() const { return played_.settled(); }
+    [[nodiscard]] bool settled() const { return played_.settled() && room_tone_.settled(); }
     [[nodiscard]] Recorder& recorder() { return take_.recorder(); }
     // The plan that is played now.
     [[nodiscard]] std::shared_ptr<const MixPlan> plan() const { return played_.plan(); }
@@ -97,6 +98,7 @@ class RebuildView : public QWidget {
     TimeView view_;
     LevelWatch levels_;
     ClipActs clip_acts_;
+    RoomToneActs room_tone_;
     TakeRecording take_;
     StripWriter writer_;
     PlayedPlan played_;

@@ -8,8 +8,10 @@
 #include <cmath>
 
 #include "app/widgets/controls.h"
+#include "app/widgets/text.h"
 #include "app/widgets/theme.h"
 #include "core/workflow/looping.h"
+#include "core/workflow/room_tone_rules.h"
 
 namespace rivlen::app {
 
@@ -326,6 +328,19 @@ void SeparateView::toggle_own_settings() {
     emit said(own ? tr("While the loop stands on this range, the controls change its own settings. Ctrl+R "
                        "drops them.")
                   : tr("The loop range follows the settings of the whole again."),
+              false);
+}
+
+void SeparateView::mark_room_tone() {
+    if (document_.current_item() == nullptr || !shown_source_) return;
+    Result<bool> marked = false;
+    document_.edit(tr("Room tone"), {}, [&](Session& s) {
+        marked = rivlen::mark_room_tone(s.items[static_cast<std::size_t>(s.current)],
+                                        shown_source_->sample_rate());
+    });
+    if (!marked) return emit said(text(marked.error().message), false);
+    emit said(*marked ? tr("The loop range is this recording's room tone.")
+                      : tr("Room tone is looked for in the pauses again."),
               false);
 }
 

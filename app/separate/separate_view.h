@@ -70,6 +70,7 @@ class SeparateView : public QWidget {
     void toggle_own_settings();
     void go_to_start();
     void nudge(int picture_frames);
+    void mark_room_tone();
     void move_playhead(double by_seconds);
     void change_isolation(double by);
     void open_line(Setting setting, bool open);

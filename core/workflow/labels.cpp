@@ -46,7 +46,8 @@ std::vector<std::string> all_labels() {
     for (std::size_t i = 0; i < kDuckSettings; ++i) labels.add(info(static_cast<DuckSetting>(i)));
     for (std::size_t i = 0; i < kLevelSettings; ++i) labels.add(info(static_cast<LevelSetting>(i)));
     for (std::size_t i = 0; i < kSilenceSettings; ++i) labels.add(info(static_cast<SilenceSetting>(i)));
-    for (const auto* parameter : {&kStripGain, &kStripPan, &kClipGain, &kFadeInMs, &kFadeOutMs})
+    for (const auto* parameter :
+         {&kStripGain, &kStripPan, &kClipGain, &kFadeInMs, &kFadeOutMs, &kJointFade, &kEdgeFade})
         labels.add(*parameter);
     for (std::size_t i = 0; i < kEffectTypes; ++i) {
         const auto kind = static_cast<EffectType>(i);

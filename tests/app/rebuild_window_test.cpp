@@ -138,6 +138,43 @@ class RebuildWindowTest : public QObject {
         keep();
     }
 
+    // The hole that the bang leaves gets the sound of the place; undo takes it and what was found of it away.
+    void roomToneIsLaidInTheGap() {
+        choose_track(3);
+        key(Qt::Key_O, Qt::ShiftModifier);
+        QVERIFY(find<QLabel>("message")->text().contains("loop range"));
+        window_->document().edit_timeline("Loop", {}, [](Timeline& r) {
+            r.loop = LoopRange{std::int64_t{9} * kRate, std::int64_t{12} * kRate};
+        });
+        const auto before = track_alone(3)[0];
+        const auto level_db = [](const std::vector<float>& x, double first_s, double last_s) {
+            const auto piece = std::span(x).subspan(static_cast<std::size_t>(first_s * kRate),
+                                                    static_cast<std::size_t>((last_s - first_s) * kRate));
+            return db_of_power(energy_of(piece) / static_cast<double>(piece.size()));
+        };
+        QVERIFY(level_db(before, 10.02, 10.46) < -100);
+        key(Qt::Key_O, Qt::ShiftModifier);
+        QTRY_COMPARE_WITH_TIMEOUT(timeline().tracks[3].clips.size(), std::size_t{3}, 60000);
+        settle();
+        QVERIFY(timeline().tracks[3].clips[1].room_tone);
+        QVERIFY(!window_->document().current_item()->room_tone.empty());
+        const auto after = track_alone(3)[0];
+        const double laid_db = level_db(after, 10.02, 10.46);
+        QVERIFY2(laid_db > level_db(before, 0, 44) - 15 && laid_db < level_db(before, 0, 44) + 3,
+                 qPrintable(QString("%1 dB").arg(laid_db)));
+        for (std::size_t i = 0; i < static_cast<std::size_t>(9.9 * kRate); ++i) QCOMPARE(after[i], before[i]);
+        // In place of what a clip plays, and back.
+        window_->rebuild_view().selection().choose_clips({timeline().tracks[3].clips[0].id});
+        key(Qt::Key_O);
+        QVERIFY(timeline().tracks[3].clips[0].room_tone);
+        key(Qt::Key_O);
+        QVERIFY(!timeline().tracks[3].clips[0].room_tone);
+        for (int i = 0; i < 4; ++i) window_->document().undo();
+        QCOMPARE(timeline().tracks[3].clips.size(), std::size_t{2});
+        QVERIFY(window_->document().current_item()->room_tone.empty());
+        QVERIFY(!timeline().loop);
+    }
+
     void musicIsReplacedAndAsLoud() {
         const int old = timeline().tracks[2].clips[0].id;
         const double before = loudness(track_alone(2));
