@@ -8,6 +8,14 @@
 
 namespace rivlen::app {
 
+void ClipActs::nudge(int by) {
+    const auto clips = selection_.clips();
+    const Clip* first = clips.empty() ? nullptr : document_.timeline().clip(clips.front());
+    if (first == nullptr) return emit said(tr("Choose clips first: click them."), false);
+    const std::int64_t frames = nudged(document_.timeline(), first->start, nudge_unit_, by) - first->start;
+    document_.edit_timeline(tr("Nudge"), "nudge", [&](Timeline& r) { move_clips(r, clips, frames); });
+}
+
 void ClipActs::split_at_playhead() {
     const std::int64_t at = player_.position();
     if (selection_.video_clip() != 0)

@@ -7,6 +7,7 @@
 #include "app/shell/document.h"
 #include "app/shell/selection.h"
 #include "core/play/mix_player.h"
+#include "core/project/spotting.h"
 
 namespace rivlen::app {
 
@@ -17,6 +18,10 @@ class ClipActs : public QObject {
     ClipActs(Document& document, Selection& selection, const MixPlayer& player, QObject* parent = nullptr)
         : QObject(parent), document_(document), selection_(selection), player_(player) {}
 
+    // By the unit that is chosen.
+    void nudge(int by);
+    void set_nudge_unit(NudgeUnit unit) { nudge_unit_ = unit; }
+    [[nodiscard]] NudgeUnit nudge_unit() const { return nudge_unit_; }
     void split_at_playhead();
     void trim_to_playhead(bool start);
     void remove(bool close_gap);
@@ -36,6 +41,7 @@ class ClipActs : public QObject {
     Document& document_;
     Selection& selection_;
     const MixPlayer& player_;
+    NudgeUnit nudge_unit_ = NudgeUnit::Frame;
 };
 
 }  // namespace rivlen::app

@@ -2,10 +2,14 @@
 #include "app/rebuild/clip_section.h"
 
 #include <QComboBox>
+#include <QLabel>
+#include <QLineEdit>
 #include <QSignalBlocker>
 #include <cmath>
 
 #include "app/widgets/controls.h"
+#include "app/widgets/text.h"
+#include "core/project/spotting.h"
 #include "core/project/strip_parameters.h"
 
 namespace rivlen::app {
@@ -20,6 +24,7 @@ ClipSection::ClipSection(Document& document, const std::vector<int>& clips, QWid
     const std::string name = clip().path.stem().string();
     add_heading(clips.size() == 1 ? tr("Clip: %1").arg(QString::fromStdString(name))
                                   : tr("%1 clips").arg(clips.size()));
+    add_start(clips);
     auto* settings = new QComboBox(this);
     settings->setObjectName("clip_card");
     settings->setAccessibleName(tr("Settings of the clip"));
@@ -106,6 +111,37 @@ ClipSection::ClipSection(Document& document, const std::vector<int>& clips, QWid
         connect(replace, &QToolButton::clicked, this, [this, first] { emit replace_wanted(first); });
         add_row({replace});
     }
+}
+
+// Where the first clip begins, as timecode; a typed one moves them all there.
+void ClipSection::add_start(const std::vector<int>& clips) {
+    auto* start = new QLineEdit(this);
+    start->setObjectName("clip_start");
+    start->setAccessibleName(tr("Timecode at which the clip begins"));
+    start->setToolTip(tr("Where the clip begins. Type a timecode to spot it there."));
+    auto* label = new QLabel(tr("Begins at"), this);
+    label->setBuddy(start);
+    add_row({label, start});
+    connect(start, &QLineEdit::editingFinished, this, [this, start, clips] {
+        const Timeline& now = document_.timeline();
+        const Clip* first = now.clip(clips.front());
+        if (first == nullptr || start->text() == text(timecode_at(now, first->start))) return;
+        const auto to = frame_of_timecode(now, start->text().trimmed().toStdString());
+        if (!to) {
+            emit said(tr("\"%1\" is no timecode on this session's line. Type it as %2.")
+                          .arg(start->text(), text(timecode_at(now, first->start))),
+                      false);
+            return refresh();
+        }
+        const std::int64_t by = *to - first->start;
+        document_.edit_timeline(tr("Spot clips"), {}, [&](Timeline& r) { move_clips(r, clips, by); });
+        refresh();
+    });
+    on_refresh([this, start, id = clips.front()] {
+        const Clip* clip = document_.timeline().clip(id);
+        if (clip != nullptr && !start->hasFocus())
+            start->setText(text(timecode_at(document_.timeline(), clip->start)));
+    });
 }
 
 }  // namespace rivlen::app

@@ -13,6 +13,9 @@ class ClipSection : public Section {
   public:
     ClipSection(Document& document, const std::vector<int>& clips, QWidget* parent);
 
+  private:
+    void add_start(const std::vector<int>& clips);
+
   signals:
     void replace_wanted(int clip);
 };

@@ -3,6 +3,7 @@
 #include <QFileDialog>
 
 #include "app/rebuild/rebuild_view.h"
+#include "app/widgets/text.h"
 
 namespace rivlen::app {
 
@@ -61,6 +62,15 @@ ActionMenu RebuildView::clip_menu() {
          {QKeySequence("Shift+O")},
          [this] { room_tone_.lay_in_loop_range(); }},
     };
+    std::vector<Action> places = {
+        {"nudge_earlier", tr("Nudge earlier"), {QKeySequence("Ctrl+Left")}, [c] { c->nudge(-1); }},
+        {"nudge_later", tr("Nudge later"), {QKeySequence("Ctrl+Right")}, [c] { c->nudge(1); }},
+        {"nudge_unit", tr("Nudge by another unit"), {QKeySequence("Shift+N")}, [this] { step_nudge_unit(); }},
+        {"align",
+         tr("Align to the first chosen clip"),
+         {QKeySequence("A")},
+         [this] { aligning_.align_chosen(); }},
+    };
     std::vector<Action> ways = {
         {"group", tr("Group"), {QKeySequence("G")}, [c] { c->group_clips(true); }},
         {"ungroup", tr("Ungroup"), {QKeySequence("U")}, [c] { c->group_clips(false); }},
@@ -68,7 +78,7 @@ ActionMenu RebuildView::clip_menu() {
         {"snap", tr("Snap or not"), {QKeySequence("N")}, [this] { toggle_snapping(); }},
         {"silences", tr("Silences in talk…"), {QKeySequence("Shift+S")}, [this] { toggle_silences(); }},
     };
-    return {tr("Clip"), {edits, ways}};
+    return {tr("Clip"), {edits, places, ways}};
 }
 
 ActionMenu RebuildView::track_menu() {
@@ -112,6 +122,12 @@ ActionMenu RebuildView::show_menu() {
                  {QKeySequence("V")},
                  [this] { show_picture_window(); }},
             }}};
+}
+
+void RebuildView::step_nudge_unit() {
+    const auto next = (static_cast<std::size_t>(clip_acts_.nudge_unit()) + 1) % kNudgeUnits;
+    clip_acts_.set_nudge_unit(static_cast<NudgeUnit>(next));
+    emit said(tr("Clips are nudged by %1.").arg(words(kNudgeUnitLabels[next])), false);
 }
 
 void RebuildView::ask_mix_file() {

@@ -35,6 +35,7 @@ RebuildView::RebuildView(Document& document, JobList& jobs, MixPlayer& player, Q
       levels_(document, jobs),
       clip_acts_(document, selection_, player),
       room_tone_(document, jobs, selection_),
+      aligning_(document, jobs, selection_),
       take_(document, selection_, player),
       writer_(document, player),
       played_(document, player, selection_) {
@@ -66,6 +67,7 @@ RebuildView::RebuildView(Document& document, JobList& jobs, MixPlayer& player, Q
     connect(side_, &Inspector::replace_wanted, this, &RebuildView::ask_replacement);
     connect(&clip_acts_, &ClipActs::said, this, &RebuildView::said);
     connect(&room_tone_, &RoomToneActs::said, this, &RebuildView::said);
+    connect(&aligning_, &Aligning::said, this, &RebuildView::said);
     connect(&take_, &TakeRecording::said, this, &RebuildView::said);
     connect(&take_, &TakeRecording::changed, this,
             [this] { transport_->show_recording(take_.recorder().recording()); });

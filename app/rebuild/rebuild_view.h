@@ -7,6 +7,7 @@
 #include <memory>
 #include <vector>
 
+#include "app/rebuild/aligning.h"
 #include "app/rebuild/clip_acts.h"
 #include "app/rebuild/inspector.h"
 #include "app/rebuild/mix_ruler.h"
@@ -50,7 +51,9 @@ class RebuildView : public QWidget {
     [[nodiscard]] PicturePane& picture() { return *picture_; }
     [[nodiscard]] Inspector& side() { return *side_; }
     // The last edit has reached the player.
-    [[nodiscard]] bool settled() const { return played_.settled() && room_tone_.settled(); }
+    [[nodiscard]] bool settled() const {
+        return played_.settled() && room_tone_.settled() && aligning_.settled();
+    }
     [[nodiscard]] Recorder& recorder() { return take_.recorder(); }
     // The plan that is played now.
     [[nodiscard]] std::shared_ptr<const MixPlan> plan() const { return played_.plan(); }
@@ -74,6 +77,7 @@ class RebuildView : public QWidget {
     void choose_next_strip(int by);
     void toggle_line();
     void toggle_snapping();
+    void step_nudge_unit();
     void toggle_groups();
     void toggle_silences();
     void toggle_loop();
@@ -99,6 +103,7 @@ class RebuildView : public QWidget {
     LevelWatch levels_;
     ClipActs clip_acts_;
     RoomToneActs room_tone_;
+    Aligning aligning_;
     TakeRecording take_;
     StripWriter writer_;
     PlayedPlan played_;

@@ -6,8 +6,10 @@
 #include "app/shell/main_window.h"
 #include "app/widgets/theme.h"
 #include "core/base/folders.h"
+#include "core/base/heap.h"
 
 int main(int argc, char** argv) {
+    rivlen::keep_heap_small();
     QApplication application(argc, argv);
     QApplication::setApplicationName("Rivlen");
     QApplication::setOrganizationName("Rivlen");

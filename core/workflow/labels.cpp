@@ -8,6 +8,7 @@
 #include "core/mix/levelling.h"
 #include "core/project/delivery_table.h"
 #include "core/project/silences.h"
+#include "core/project/spotting.h"
 #include "core/project/strip_parameters.h"
 #include "core/project/timeline.h"
 #include "core/separation/correction_settings.h"
@@ -56,6 +57,7 @@ std::vector<std::string> all_labels() {
         for (const auto& parameter : info(kind).parameters) labels.add(parameter);
         for (const auto& preset : presets_of(kind)) labels.add(preset.name);
     }
+    for (const char* unit : kNudgeUnitLabels) labels.add(unit);
     for (std::size_t i = 0; i < kFaults; ++i) labels.add(label_of(static_cast<Fault>(i)));
     for (std::size_t i = 0; i < kMaterials; ++i) labels.add(label_of(static_cast<Material>(i)));
     for (std::size_t i = 0; i < kContents; ++i) labels.add(label_of(static_cast<Content>(i)));

@@ -175,6 +175,46 @@ class RebuildWindowTest : public QObject {
         QVERIFY(!timeline().loop);
     }
 
+    // A second copy of the recording stands for a take of the same words by another microphone.
+    void clipsAreNudgedSpottedAndAligned() {
+        auto& selection = window_->rebuild_view().selection();
+        const auto before = timeline();
+        int take = 0;
+        window_->document().edit_timeline("Take", {}, [&](Timeline& r) {
+            take = place_clip(r, {kDemo, 2 * kRate, 20 * kRate, false, false, "Take"}, ClipSource::Whole, 0);
+        });
+        const auto start = [&] { return timeline().clip(take)->start; };
+        selection.choose_clips({take});
+        key(Qt::Key_Right, Qt::ControlModifier);
+        QCOMPARE(start(), std::int64_t{2 * kRate + 1920});  // one frame of 25
+        key(Qt::Key_N, Qt::ShiftModifier);                  // then one sample
+        key(Qt::Key_Left, Qt::ControlModifier);
+        key(Qt::Key_Left, Qt::ControlModifier);
+        QCOMPARE(start(), std::int64_t{2 * kRate + 1918});
+        for (int i = 0; i < 4; ++i) key(Qt::Key_N, Qt::ShiftModifier);  // round to frames again
+        auto* field = find<QLineEdit>("clip_start");
+        QVERIFY(field != nullptr);
+        const QString typed = QString::fromStdString(timecode_at(timeline(), 5 * kRate));
+        field->setFocus();
+        field->selectAll();
+        QTest::keyClicks(field, typed);
+        QTest::keyClick(field, Qt::Key_Return);
+        QCOMPARE(start(), std::int64_t{5} * kRate);
+        field = find<QLineEdit>("clip_start");
+        field->setText("99:99");
+        emit field->editingFinished();
+        QCOMPARE(start(), std::int64_t{5} * kRate);
+        QVERIFY(find<QLabel>("message")->text().contains("no timecode"));
+        key(Qt::Key_A);  // to what?
+        QVERIFY(find<QLabel>("message")->text().contains("two clips"));
+        selection.choose_clips({timeline().tracks[0].clips[0].id, take});
+        key(Qt::Key_A);
+        QTRY_COMPARE_WITH_TIMEOUT(start(), std::int64_t{0}, 60000);
+        settle();
+        selection.choose_clips({});
+        while (!(timeline() == before)) window_->document().undo();
+    }
+
     void musicIsReplacedAndAsLoud() {
         const int old = timeline().tracks[2].clips[0].id;
         const double before = loudness(track_alone(2));
