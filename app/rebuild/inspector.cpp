@@ -33,9 +33,6 @@ QString Inspector::shape() const {
     QString out =
         QString("%1|%2|%3|").arg(selection_.strip()).arg(selection_.clips().size()).arg(silences_open_);
     if (selection_.clips().size() == 1) out += QString::number(selection_.clips().front());
-    if (const Strip* strip = r.strip(selection_.strip())) {
-        for (const auto& part : strip->chain) out += QString("/%1").arg(part.id);
-    }
     for (const auto& t : r.tracks) out += "," + QString::fromStdString(t.name);
     for (const auto& b : r.buses) out += ";" + QString::fromStdString(b.name);
     return out;
@@ -51,46 +48,20 @@ void Inspector::follow() {
 
 void Inspector::refresh() {
     for (auto* section : sections_) section->refresh();
-    if (chain_ != nullptr) chain_->refresh_all();
 }
 
 void Inspector::follow_playhead(SessionFrame playhead) {
     playhead_ = playhead;
     if (strip_ != nullptr) strip_->follow_playhead(playhead);
-    if (chain_ != nullptr) chain_->follow_playhead(playhead);
     const Strip* strip = document_.timeline().strip(selection_.strip());
     if (strip == nullptr || strip->lines.empty()) return;
     refresh();
-}
-
-bool Inspector::wants_spectrum() const {
-    return chain_ != nullptr && std::ranges::any_of(chain_->parts(), &PartSection::shows_spectrum);
-}
-
-void Inspector::show_spectrum(const std::vector<float>& levels) {
-    if (chain_ == nullptr) return;
-    for (auto* part : chain_->parts()) {
-        if (part->shows_spectrum()) part->graph().show_spectrum(levels);
-    }
-}
-
-void Inspector::show_removed(int id, const std::vector<float>& levels) {
-    if (chain_ == nullptr) return;
-    for (auto* part : chain_->parts()) {
-        if (part->part() == id) part->graph().show_removed(levels);
-    }
-}
-
-void Inspector::show_reduction(const std::function<double(int)>& of) {
-    if (chain_ == nullptr) return;
-    for (auto* part : chain_->parts()) part->show_reduction(of(part->part()));
 }
 
 void Inspector::build() {
     sections_.clear();
     silences_ = nullptr;
     strip_ = nullptr;
-    chain_ = nullptr;
     int scrolled = 0;
     if (auto* area = findChild<QScrollArea*>("mix_side_area")) {
         scrolled = area->verticalScrollBar()->value();
@@ -146,24 +117,11 @@ void Inspector::add_strip_sections(QWidget* content, QVBoxLayout* column) {
     const int id = selection_.strip();
     strip_ = new StripSection(document_, id, set_value_, content);
     add(strip_, column);
-    chain_ = new ChainSection(document_, id, set_value_, hearing_, content);
-    connect(chain_, &ChainSection::look_wanted, this, &Inspector::look_wanted);
-    connect(chain_, &ChainSection::proposal_wanted, this, &Inspector::proposal_wanted);
-    connect(chain_, &ChainSection::hearing_wanted, this, &Inspector::hear);
-    add(chain_, column);
     if (document_.timeline().track(id) != nullptr) {
         add(new DuckingSection(document_, id, levels_, selection_, content), column);
         add(new LevellingSection(document_, id, levels_, levelling_, selection_, content), column);
     }
     strip_->follow_playhead(playhead_);
-    chain_->follow_playhead(playhead_);
-}
-
-void Inspector::hear(int part, Chain::Audition what) {
-    hearing_ = {part, what};
-    emit hearing_wanted(part, what);
-    built_.clear();
-    follow();
 }
 
 void Inspector::open_silences(bool open) {

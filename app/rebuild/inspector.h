@@ -8,7 +8,6 @@
 #include <functional>
 #include <vector>
 
-#include "app/rebuild/chain_section.h"
 #include "app/rebuild/section.h"
 #include "app/rebuild/silences_section.h"
 #include "app/rebuild/strip_header.h"
@@ -28,13 +27,6 @@ class Inspector : public QWidget {
     Inspector(Document& document, Selection& selection, LevelWatch& levels, SetStripValue set_value,
               QWidget* parent = nullptr);
     void follow_playhead(SessionFrame playhead);
-    // Meters of the chain's parts: reduction in dB by the part's id.
-    void show_reduction(const std::function<double(int part)>& of);
-    // Behind the strip's chain, for its graphs.
-    void show_spectrum(const std::vector<float>& levels);
-    [[nodiscard]] bool wants_spectrum() const;
-    // What a repair takes out, for its graph.
-    void show_removed(int part, const std::vector<float>& levels);
     // While they are shown.
     [[nodiscard]] std::vector<LoopRange> silences();
     [[nodiscard]] bool silences_shown() const { return silences_open_; }
@@ -42,11 +34,6 @@ class Inspector : public QWidget {
 
   signals:
     void replace_wanted(int clip);
-    void look_wanted(int track);
-    // The amount of one part from what the track plays.
-    void proposal_wanted(int track, int part);
-    // How a part is to be heard; 0: none otherwise than as its result.
-    void hearing_wanted(int part, Chain::Audition what);
     void silences_changed();
     void said(const QString& sentence, bool trouble);
 
@@ -57,7 +44,6 @@ class Inspector : public QWidget {
     void add_sections(QWidget* content, QVBoxLayout* column);
     void add_strip_sections(QWidget* content, QVBoxLayout* column);
     void add(Section* section, QVBoxLayout* column);
-    void hear(int part, Chain::Audition what);
     [[nodiscard]] QString shape() const;  // of what is shown: built anew when it changes
     Document& document_;
     Selection& selection_;
@@ -66,15 +52,13 @@ class Inspector : public QWidget {
     SilenceSettings silence_;
     LevelSettings levelling_;
     bool silences_open_ = false;
-    PartHearing hearing_;
     SessionFrame playhead_;
     QString built_;
     QVBoxLayout* outer_;
-    // Of what is shown now; the last three where there are such.
+    // Of what is shown now; the last two where there are such.
     std::vector<Section*> sections_;
     SilencesSection* silences_ = nullptr;
     StripSection* strip_ = nullptr;
-    ChainSection* chain_ = nullptr;
 };
 
 }  // namespace rivlen::app

@@ -26,7 +26,7 @@ constexpr double kReach = 10;
 }  // namespace
 
 PartGraph::PartGraph(QWidget* parent) : QWidget(parent) {
-    setFixedHeight(74);
+    setMinimumHeight(74);
     setAccessibleName(tr("Curve of the part"));
 }
 

@@ -1,7 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/rebuild/part_section.h"
 
-#include <QCheckBox>
 #include <QFileDialog>
 #include <QMenu>
 #include <algorithm>
@@ -17,8 +16,8 @@ namespace rivlen::app {
 
 namespace {
 
-constexpr double kMeterFallDb = 0.3;  // each time it is shown
-constexpr double kSmallestShownDb = 0.05;
+constexpr int kFirstColumnWidth = 268, kColumnWidth = 262;
+constexpr std::size_t kRowsAColumn = 6;
 
 }  // namespace
 
@@ -29,7 +28,7 @@ PartSection::PartSection(Document& document, int strip, std::size_t place, SetSt
       part_(document.timeline().strip(strip)->chain[place].id),
       place_(place),
       kind_(document.timeline().strip(strip)->chain[place].kind) {
-    build_head();
+    add_column(kFirstColumnWidth);
     build_acts(hearing);
     build_graph();
     build_sliders(set_value);
@@ -40,12 +39,6 @@ const Insert* PartSection::insert() const {
     if (strip == nullptr) return nullptr;
     const auto found = std::ranges::find(strip->chain, part_, &Insert::id);
     return found != strip->chain.end() ? &*found : nullptr;
-}
-
-void PartSection::edit_strip(const QString& label, const std::function<void(Strip&)>& change) {
-    document_.edit_timeline(label, {}, [&](Timeline& r) {
-        if (Strip* s = r.strip(strip_)) change(*s);
-    });
 }
 
 void PartSection::edit_part(const QString& label, const QString& key,
@@ -64,48 +57,6 @@ void PartSection::take_ready(const std::function<void(Insert&)>& change) {
 
 bool PartSection::shows_spectrum() const {
     return curve_kind(kind_) == CurveKind::Frequency || is_repair(kind_);
-}
-
-void PartSection::show_reduction(double reduction_db) {
-    reduction_db_ = std::min(reduction_db, std::min(0.0, reduction_db_ + kMeterFallDb));
-    const QString shown =
-        reduction_db_ < -kSmallestShownDb ? tr("%1 dB").arg(reduction_db_, 0, 'f', 1) : QString();
-    if (shown != meter_->text()) meter_->setText(shown);
-}
-
-void PartSection::build_head() {
-    const EffectInfo& about = info(kind_);
-    auto* on = new QCheckBox(words(about.label), this);
-    on->setObjectName(QString("part_on_%1").arg(place_));
-    on->setToolTip(words(about.sentence));
-    connect(on, &QCheckBox::clicked, this, [this](bool checked) {
-        edit_part(tr("Switch a part"), {}, [checked](Insert& p) { p.on = checked; });
-    });
-    on_refresh([this, on] {
-        if (const Insert* p = insert()) on->setChecked(p->on);
-    });
-    meter_ = new QLabel(this);
-    meter_->setFont(number_font());
-    meter_->setMinimumWidth(52);
-    meter_->setAlignment(Qt::AlignRight | Qt::AlignVCenter);
-    auto* up =
-        make_button(QChar(0x2191), QString("part_up_%1").arg(place_), tr("Earlier in the chain"), this);
-    auto* away = make_button(QChar(0x00D7), QString("part_away_%1").arg(place_), tr("Take it out"), this);
-    for (auto* b : {up, away}) b->setProperty("compact", true);
-    connect(up, &QToolButton::clicked, this, [this] {
-        edit_strip(tr("Order of the chain"), [&](Strip& s) {
-            if (place_ > 0 && place_ < s.chain.size()) std::swap(s.chain[place_], s.chain[place_ - 1]);
-        });
-    });
-    connect(away, &QToolButton::clicked, this,
-            [this] { edit_strip(tr("Take a part out"), [&](Strip& s) { remove_part(s, part_); }); });
-    auto* head = new QHBoxLayout;
-    head->setSpacing(4);
-    head->addWidget(on, 1);
-    head->addWidget(meter_);
-    head->addWidget(up);
-    head->addWidget(away);
-    column().addLayout(head);
 }
 
 void PartSection::build_acts(const PartHearing& hearing) {
@@ -184,12 +135,16 @@ void PartSection::build_graph() {
                   [&](Insert& p) { p.values[parameter] = value; });
     });
     connect(graph_, &PartGraph::released, this, [this] { document_.close_step(); });
-    column().addWidget(graph_);
+    column().addWidget(graph_, 1);
 }
 
 void PartSection::build_sliders(const SetStripValue& set_value) {
     const EffectInfo& about = info(kind_);
     for (std::size_t p = 0; p < about.parameters.size(); ++p) {
+        if (p % kRowsAColumn == 0) {
+            if (p > 0) column().addStretch(1);
+            add_column(kColumnWidth);
+        }
         const StripLane target{LaneTarget::Part, part_, static_cast<int>(p), {}};
         ParameterSlider* slider = add_slider(
             about.parameters[p], QString("part_%1_%2").arg(place_).arg(about.parameters[p].key),
@@ -206,6 +161,7 @@ void PartSection::build_sliders(const SetStripValue& set_value) {
             slider->set_faint(!here->on);
         });
     }
+    column().addStretch(1);
 }
 
 }  // namespace rivlen::app

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// One part of a chain: switched, ordered, heard, set, with its graph and meter.
+// One part of a chain, open: heard, set, with its graph on the left and its values in columns beside it.
 #pragma once
 
 #include <QLabel>
@@ -27,8 +27,6 @@ class PartSection : public Section {
     [[nodiscard]] int part() const { return part_; }
     [[nodiscard]] PartGraph& graph() { return *graph_; }
     [[nodiscard]] bool shows_spectrum() const;
-    // Reduction in dB, or what a repair does; falls back slowly.
-    void show_reduction(double reduction_db);
 
   signals:
     void hearing_wanted(int part, Chain::Audition what);
@@ -36,7 +34,6 @@ class PartSection : public Section {
     void proposal_wanted(int track, int part);
 
   private:
-    void build_head();
     void build_acts(const PartHearing& hearing);
     void build_graph();
     void build_sliders(const SetStripValue& set_value);
@@ -45,14 +42,11 @@ class PartSection : public Section {
     void take_ready(const std::function<void(Insert&)>& change);
     void take_from_file();
     [[nodiscard]] const Insert* insert() const;
-    void edit_strip(const QString& label, const std::function<void(Strip&)>& change);
     void edit_part(const QString& label, const QString& key, const std::function<void(Insert&)>& change);
     int strip_, part_;
     std::size_t place_;
     EffectType kind_;
-    QLabel* meter_ = nullptr;
     PartGraph* graph_ = nullptr;
-    double reduction_db_ = 0;
     SessionFrame playhead_;
 };
 

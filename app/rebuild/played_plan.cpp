@@ -44,7 +44,7 @@ void PlayedPlan::hear(int part, Chain::Audition what) {
     if (plan_) plan_->hear(part, what);
 }
 
-void PlayedPlan::show_levels(const std::vector<StripHeader*>& headers, Inspector& inspector) {
+void PlayedPlan::show_levels(const std::vector<StripHeader*>& headers, ChainRow& chain) {
     if (plan_) {
         const auto since_last = [](std::atomic<float>& level) {
             return level.exchange(0.0F, std::memory_order_relaxed);
@@ -53,21 +53,20 @@ void PlayedPlan::show_levels(const std::vector<StripHeader*>& headers, Inspector
             StripMeter* meter = plan_->meter(header->strip());
             if (meter != nullptr) header->show_peak(since_last(meter->peak), since_last(meter->reduction_db));
         }
-        inspector.show_reduction([&](int part) {
+        chain.show_reduction([&](int part) {
             auto* reduction = plan_->reduction(part);
             return reduction != nullptr ? static_cast<double>(since_last(*reduction)) : 0.0;
         });
     }
-    if (inspector.wants_spectrum() && ++ticks_ % kTicksBetweenSpectra == 0 && tap_->written() != tap_shown_)
-        show_spectra(inspector);
+    if (chain.wants_spectrum() && ++ticks_ % kTicksBetweenSpectra == 0 && tap_->written() != tap_shown_)
+        show_spectra(chain);
 }
 
-void PlayedPlan::show_spectra(Inspector& inspector) {
+void PlayedPlan::show_spectra(ChainRow& chain) {
     tap_shown_ = tap_->written();
     const int rate = std::max(1, document_.timeline().sample_rate);
-    inspector.show_spectrum(spectrum_of(tap_->read(), rate));
-    for (const auto& [part, tap] : removed_taps_)
-        inspector.show_removed(part, spectrum_of(tap->read(), rate));
+    chain.show_spectrum(spectrum_of(tap_->read(), rate));
+    for (const auto& [part, tap] : removed_taps_) chain.show_removed(part, spectrum_of(tap->read(), rate));
 }
 
 }  // namespace rivlen::app

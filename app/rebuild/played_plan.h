@@ -8,7 +8,7 @@
 #include <memory>
 #include <vector>
 
-#include "app/rebuild/inspector.h"
+#include "app/rebuild/chain_row.h"
 #include "app/rebuild/strip_header.h"
 #include "app/shell/document.h"
 #include "app/shell/selection.h"
@@ -31,13 +31,13 @@ class PlayedPlan : public QObject {
     void follow_selection();
     void hear(int part, Chain::Audition what);
     // What the meters and the watched spectra say since the last call.
-    void show_levels(const std::vector<StripHeader*>& headers, Inspector& inspector);
+    void show_levels(const std::vector<StripHeader*>& headers, ChainRow& chain);
 
   signals:
     void made();
 
   private:
-    void show_spectra(Inspector& inspector);
+    void show_spectra(ChainRow& chain);
     Document& document_;
     MixPlayer& player_;
     const Selection& selection_;

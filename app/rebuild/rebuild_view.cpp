@@ -38,7 +38,9 @@ RebuildView::RebuildView(Document& document, JobList& jobs, MixPlayer& player, Q
       aligning_(document, jobs, selection_),
       take_(document, selection_, player),
       writer_(document, player),
-      played_(document, player, selection_) {
+      played_(document, player, selection_),
+      setting_(
+          [this](int strip, const StripLane& target, double value) { writer_.set(strip, target, value); }) {
     setObjectName("rebuild_view");
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(0, 0, 0, 0);
@@ -48,6 +50,8 @@ RebuildView::RebuildView(Document& document, JobList& jobs, MixPlayer& player, Q
     middle->addWidget(build_tracks(), 1);
     middle->addWidget(build_side());
     column->addLayout(middle, 1);
+    chain_ = new ChainRow(document_, selection_, setting_, this);
+    column->addWidget(chain_);
     transport_ = new MixTransport(this);
     column->addWidget(transport_);
     connect(&played_, &PlayedPlan::made, this, [this] {
@@ -59,9 +63,10 @@ RebuildView::RebuildView(Document& document, JobList& jobs, MixPlayer& player, Q
         canvas_->set_preview(side_->silences());
         transport_->show_silences(side_->silences_shown());
     });
-    connect(side_, &Inspector::hearing_wanted, &played_, &PlayedPlan::hear);
-    connect(side_, &Inspector::look_wanted, this, &RebuildView::look_at);
-    connect(side_, &Inspector::proposal_wanted, this, &RebuildView::propose);
+    connect(chain_, &ChainRow::hearing_wanted, &played_, &PlayedPlan::hear);
+    connect(chain_, &ChainRow::look_wanted, this, &RebuildView::look_at);
+    connect(chain_, &ChainRow::proposal_wanted, this, &RebuildView::propose);
+    connect(chain_, &ChainRow::said, this, &RebuildView::said);
     connect(&selection_, &Selection::changed, &played_, &PlayedPlan::follow_selection);
     connect(side_, &Inspector::said, this, &RebuildView::said);
     connect(side_, &Inspector::replace_wanted, this, &RebuildView::ask_replacement);
@@ -153,10 +158,7 @@ QWidget* RebuildView::build_side() {
     column->setContentsMargins(0, 0, 0, 0);
     picture_ = new PicturePane(side);
     picture_->setFixedHeight(178);
-    side_ = new Inspector(
-        document_, selection_, levels_,
-        [this](int strip, const StripLane& target, double value) { writer_.set(strip, target, value); },
-        side);
+    side_ = new Inspector(document_, selection_, levels_, setting_, side);
     side_->setObjectName("mix_side");
     column->addWidget(picture_);
     column->addWidget(side_, 1);
@@ -352,6 +354,7 @@ void RebuildView::follow_time() {
         playhead_ = {at};
         for (auto* header : headers_) header->follow_playhead(playhead_);
         side_->follow_playhead(playhead_);
+        chain_->follow_playhead(playhead_);
     }
     transport_->show_position(r.sample_rate > 0 ? ruler_->timecode_of(at) : QString(), at);
     if (r.sample_rate > 0) {
@@ -363,7 +366,7 @@ void RebuildView::follow_time() {
     ruler_->update();
     transport_->show_playing(playing);
     if (!playing) writer_.finish();
-    played_.show_levels(headers_, *side_);
+    played_.show_levels(headers_, *chain_);
     transport_->show_loudness(player_.meters());
 }
 

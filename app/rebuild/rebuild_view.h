@@ -8,6 +8,7 @@
 #include <vector>
 
 #include "app/rebuild/aligning.h"
+#include "app/rebuild/chain_row.h"
 #include "app/rebuild/clip_acts.h"
 #include "app/rebuild/inspector.h"
 #include "app/rebuild/mix_ruler.h"
@@ -107,9 +108,11 @@ class RebuildView : public QWidget {
     TakeRecording take_;
     StripWriter writer_;
     PlayedPlan played_;
+    SetStripValue setting_;  // of controls: writes lines while playing
     TrackCanvas* canvas_ = nullptr;
     MixRuler* ruler_ = nullptr;
     Inspector* side_ = nullptr;
+    ChainRow* chain_ = nullptr;
     PicturePane* picture_ = nullptr;
     std::unique_ptr<PicturePane> window_;
     QWidget *heads_ = nullptr, *main_head_ = nullptr;

@@ -23,6 +23,20 @@ void Section::refresh() {
     for (const auto& show : refresh_) show();
 }
 
+void Section::add_column(int width) {
+    if (columns_ == nullptr) {
+        columns_ = new QHBoxLayout;
+        columns_->setSpacing(10);
+        column_->addLayout(columns_);
+    }
+    auto* holder = new QWidget(this);
+    holder->setFixedWidth(width);
+    column_ = new QVBoxLayout(holder);
+    column_->setContentsMargins(0, 0, 0, 0);
+    column_->setSpacing(4);
+    columns_->addWidget(holder);
+}
+
 void Section::add_heading(const QString& text) {
     auto* label = new QLabel(text, this);
     QFont font = label->font();

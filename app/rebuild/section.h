@@ -27,6 +27,8 @@ class Section : public QWidget {
 
   protected:
     [[nodiscard]] QVBoxLayout& column() const { return *column_; }
+    // What is added from now on goes into a further column beside the last one, so wide.
+    void add_column(int width);
     void add_heading(const QString& text);
     QHBoxLayout* add_row(std::initializer_list<QWidget*> widgets);
     ParameterSlider* add_slider(const ParameterInfo& info, const QString& name,
@@ -37,6 +39,7 @@ class Section : public QWidget {
 
   private:
     QVBoxLayout* column_;
+    QHBoxLayout* columns_ = nullptr;  // once there are several
     std::vector<std::function<void()>> refresh_;
 };
 

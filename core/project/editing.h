@@ -107,6 +107,8 @@ bool cross_fade(Timeline& timeline, int earlier, int later, std::int64_t frames,
 bool cross_fade_to_next(Timeline& timeline, std::span<const int> clips, const MediaLength& length);
 // Mutes them all when one of them sounds, else lets them all sound.
 void toggle_mute(Timeline& timeline, std::span<const int> clips);
+// Puts a part at a place in its chain, 0 the first; beyond the ends it goes to them.
+void move_part(Strip& strip, int part, int place);
 // Takes a part out of a chain, with its lines.
 void remove_part(Strip& strip, int part);
 // Parts in place of the chain of a track or bus, with ids of their own; lines of the old ones go.

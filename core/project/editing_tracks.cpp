@@ -103,6 +103,15 @@ int place_clip(Timeline& timeline, const Placement& placement, ClipSource clip_s
     return editing::put(timeline, *timeline.track(track_id), placement, clip_source, 0).id;
 }
 
+void move_part(Strip& strip, int part, int place) {
+    const auto here = std::ranges::find(strip.chain, part, &Insert::id);
+    if (here == strip.chain.end()) return;
+    Insert moved = *here;
+    strip.chain.erase(here);
+    const auto to = std::clamp<std::ptrdiff_t>(place, 0, std::ssize(strip.chain));
+    strip.chain.insert(strip.chain.begin() + to, std::move(moved));
+}
+
 void remove_part(Strip& strip, int part) {
     std::erase_if(strip.chain, [part](const Insert& p) { return p.id == part; });
     std::erase_if(strip.lines, [part](const StripLane& line) {

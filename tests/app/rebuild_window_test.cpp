@@ -13,6 +13,7 @@
 #include <QMimeData>
 #include <QPlainTextEdit>
 #include <QPushButton>
+#include <QRegularExpression>
 #include <QScrollArea>
 #include <QSignalSpy>
 #include <QStandardPaths>
@@ -302,7 +303,7 @@ class RebuildWindowTest : public QObject {
         auto* graph = find<PartGraph>("part_graph_4");
         const QPoint from = graph->point_of(2).toPoint();
         const int before = window_->document().history().position();
-        drag(*graph, from, from + QPoint(20, -20));
+        drag(*graph, from, from + QPoint(20, -40));
         const Insert& equaliser = timeline().tracks[1].strip.chain.back();
         QVERIFY(equaliser[parameter::eq_hz(2)] > 1300 && equaliser[parameter::eq_gain_db(2)] > 5);
         QCOMPARE(window_->document().history().position(), before + 1);  // one drag, one step
@@ -322,6 +323,27 @@ class RebuildWindowTest : public QObject {
                  Chain::Audition::Result);
         click("part_away_3");
         QCOMPARE(timeline().tracks[1].strip.chain.size(), std::size_t{4});
+        // One is open, and one only; a tile that is dragged behind the last goes there, and back by keys.
+        QCOMPARE(std::ranges::count_if(window_->findChildren<PartGraph*>(), &QWidget::isVisible), 1);
+        const auto order = [&] {
+            std::vector<int> ids;
+            for (const auto& part : timeline().tracks[1].strip.chain) ids.push_back(part.id);
+            return ids;
+        };
+        const auto before_drag = order();
+        auto* first = find<PartTile>("part_tile_0");
+        const QPoint behind =
+            first->mapFromGlobal(find<PartTile>("part_tile_3")->mapToGlobal(QPoint(100, 20)));
+        drag(*first, {4, 60}, behind);
+        QCOMPARE(order(), (std::vector<int>{before_drag[1], before_drag[2], before_drag[3], before_drag[0]}));
+        for (const char* place : {"part_tile_3", "part_tile_2", "part_tile_1"}) {
+            auto* tile = find<PartTile>(place);
+            tile->setFocus();
+            QTest::keyClick(tile, Qt::Key_Left, Qt::ControlModifier);
+        }
+        QCOMPARE(order(), before_drag);
+        QTest::keyClick(find<PartTile>("part_tile_2"), Qt::Key_Return);
+        QVERIFY(find<PartGraph>("part_graph_2") != nullptr);
         keep();
     }
 
@@ -677,6 +699,7 @@ class RebuildWindowTest : public QObject {
         click("part_removed_3");
         QCOMPARE(window_->rebuild_view().plan()->heard_as(part), Chain::Audition::Result);
         // Ready values.
+        open_part_of("part_presets_menu_3");
         for (auto* action : find<QMenu>("part_presets_menu_3")->actions()) {
             if (action->text() == "Mains, 60 Hz") action->trigger();
         }
@@ -713,8 +736,24 @@ class RebuildWindowTest : public QObject {
         }
         return all.isEmpty() ? nullptr : all.front();
     }
-    void click(const char* name) { QTest::mouseClick(find<QToolButton>(name), Qt::LeftButton); }
+    void click(const char* name) {
+        open_part_of(name);
+        QTest::mouseClick(find<QToolButton>(name), Qt::LeftButton);
+    }
+    // The values, the graph and what is heard of a part are there once its tile was clicked:
+    // "part_3_frequency", "part_propose_3".
+    void open_part_of(const QString& control) {
+        static const QRegularExpression of_value("^part_(\\d+)_"),
+            of_act("^part_(?:original|removed|propose|presets|graph)_(?:menu_)?(\\d+)$");
+        for (const auto& pattern : {of_value, of_act}) {
+            const auto match = pattern.match(control);
+            if (match.hasMatch())
+                QTest::mouseClick(find<PartTile>(("part_tile_" + match.captured(1)).toUtf8().constData()),
+                                  Qt::LeftButton, {}, {4, 60});
+        }
+    }
     void type(const char* slider, double value) {
+        open_part_of(slider);
         auto* number = find<ParameterSlider>(slider)->findChild<QDoubleSpinBox*>();
         number->setFocus();
         number->selectAll();
