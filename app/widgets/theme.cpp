@@ -60,6 +60,7 @@ void apply_theme(QApplication& application) {
         QToolButton:checked { background: %5; color: %6; border-color: %5; }
         QToolButton[compact="true"] { padding: 1px; }
         QToolButton[drawn="true"]:checked { background: %1; color: %5; }
+        QToolButton[popupMode="2"] { padding-right: 16px; }
         QFrame[tile="true"] { background: %6; border: 1px solid %2; border-radius: 2px; }
         QFrame[tile="true"]:focus { border-color: %4; } QFrame[tile="true"][open="true"] { border-color: %5; }
         QToolButton:disabled, QPushButton:disabled { color: #777b7c; border-color: #2b3035; }

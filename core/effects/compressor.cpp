@@ -12,7 +12,13 @@ namespace rivlen {
 namespace {
 constexpr double kMarginDb = 0.01;   // so that rounding decides nothing
 constexpr double kNothingDb = 1e-9;  // of reduction
+constexpr double kLevelSeconds = 0.01;
 }  // namespace
+
+Compressor::Compressor(int sample_rate)
+    : sample_rate_(sample_rate), level_(static_cast<std::size_t>(std::lround(kLevelSeconds * sample_rate))) {
+    level_.reset(0.0F);
+}
 
 double Compressor::static_db(const ParameterBlock<EffectType::Compressor>& v, double in_db) {
     const double threshold = v[parameter::kThresholdDb];
@@ -27,6 +33,7 @@ double Compressor::static_db(const ParameterBlock<EffectType::Compressor>& v, do
 
 void Compressor::reset() {
     for (auto& filter : side_) filter.reset();
+    level_.reset(0.0F);
     reduction_.reset();
     lowest_db_ = 0;
 }
@@ -51,6 +58,7 @@ void Compressor::process(StereoBlock block) {
         float level = 0;
         for (std::size_t c = 0; c < kMixChannels; ++c)
             level = std::max(level, std::abs(filtered ? side_[c].step(block[c][i]) : block[c][i]));
+        level = level_.step(level);
         // Levels in dB cost most of the time: they are asked for only where something is done.
         double wanted = 0;
         if (level > quiet_) {

@@ -5,6 +5,7 @@
 
 #include "core/dsp/biquad.h"
 #include "core/dsp/envelope.h"
+#include "core/dsp/running_extreme.h"
 #include "core/effects/processor.h"
 
 namespace rivlen {
@@ -12,10 +13,12 @@ namespace rivlen {
 // Feed-forward, with the gain worked out in dB and smoothed there, attack and release in one smoother:
 // Giannoulis, Massberg, Reiss, "Digital Dynamic Range Compressor Design - A Tutorial and Analysis", J. Audio
 // Eng. Soc. 60(6), 2012, eqs. 4 and 16. Both channels get the gain of the louder one. The side chain is
-// high-passed (12 dB per octave) from "listen from" on.
+// high-passed (12 dB per octave) from "listen from" on. The level is the highest of the last 10 ms, which is
+// half a wave of 50 Hz: the gain stands still under the waves of a steady low voice instead of bending them,
+// and releasing begins 10 ms late.
 class Compressor : public Processor {
   public:
-    explicit Compressor(int sample_rate) : sample_rate_(sample_rate) {}
+    explicit Compressor(int sample_rate);
     void reset() override;
     void set(std::span<const double> values) override;
     void process(StereoBlock block) override;
@@ -27,6 +30,7 @@ class Compressor : public Processor {
     double sample_rate_;
     ParameterBlock<EffectType::Compressor> values_;
     std::array<BiquadFilter, kMixChannels> side_;
+    RunningMaximum level_;
     AttackRelease reduction_;  // in dB, 0 or more
     double lowest_db_ = 0;
     float make_up_ = 1;

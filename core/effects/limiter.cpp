@@ -16,9 +16,10 @@ constexpr std::size_t kTaps = PeakInterpolator::kTaps;
 }  // namespace
 
 Limiter::Limiter(int sample_rate)
-    : sample_rate_(sample_rate), look_(static_cast<std::size_t>(std::lround(kLookSeconds * sample_rate))) {
+    : sample_rate_(sample_rate),
+      look_(static_cast<std::size_t>(std::lround(kLookSeconds * sample_rate))),
+      lowest_gain_(look_ + 2) {
     for (auto& channel : line_) channel.assign(2 * (look_ + kTaps), 0.0F);
-    minima_.resize(look_ + 4);
     mean_.resize(look_);
     reset();
 }
@@ -32,8 +33,8 @@ void Limiter::reset() {
     for (auto& channel : line_) std::ranges::fill(channel, 0.0F);
     std::ranges::fill(mean_, 1.0F);
     sum_ = static_cast<double>(look_);
-    at_ = mean_at_ = minima_first_ = minima_count_ = 0;
-    clock_ = 0;
+    at_ = mean_at_ = 0;
+    lowest_gain_.reset(1.0F);
     soft_ = idle_ = 0;
     held_ = lowest_ = 1;
 }
@@ -52,26 +53,11 @@ float Limiter::needed(float peak) {
     // Nothing has been held down for so long that nothing is left to come back.
     idle_ = wanted == 1.0F && held_ == 1.0F ? idle_ + 1 : 0;
     if (idle_ > 2 * look_ + 2) {
-        minima_first_ = 0;
-        minima_count_ = 1;
-        minima_[0] = {clock_++, 1.0F};
+        lowest_gain_.reset(1.0F);
         sum_ = static_cast<double>(look_);
         return 1.0F;
     }
-    const std::size_t ring = minima_.size();
-    const auto place = [this, ring](std::size_t nth) {  // a division a sample would cost more than the rest
-        const std::size_t at = minima_first_ + nth;
-        return at < ring ? at : at - ring;
-    };
-    while (minima_count_ > 0 && minima_[place(minima_count_ - 1)].second >= wanted) --minima_count_;
-    minima_[place(minima_count_)] = {clock_, wanted};
-    ++minima_count_;
-    while (minima_[minima_first_].first < clock_ - static_cast<std::int64_t>(look_) - 1) {
-        minima_first_ = place(1);
-        --minima_count_;
-    }
-    ++clock_;
-    const float lowest = minima_[minima_first_].second;
+    const float lowest = lowest_gain_.step(wanted);
     held_ = lowest < held_ ? lowest : held_ + back_ * (lowest - held_);
     if (held_ > 0.999999F && lowest == 1.0F) held_ = 1.0F;
     sum_ += static_cast<double>(held_) - static_cast<double>(mean_[mean_at_]);

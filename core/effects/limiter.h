@@ -5,6 +5,7 @@
 #include <array>
 #include <vector>
 
+#include "core/dsp/running_extreme.h"
 #include "core/dsp/true_peak.h"
 #include "core/effects/processor.h"
 
@@ -35,9 +36,7 @@ class Limiter : public Processor {
     std::size_t idle_ = 0;                               // for how many samples nothing was held down
     std::array<std::vector<float>, kMixChannels> line_;  // what is delayed, twice, so that reads need no wrap
     std::size_t at_ = 0;                                 // next to write in line_
-    std::vector<std::pair<std::int64_t, float>> minima_;  // ring: rising gains within the look-ahead
-    std::size_t minima_first_ = 0, minima_count_ = 0;
-    std::int64_t clock_ = 0;
+    RunningMinimum lowest_gain_;
     float held_ = 1;
     std::vector<float> mean_;  // ring of held gains
     std::size_t mean_at_ = 0;

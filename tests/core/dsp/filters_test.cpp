@@ -2,6 +2,14 @@
 // Filters, envelopes and glides against what theory says of them.
 #include <gtest/gtest.h>
 
+#include <vector>
+
+#include <algorithm>
+
+#include <span>
+
+#include <random>
+
 #include <cmath>
 #include <numbers>
 
@@ -13,6 +21,7 @@
 #include "core/dsp/hann.h"
 #include "core/dsp/interleave.h"
 #include "core/dsp/quantile.h"
+#include "core/dsp/running_extreme.h"
 #include "tests/support/fixtures.h"
 
 namespace rivlen {
@@ -190,6 +199,24 @@ TEST(Decibels, GoBothWaysAndEndSomewhere) {
     double sum = 0;
     for (const float v : x) sum += static_cast<double>(v) * static_cast<double>(v);
     EXPECT_NEAR(energy_of(x), sum, 1e-9);
+}
+
+// Against looking at every window anew.
+TEST(RunningExtremes, AreThoseOfTheWindow) {
+    std::mt19937 random(8);
+    for (const std::size_t window : {1UL, 2UL, 7UL, 50UL}) {
+        RunningMaximum highest(window);
+        RunningMinimum lowest(window);
+        highest.reset(0);
+        lowest.reset(0);
+        std::vector<float> seen(window, 0.0F);
+        for (int i = 0; i < 2000; ++i) {
+            seen.push_back(static_cast<float>(static_cast<int>(random() % 200) - 100));
+            const auto last = std::span(seen).last(window);
+            ASSERT_EQ(highest.step(seen.back()), *std::ranges::max_element(last)) << window;
+            ASSERT_EQ(lowest.step(seen.back()), *std::ranges::min_element(last)) << window;
+        }
+    }
 }
 
 }  // namespace
