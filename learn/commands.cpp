@@ -341,6 +341,8 @@ void add_teach(CLI::App& app, Status& status) {
     command->add_option("--steps", options->steps, "Of learning; each number is tried");
     command->add_option("--rate", options->rate, "Learning rate");
     command->add_option("--per-kind", options->per_kind, "Recordings of each kind at most");
+    command->add_option("--only", options->only,
+                        "Names of recordings, to go on with a study that was broken off");
     command->add_option("--workers", options->workers, "Threads");
     command->add_flag("--choose", options->choose, "By the pool that measures are chosen by");
     command->callback([options, &status] { status = study_teaching(*options); });

@@ -250,6 +250,9 @@ Status study_teaching(const TeachStudyOptions& options) {
             const int number = kind.lesson == Stem::Dialogue ? 500 + n : n;
             const Case c = case_of(kind, number, material.make(kind, number));
             if (!sounds(c)) continue;
+            const auto& only = options.only;
+            const auto name = fmt::format("{} {}", kind.mix, number);
+            if (!only.empty() && std::ranges::find(only, name) == only.end()) continue;
             for (const int steps : options.steps) {
                 if (auto status = study.run(c, steps); !status) return status;
             }

@@ -17,7 +17,8 @@ struct TeachStudyOptions {
     std::filesystem::path others;  // empty: what comes with the program
     std::vector<int> steps = {180, 540};
     double rate = 5e-4;
-    int per_kind = 0;     // recordings at most; 0: as many as docs/teaching.md has
+    int per_kind = 0;               // recordings at most; 0: as many as docs/teaching.md has
+    std::vector<std::string> only;  // names of recordings; none: all
     bool choose = false;  // by the pool that measures are chosen by, not the one that figures are told by
     int workers = 2;
     std::function<void(const std::string&)> log;

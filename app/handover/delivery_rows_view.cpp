@@ -31,7 +31,7 @@ enum Column {
     kPeak,
     kColumns
 };
-constexpr std::array<int, 5> kRates = {0, 44100, 48000, 96000, 192000};
+constexpr std::array<int, 7> kRates = {0, 44100, 48000, 88200, 96000, 176400, 192000};
 constexpr std::array<Depth, 3> kDepths = {Depth::Pcm16, Depth::Pcm24, Depth::Float32};
 
 QTableWidgetItem* fixed(const QString& label) {

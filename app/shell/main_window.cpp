@@ -16,6 +16,7 @@
 #include <QSettings>
 #include <QVBoxLayout>
 
+#include "app/shell/guide_dialog.h"
 #include "app/shell/space_dialog.h"
 #include "app/widgets/controls.h"
 #include "app/widgets/text.h"
@@ -178,7 +179,8 @@ ActionMenu MainWindow::view_menu() {
 
 ActionMenu MainWindow::help_menu() {
     return {tr("Help"),
-            {{{"show_keys", tr("Keys"), {QKeySequence("F1")}, [this] { show_keys(); }},
+            {{{"show_guide", tr("Guide"), {QKeySequence("F1")}, [this] { show_guide(); }},
+              {"show_keys", tr("Keys"), {QKeySequence("Shift+F1")}, [this] { show_keys(); }},
               {"about", tr("About Rivlen"), {}, [this] { show_about(); }}}}};
 }
 
@@ -219,6 +221,13 @@ void MainWindow::show_keys() {
         grid->addWidget(label, i % rows, i / rows * 2 + 1);
     }
     dialog->show();
+}
+
+void MainWindow::show_guide() {
+    if (bring_to_front(*this, "guide")) return;
+    auto* guide = new GuideDialog(this);
+    guide->setAttribute(Qt::WA_DeleteOnClose);
+    guide->show();
 }
 
 void MainWindow::show_about() {

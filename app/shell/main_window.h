@@ -68,6 +68,7 @@ class MainWindow : public QMainWindow {
     void remember(const std::filesystem::path& path);
     void fill_recent(QMenu& menu);
     void show_keys();
+    void show_guide();
     void show_about();
 
     JobList jobs_;

@@ -132,7 +132,7 @@ struct Bus {
     bool operator==(const Bus&) const = default;
 };
 
-inline constexpr std::array<int, 3> kSessionRates = {44100, 48000, 96000};
+inline constexpr std::array<int, 6> kSessionRates = {44100, 48000, 88200, 96000, 176400, 192000};
 
 // Short enough that no consonant goes under, long enough that no cut is heard: common practice, no source.
 inline constexpr double kJointFadeMs = 10, kEdgeFadeMs = 5, kLongestJointFadeMs = 200;

@@ -8,7 +8,6 @@
 #include <QButtonGroup>
 #include <QComboBox>
 #include <QLineEdit>
-#include <QStandardPaths>
 #include <QToolButton>
 #include <QtTest>
 #include <cmath>
@@ -16,8 +15,8 @@
 #include "app/shell/main_window.h"
 #include "app/widgets/parameter_slider.h"
 #include "app/widgets/theme.h"
-#include "core/base/output_file.h"
 #include "core/project/editing.h"
+#include "tests/app/window_setup.h"
 #include "tests/support/fixtures.h"
 
 namespace rivlen::app {
@@ -26,12 +25,8 @@ class AccessibilityTest : public QObject {
     Q_OBJECT
   private slots:
     void initTestCase() {
-        QStandardPaths::setTestModeEnabled(true);
-        qputenv("RIVLEN_ENGINE", RIVLEN_BAND_ENGINE_FILE);
-        qputenv("RIVLEN_MODEL", (scratch_ / "model").c_str());
-        QVERIFY(write_text_file(scratch_ / "model", "of the engine for tests").ok());
+        use_engine_for_tests(scratch_);
         test::write_wav(scratch_ / "yard.wav", {test::noise(std::size_t{6} * 48000, 5)}, 48000);
-        apply_theme(*qApp);
         window_ = std::make_unique<MainWindow>(scratch_ / "work");
         window_->resize(1280, 800);
         window_->show();

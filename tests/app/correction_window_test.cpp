@@ -3,17 +3,15 @@
 // kept.
 #include <QCheckBox>
 #include <QListWidget>
-#include <QStandardPaths>
 #include <QToolButton>
 #include <QtTest>
 
 #include "app/separate/region_editor.h"
 #include "app/shell/main_window.h"
-#include "app/widgets/theme.h"
-#include "core/base/output_file.h"
 #include "core/dsp/decibels.h"
 #include "core/separation/band_powers.h"
 #include "core/separation/shaper.h"
+#include "tests/app/window_setup.h"
 #include "tests/support/fixtures.h"
 
 namespace rivlen::app {
@@ -22,10 +20,7 @@ class CorrectionWindowTest : public QObject {
     Q_OBJECT
   private slots:
     void initTestCase() {
-        QStandardPaths::setTestModeEnabled(true);
-        qputenv("RIVLEN_ENGINE", RIVLEN_BAND_ENGINE_FILE);
-        qputenv("RIVLEN_MODEL", (scratch_ / "model").c_str());
-        QVERIFY(write_text_file(scratch_ / "model", "of the engine for tests").ok());
+        use_engine_for_tests(scratch_);
         // Soft noise with a bang of a low tone every two seconds.
         auto sound = test::noise(static_cast<std::size_t>(10 * kRate), 5);
         for (float& x : sound) x *= 0.02F;
@@ -37,7 +32,6 @@ class CorrectionWindowTest : public QObject {
             }
         }
         test::write_wav(scratch_ / "yard.wav", {sound}, kRate);
-        apply_theme(*qApp);
     }
     void init() {
         window_ = std::make_unique<MainWindow>(scratch_ / "work");

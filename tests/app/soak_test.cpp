@@ -10,7 +10,6 @@
 #include <QApplication>
 #include <QDir>
 #include <QMenu>
-#include <QStandardPaths>
 #include <QWheelEvent>
 #include <QtTest>
 #include <chrono>
@@ -19,10 +18,9 @@
 #include <sstream>
 
 #include "app/shell/main_window.h"
-#include "app/widgets/theme.h"
 #include "core/base/hash.h"
 #include "core/base/heap.h"
-#include "core/base/output_file.h"
+#include "tests/app/window_setup.h"
 #include "tests/support/fixtures.h"
 
 namespace rivlen::app {
@@ -59,13 +57,9 @@ class SoakTest : public QObject {
   private slots:
     void initTestCase() {
         keep_heap_small();
-        QStandardPaths::setTestModeEnabled(true);
-        qputenv("RIVLEN_ENGINE", RIVLEN_BAND_ENGINE_FILE);
-        qputenv("RIVLEN_MODEL", (scratch_ / "model").c_str());
-        QVERIFY(write_text_file(scratch_ / "model", "of the engine for tests").ok());
+        use_engine_for_tests(scratch_);
         test::write_wav(scratch_ / "one.wav", {test::noise(48000 * 6, 1), test::noise(48000 * 6, 2)}, 48000);
         test::write_wav(scratch_ / "two.wav", {test::noise(44100 * 3, 3)}, 44100);
-        apply_theme(*qApp);
         if (qEnvironmentVariableIsSet("RIVLEN_SOAK_JOURNAL"))
             journal_.open(qEnvironmentVariable("RIVLEN_SOAK_JOURNAL").toStdString());
         const QByteArray work = qgetenv("RIVLEN_SOAK_WORK");

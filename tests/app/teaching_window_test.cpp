@@ -4,13 +4,11 @@
 #include <QComboBox>
 #include <QLabel>
 #include <QListWidget>
-#include <QStandardPaths>
 #include <QToolButton>
 #include <QtTest>
 
 #include "app/shell/main_window.h"
-#include "app/widgets/theme.h"
-#include "core/base/output_file.h"
+#include "tests/app/window_setup.h"
 #include "tests/support/fixtures.h"
 
 namespace rivlen::app {
@@ -19,14 +17,10 @@ class TeachingWindowTest : public QObject {
     Q_OBJECT
   private slots:
     void initTestCase() {
-        QStandardPaths::setTestModeEnabled(true);
-        qputenv("RIVLEN_ENGINE", RIVLEN_BAND_ENGINE_FILE);
-        qputenv("RIVLEN_MODEL", (scratch_ / "model").c_str());
+        use_engine_for_tests(scratch_);
         qputenv("RIVLEN_TEACHING", (scratch_ / "other").c_str());
         test::make_other_sound(scratch_ / "other");
-        QVERIFY(write_text_file(scratch_ / "model", "of the engine for tests").ok());
         test::write_wav(scratch_ / "yard.wav", {test::noise(static_cast<std::size_t>(12 * kRate), 5)}, kRate);
-        apply_theme(*qApp);
     }
     void init() {
         window_ = std::make_unique<MainWindow>(scratch_ / "work");

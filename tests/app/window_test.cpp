@@ -6,16 +6,21 @@
 #include <QDialog>
 #include <QDropEvent>
 #include <QLabel>
+#include <QLineEdit>
 #include <QListWidget>
 #include <QMenu>
 #include <QMenuBar>
 #include <QMimeData>
+#include <QRegularExpression>
 #include <QSignalSpy>
 #include <QStandardPaths>
 #include <QTableWidget>
+#include <QTextBlock>
+#include <QTextBrowser>
 #include <QToolButton>
 #include <QtTest>
 #include <fstream>
+#include <iterator>
 
 #include "app/separate/region_editor.h"
 #include "app/separate/setting_line_editor.h"
@@ -667,11 +672,62 @@ class WindowTest : public QObject {
             if (button->objectName().startsWith("qt_")) continue;
             QVERIFY2(!button->accessibleName().isEmpty(), qPrintable(button->objectName() + button->text()));
         }
-        QTest::keyClick(window_.get(), Qt::Key_F1);
+        QTest::keyClick(window_.get(), Qt::Key_F1, Qt::ShiftModifier);
         auto* keys = window_->findChild<QDialog*>("keys");
         QVERIFY(keys != nullptr);
         QVERIFY(keys->findChildren<QLabel*>().size() > 40);
         keys->close();
+    }
+
+    void theGuideIsSearched() {
+        QTest::keyClick(window_.get(), Qt::Key_F1);
+        auto* guide = window_->findChild<QDialog*>("guide");
+        QVERIFY(guide != nullptr);
+        auto* parts = guide->findChild<QListWidget*>("guide_parts");
+        auto* page = guide->findChild<QTextBrowser*>("guide_page");
+        auto* search = guide->findChild<QLineEdit*>("guide_search");
+        QVERIFY(parts->count() > 25);
+        const int all = parts->count();
+        QTest::keyClicks(search, "room TONE");
+        QVERIFY(parts->count() >= 3 && parts->count() < all);
+        QVERIFY(!page->extraSelections().isEmpty());
+        const auto at = page->textCursor().block().text();
+        QCOMPARE(at, parts->item(0)->text());  // the first that holds both words is shown
+        QTest::keyClicks(search, " no such words");
+        QCOMPARE(parts->count(), 0);
+        search->clear();
+        QCOMPARE(parts->count(), all);
+        QVERIFY(!page->document()
+                     ->resource(QTextDocument::ImageResource, QUrl("screenshots/rebuild.png"))
+                     .isNull());
+        guide->close();
+    }
+
+    // No key that the guide names is missing, and the troubles that it tells of are twenty or more.
+    void theGuideNamesKeysThatAreThere() {
+        QSet<QString> keys;
+        const View before = window_->view();
+        for (std::size_t v = 0; v < kViews; ++v) {
+            window_->show_view(static_cast<View>(v));
+            for (const auto* action : window_->findChildren<QAction*>()) {
+                for (const auto& key : action->shortcuts()) keys << key.toString(QKeySequence::PortableText);
+            }
+        }
+        window_->show_view(before);
+        std::ifstream file(fs::path(RIVLEN_ROOT) / "docs/guide.md");
+        const std::string words((std::istreambuf_iterator<char>(file)), {});
+        const QString guide = QString::fromStdString(words);
+        static const QRegularExpression key(
+            "`((?:Ctrl\\+|Shift\\+|Alt\\+)*(?:[A-Z0-9\\[\\],.]|F\\d|Up|Down|Left|Right|Space|"
+            "Delete|Return))`");
+        int named = 0;
+        for (auto match = key.globalMatch(guide); match.hasNext(); ++named) {
+            const QString name = match.next().captured(1);
+            QVERIFY2(keys.contains(QKeySequence(name).toString(QKeySequence::PortableText)),
+                     qPrintable(name));
+        }
+        QVERIFY(named > 50);
+        QVERIFY(guide.mid(guide.indexOf("What do I do when")).count("\n## ") >= 20);
     }
 
     // A recording of which the quick model gets three things wrong (demo/make_loft.py): a ventilator's tone

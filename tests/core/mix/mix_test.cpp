@@ -345,6 +345,37 @@ TEST(Mix, OfflineEqualsRealTime) {
     EXPECT_GT(player.meters().momentary_lufs, -60);
 }
 
+// A recording at any rate that a session can have decides the session's, and its stems add up to it.
+TEST(Mix, StemsAddUpAtEverySessionRate) {
+    for (const int rate : kSessionRates) {
+        const Scratch scratch;
+        auto source = std::make_shared<const Source>(test::noise_source(scratch, rate, 2, 0.5));
+        auto map = std::make_shared<const MaskMap>(test::random_map(scratch, *source));
+        Session session;
+        adopt_recording(session.timeline, rate, {});
+        ASSERT_EQ(session.timeline.sample_rate, rate);
+        session.items.push_back({"talk", "", {}, {}, true});
+        const auto frames = static_cast<std::int64_t>(source->frames());
+        place_stems(session.timeline, {"talk", 0, frames, true, false, ""});
+        const auto again = session_from_json(session_to_json(session), "/");
+        ASSERT_TRUE(again);
+        EXPECT_EQ(again->timeline.sample_rate, rate);
+        std::vector<float> original(source->frames());
+        source->read(0, 0, original);
+        double worst = 0;
+        const auto plan =
+            std::make_shared<const MixPlan>(session, MixMediaSet{{"talk", {source, map, rate}}});
+        const Status status = render_mix(plan, 0, frames, {}, [&](std::int64_t first, auto block) {
+            for (std::size_t i = 0; i < block[0].size(); ++i)
+                worst = std::max(worst, std::abs(static_cast<double>(
+                                            block[0][i] - original[static_cast<std::size_t>(first) + i])));
+            return Status{};
+        });
+        ASSERT_TRUE(status.ok());
+        EXPECT_LT(worst, 1e-5) << rate;
+    }
+}
+
 // What is played becomes shorter than where it plays: it stops, instead of standing there as if it played.
 TEST(Mix, PlayingStopsWhenTheEndComesBeforeThePlayhead) {
     Material m;
