@@ -342,8 +342,8 @@ void RebuildView::show_picture(std::int64_t frame) {
         } else {
             pane->set_picture({});
         }
-        pane->setVisible(true);
     }
+    picture_->setVisible(!r.picture.empty());  // else its place is the column's
 }
 
 void RebuildView::follow_time() {
