@@ -128,6 +128,44 @@ BENCHMARK(shape_with_corrections)
     ->Arg(1000)
     ->Unit(benchmark::kMillisecond);
 
+// One more stroke beside so many corrections of five minutes, until the first block with it is shaped where
+// the playhead is. What the player had ready is dropped then, so this is how late a stroke is heard, but for
+// the device's own buffer.
+void a_stroke_is_heard(benchmark::State& state) {
+    const test::Scratch scratch;
+    const auto source = test::noise_source(scratch, 48000, 2, 300.0);
+    const auto plain = test::random_map(scratch, source);
+    auto corrections = many_corrections(state.range(0), source.seconds());
+    normalise(corrections);
+    const auto before = PreparedCorrections::prepare(corrections, source, plain);
+    if (!before) return state.SkipWithError("cannot prepare the corrections");
+    Correction stroke;
+    stroke.act = state.range(1) != 0 ? CorrectionAct::Fill : CorrectionAct::Give;
+    stroke.region.points = {{150.0, 100}, {150.2, 8000}};
+    corrections.push_back(stroke);
+    normalise(corrections);
+    const std::array<MaskWeights, 1> weight_sets = {kept_weights(ShapeSettings{})};
+    const auto weights_at = [&](std::int64_t) { return std::span<const MaskWeights>(weight_sets); };
+    for (auto _ : state) {
+        auto prepared = PreparedCorrections::prepare(corrections, source, plain, {}, before->get());
+        if (!prepared) return state.SkipWithError("cannot prepare the stroke");
+        const MaskMap map = plain.corrected(std::move(*prepared));
+        Shaper shaper(source, map, 1);
+        AudioBlock block(48000, 2, static_cast<std::size_t>(shaper.hop()));
+        const std::array<std::span<float>, 2> channels = {block[0], block[1]};
+        const std::array<std::span<const std::span<float>>, 1> outputs = {channels};
+        shaper.seek(std::int64_t{150} * 48000);
+        shaper.next(std::cref(weights_at), outputs);
+        benchmark::DoNotOptimize(block[0][0]);
+    }
+}
+BENCHMARK(a_stroke_is_heard)
+    ->ArgNames({"corrections", "fill"})
+    ->Args({0, 0})
+    ->Args({1000, 0})
+    ->Args({1000, 1})
+    ->Unit(benchmark::kMillisecond);
+
 // An hour with corrections in the window: making them ready (one in fifty is a fill), drawing all of it, and
 // drawing the ten seconds that scrolling brings.
 void hour_with_corrections(benchmark::State& state) {

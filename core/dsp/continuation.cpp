@@ -2,9 +2,11 @@
 #include "core/dsp/continuation.h"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <numbers>
 
+#include "core/base/vector_code.h"
 #include "core/dsp/decibels.h"
 #include "core/dsp/quantile.h"
 
@@ -14,16 +16,57 @@ namespace {
 
 constexpr std::size_t kErrorBlock = 256;  // samples whose level is looked at together
 
-// e[n] from sample `order` on.
-std::vector<float> prediction_error(std::span<const float> signal, std::span<const double> a) {
-    const std::size_t order = a.size() - 1;
-    std::vector<float> error(signal.size() - order);
-    for (std::size_t n = order; n < signal.size(); ++n) {
-        double sum = 0.0;
-        for (std::size_t i = 0; i <= order; ++i) sum += a[i] * static_cast<double>(signal[n - i]);
-        error[n - order] = static_cast<float>(sum);
+// Sums may be added up in any order, or they could not be vectors.
+#define RIVLEN_ANY_ORDER __attribute__((optimize("associative-math", "no-signed-zeros", "no-trapping-math")))
+
+RIVLEN_VECTOR_CODE RIVLEN_ANY_ORDER double dot(const double* __restrict x, const double* __restrict y,
+                                               std::size_t count) {
+    double sum = 0.0;
+    for (std::size_t n = 0; n < count; ++n) sum += x[n] * y[n];
+    return sum;
+}
+
+struct PairSums {
+    double products = 0, powers = 0;
+};
+
+RIVLEN_VECTOR_CODE RIVLEN_ANY_ORDER void add_pairs(const double* __restrict x, const double* __restrict y,
+                                                   std::size_t count, PairSums& into) {
+    double products = 0.0, powers = 0.0;
+    for (std::size_t n = 0; n < count; ++n) {
+        products += x[n] * y[n];
+        powers += x[n] * x[n] + y[n] * y[n];
     }
-    return error;
+    into.products += products;
+    into.powers += powers;
+}
+
+RIVLEN_VECTOR_CODE void reflect(double* __restrict forward, double* __restrict backward, double reflection,
+                                std::size_t count) {
+    for (std::size_t n = 0; n < count; ++n) {
+        const double f = forward[n];
+        forward[n] = f + reflection * backward[n];
+        backward[n] += reflection * f;
+    }
+}
+
+// A round of Burg's recursion and the sums that the next one begins with, piece by piece, so that both find a
+// piece in the nearest cache.
+PairSums reflect_and_sum(double* forward, double* backward, double reflection, std::size_t count) {
+    constexpr std::size_t kPiece = 1024;
+    PairSums sums;
+    for (std::size_t at = 0; at < count; at += kPiece) {
+        const std::size_t end = std::min(count, at + kPiece);
+        reflect(forward + at, backward + at, reflection, end - at);
+        const std::size_t first = std::max<std::size_t>(at, 1);
+        if (end > first) add_pairs(forward + first, backward + first - 1, end - first, sums);
+    }
+    return sums;
+}
+
+// The oldest first, so that what they are multiplied with lies in the order of time.
+std::vector<double> oldest_first(std::span<const double> a) {
+    return {a.rbegin(), a.rend()};
 }
 
 // What brings an error to its middle level.
@@ -41,50 +84,52 @@ std::vector<float> reversed(std::span<const float> x) {
     return {x.rbegin(), x.rend()};
 }
 
-}  // namespace
+struct Model {
+    std::vector<double> a;
+    std::vector<float> error;  // e[n] from sample `order` on: the forward error that the recursion ends with
+};
 
-std::vector<double> burg_coefficients(std::span<const float> signal, std::size_t order) {
-    const std::size_t count = signal.size();
+Model model_of(std::span<const float> signal, std::size_t order) {
     std::vector<double> forward(signal.begin(), signal.end());
+    // The backward error of sample n lies at n - m + 1 in round m, so that it stands beside the forward error
+    // of sample n + 1, which it is multiplied with.
     std::vector<double> backward = forward;
     std::vector<double> a(order + 1), next(order + 1);
     a[0] = 1.0;
+    PairSums sums;
+    add_pairs(forward.data() + 1, backward.data(), signal.size() - 1, sums);
     for (std::size_t m = 1; m <= order; ++m) {
-        double products = 0.0;
-        double powers = 0.0;
-        for (std::size_t n = m; n < count; ++n) {
-            products += forward[n] * backward[n - 1];
-            powers += forward[n] * forward[n] + backward[n - 1] * backward[n - 1];
-        }
-        if (powers <= 1e-20 * static_cast<double>(count)) break;  // all of it is predicted
-        const double reflection = -2.0 * products / powers;
+        if (sums.powers <= 1e-20 * static_cast<double>(signal.size())) break;  // all of it is predicted
+        const double reflection = -2.0 * sums.products / sums.powers;
         next = a;
         for (std::size_t i = 1; i <= m; ++i) next[i] = a[i] + reflection * a[m - i];
         a.swap(next);
-        for (std::size_t n = count - 1; n >= m; --n) {
-            const double f = forward[n];
-            forward[n] = f + reflection * backward[n - 1];
-            backward[n] = backward[n - 1] + reflection * f;
-        }
+        sums = reflect_and_sum(forward.data() + m, backward.data(), reflection, signal.size() - m);
     }
-    return a;
+    return {std::move(a), {forward.begin() + static_cast<std::ptrdiff_t>(order), forward.end()}};
+}
+
+}  // namespace
+
+std::vector<double> burg_coefficients(std::span<const float> signal, std::size_t order) {
+    return model_of(signal, order).a;
 }
 
 std::vector<float> continued(std::span<const float> signal, std::size_t count, std::size_t order) {
     std::vector<float> out(count);
     if (signal.size() <= 2 * order || energy_of(signal) <= 0.0) return out;
-    const auto a = burg_coefficients(signal, order);
-    const auto error = prediction_error(signal, a);
+    const auto [a, error] = model_of(signal, order);
     const float scale = to_middle_level(error);
-    // The last samples, the newest first, then what is made.
+    // The last samples, then what is made.
     std::vector<double> made(signal.end() - static_cast<std::ptrdiff_t>(order), signal.end());
+    const auto taps = oldest_first(std::span(a).subspan(1));
     made.reserve(order + count);
     const std::size_t turn = std::max<std::size_t>(1, 2 * error.size() - 2);  // there and back again
     for (std::size_t n = 0; n < count; ++n) {
         const std::size_t along = n % turn;
         const std::size_t back = along < error.size() ? along : turn - along;
-        double x = static_cast<double>(scale * error[error.size() - 1 - back]);
-        for (std::size_t i = 1; i <= order; ++i) x -= a[i] * made[made.size() - i];
+        const double x = static_cast<double>(scale * error[error.size() - 1 - back]) -
+                         dot(taps.data(), made.data() + n, order);
         made.push_back(x);
         out[n] = static_cast<float>(x);
     }

@@ -4,6 +4,7 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <future>
 
 #include "core/dsp/continuation.h"
 #include "core/dsp/stft.h"
@@ -108,11 +109,18 @@ SoundFill fill_sound(const Source& source, const RegionReader& region, std::span
     // A window of nothing on either side, for what narrow bands ring.
     const std::int64_t margin = shape_fft_size(source.sample_rate());
     out.first = gap.first - margin;
+    // Channels are made side by side: a hand waits for it.
+    std::vector<std::future<std::vector<float>>> made_of;
     for (int c = 0; c < source.channels(); ++c) {
-        const auto before = read(source, c, gap.first - gap.before, gap.before);
-        const auto behind = read(source, c, gap.last, gap.behind);
+        made_of.push_back(
+            std::async(std::launch::async, [before = read(source, c, gap.first - gap.before, gap.before),
+                                            behind = read(source, c, gap.last, gap.behind), count] {
+                return bridged(before, behind, static_cast<std::size_t>(count), kOrder);
+            }));
+    }
+    for (int c = 0; c < source.channels(); ++c) {
         const auto here = read(source, c, gap.first, count);
-        const auto made = bridged(before, behind, static_cast<std::size_t>(count), kOrder);
+        const auto made = made_of[static_cast<std::size_t>(c)].get();
         std::vector<float> change(static_cast<std::size_t>(count + 2 * margin));
         for (std::size_t i = 0; i < here.size(); ++i)
             change[static_cast<std::size_t>(margin) + i] = made[i] - here[i];
