@@ -10,3 +10,11 @@
 #else
 #define RIVLEN_VECTOR_CODE
 #endif
+
+// For loops that sum: the parts may be added up in any order, or they could not be vectors. Other compilers
+// than GCC do it one by one.
+#if defined(__GNUC__) && !defined(__clang__)
+#define RIVLEN_ANY_ORDER __attribute__((optimize("associative-math", "no-signed-zeros", "no-trapping-math")))
+#else
+#define RIVLEN_ANY_ORDER
+#endif

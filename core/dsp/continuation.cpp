@@ -16,9 +16,6 @@ namespace {
 
 constexpr std::size_t kErrorBlock = 256;  // samples whose level is looked at together
 
-// Sums may be added up in any order, or they could not be vectors.
-#define RIVLEN_ANY_ORDER __attribute__((optimize("associative-math", "no-signed-zeros", "no-trapping-math")))
-
 RIVLEN_VECTOR_CODE RIVLEN_ANY_ORDER double dot(const double* __restrict x, const double* __restrict y,
                                                std::size_t count) {
     double sum = 0.0;

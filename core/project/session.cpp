@@ -45,6 +45,7 @@ fs::path found_path(const std::string& kept, const fs::path& folder) {
 }
 
 constexpr std::size_t kMostStretches = 1000;
+constexpr std::int64_t kLastFrame = std::int64_t{1} << 37;  // days at any rate
 
 // In order, without overlaps.
 std::vector<LoopRange> stretches_from_json(const json& list) {
@@ -54,7 +55,8 @@ std::vector<LoopRange> stretches_from_json(const json& list) {
         if (!e.is_array() || e.size() != 2 || !e[0].is_number_unsigned() || !e[1].is_number_unsigned())
             continue;
         const LoopRange range{e[0].get<std::int64_t>(), e[1].get<std::int64_t>()};
-        if (range.first >= (out.empty() ? 0 : out.back().last) && range.last > range.first)
+        const std::int64_t earliest = out.empty() ? 0 : out.back().last;
+        if (range.first >= earliest && range.last > range.first && range.last <= kLastFrame)
             out.push_back(range);
     }
     return out;

@@ -106,6 +106,15 @@ TEST(Session, MissingMediaAreListedAndTheSessionSurvives) {
     EXPECT_EQ(back->items.size(), 2U);
 }
 
+// Stretches of room tone that no recording can have, or that lie in the wrong order, are left out.
+TEST(Session, RoomToneThatCannotBeIsLeftOut) {
+    const auto read = session_from_json(R"({"rivlen_session": 6, "recordings": [{"path": "a.wav", "room_tone":
+        [[5, 100], [90, 200], [300, 250], [300, 400], [500, 9223372036854775807], [-3, 7], ["a", 1], 4, [600]]}]})",
+                                        "/");
+    ASSERT_TRUE(read);
+    EXPECT_EQ(read->items[0].room_tone, (std::vector<LoopRange>{{5, 100}, {300, 400}}));
+}
+
 TEST(Session, ANewerFormIsRefusedWithASentence) {
     auto session = session_from_json(R"({"rivlen_session": 99, "recordings": []})", {});
     ASSERT_FALSE(session.ok());
