@@ -18,13 +18,6 @@ namespace {
 
 constexpr int kRowHeight = 196, kEmptyRowHeight = 32;
 
-// The name of a track or bus.
-QString name_of(const Timeline& timeline, int strip) {
-    if (const Track* track = timeline.track(strip)) return text(track->name);
-    const auto bus = std::ranges::find(timeline.buses, strip, &Bus::id);
-    return bus != timeline.buses.end() ? text(bus->name) : QString();
-}
-
 }  // namespace
 
 ChainRow::ChainRow(Document& document, Selection& selection, SetStripValue set_value, QWidget* parent)
@@ -40,7 +33,7 @@ ChainRow::ChainRow(Document& document, Selection& selection, SetStripValue set_v
 QString ChainRow::shape() const {
     const Timeline& r = document_.timeline();
     const int id = selection_.strip();
-    QString out = QString("%1|%2|").arg(id).arg(name_of(r, id));
+    QString out = QString("%1|%2|").arg(id).arg(text(r.strip_name(id)));
     if (const Strip* strip = r.strip(id)) {
         for (const auto& part : strip->chain) out += QString("/%1").arg(part.id);
     }
@@ -79,7 +72,7 @@ void ChainRow::build() {
     auto* line = new QHBoxLayout(content_);
     line->setContentsMargins(0, 0, 0, 0);
     line->setSpacing(6);
-    line->addWidget(build_head(name_of(r, selection_.strip()), any, content_));
+    line->addWidget(build_head(text(r.strip_name(selection_.strip())), any, content_));
     if (any) {
         auto* area = new QScrollArea(content_);
         area->setObjectName("chain_area");
@@ -102,7 +95,7 @@ void ChainRow::build() {
 
 void ChainRow::add_parts(const Strip& strip, QWidget* content, QHBoxLayout* row) {
     int& open = open_part_[selection_.strip()];
-    if (std::ranges::find(strip.chain, open, &Insert::id) == strip.chain.end()) open = strip.chain.front().id;
+    if (strip.part(open) == nullptr) open = strip.chain.front().id;
     for (std::size_t place = 0; place < strip.chain.size(); ++place) {
         auto* tile = new PartTile(document_, selection_.strip(), place, content);
         connect(tile, &PartTile::opened, this, &ChainRow::open);

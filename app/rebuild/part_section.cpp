@@ -36,18 +36,14 @@ PartSection::PartSection(Document& document, int strip, std::size_t place, SetSt
 
 const Insert* PartSection::insert() const {
     const Strip* strip = document_.timeline().strip(strip_);
-    if (strip == nullptr) return nullptr;
-    const auto found = std::ranges::find(strip->chain, part_, &Insert::id);
-    return found != strip->chain.end() ? &*found : nullptr;
+    return strip != nullptr ? strip->part(part_) : nullptr;
 }
 
 void PartSection::edit_part(const QString& label, const QString& key,
                             const std::function<void(Insert&)>& change) {
     document_.edit_timeline(label, key, [&](Timeline& r) {
         Strip* s = r.strip(strip_);
-        if (s == nullptr) return;
-        const auto here = std::ranges::find(s->chain, part_, &Insert::id);
-        if (here != s->chain.end()) change(*here);
+        if (Insert* here = s != nullptr ? s->part(part_) : nullptr) change(*here);
     });
 }
 

@@ -2,7 +2,6 @@
 // One part of a chain, open: heard, set, with its graph on the left and its values in columns beside it.
 #pragma once
 
-#include <QLabel>
 #include <QToolButton>
 
 #include "app/rebuild/part_graph.h"

@@ -1,7 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/rebuild/part_tile.h"
 
-#include <QApplication>
 #include <QMouseEvent>
 #include <QVBoxLayout>
 #include <algorithm>
@@ -65,9 +64,8 @@ PartTile::PartTile(Document& document, int strip, std::size_t place, QWidget* pa
 
 void PartTile::refresh() {
     const Strip* strip = document_.timeline().strip(strip_);
-    if (strip == nullptr) return;
-    const auto here = std::ranges::find(strip->chain, part_, &Insert::id);
-    if (here != strip->chain.end()) on_->setChecked(here->on);
+    const Insert* here = strip != nullptr ? strip->part(part_) : nullptr;
+    if (here != nullptr) on_->setChecked(here->on);
 }
 
 void PartTile::set_open(bool open) {
@@ -77,9 +75,7 @@ void PartTile::set_open(bool open) {
 void PartTile::switch_on(bool on) {
     document_.edit_timeline(tr("Switch a part"), {}, [&](Timeline& r) {
         Strip* s = r.strip(strip_);
-        if (s == nullptr) return;
-        const auto here = std::ranges::find(s->chain, part_, &Insert::id);
-        if (here != s->chain.end()) here->on = on;
+        if (Insert* here = s != nullptr ? s->part(part_) : nullptr) here->on = on;
     });
 }
 
@@ -109,8 +105,7 @@ void PartTile::mousePressEvent(QMouseEvent* event) {
 
 void PartTile::mouseMoveEvent(QMouseEvent* event) {
     if (!pressed_ || dragged_) return;
-    dragged_ =
-        (event->position().toPoint() - *pressed_).manhattanLength() >= QApplication::startDragDistance();
+    dragged_ = (event->position().toPoint() - *pressed_).manhattanLength() >= kDragPixels;
     if (dragged_) setCursor(Qt::ClosedHandCursor);
 }
 

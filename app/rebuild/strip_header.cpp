@@ -183,9 +183,7 @@ void StripHeader::follow_session() {
     const Timeline& r = document_.timeline();
     const Strip* strip = r.strip(strip_);
     if (strip == nullptr) return;
-    const Track* track = r.track(strip_);
-    const auto bus = std::ranges::find(r.buses, strip_, &Bus::id);
-    const QString name = QString::fromStdString(track != nullptr ? track->name : bus->name);
+    const QString name = text(r.strip_name(strip_));
     name_->setText(name);
     solo_->setChecked(strip->solo);
     mute_->setChecked(strip->mute);

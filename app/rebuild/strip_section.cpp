@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/rebuild/strip_section.h"
+#include "app/widgets/text.h"
 #include "core/project/strip_parameters.h"
 
 #include <QComboBox>
@@ -31,11 +32,7 @@ StripSection::StripSection(Document& document, int strip_id, SetStripValue set_v
         });
     });
     on_refresh([this, id, name] {
-        const Track* t = document_.timeline().track(id);
-        const auto& buses = document_.timeline().buses;
-        const auto bus = std::ranges::find(buses, id, &Bus::id);
-        if (name->hasFocus()) return;
-        name->setText(QString::fromStdString(t != nullptr ? t->name : bus != buses.end() ? bus->name : ""));
+        if (!name->hasFocus()) name->setText(text(document_.timeline().strip_name(id)));
     });
     column().addWidget(name);
     if (track != nullptr) {

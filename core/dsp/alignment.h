@@ -14,8 +14,8 @@ struct Alignment {
     std::int64_t lag_frames = 0;  // other[i] is what reference[i + lag_frames] is
     double distinctness = 0;      // the peak over the highest of what lies 20 ms and more beside it
 };
-// From here on the peak is the place and no accident: twenty pairs of unlike sounds stay under 1.5, like
-// ones reach 3 and more (tests/core/dsp/alignment_test.cpp).
+// From here on the peak is the place and no accident: twenty pairs of unlike sounds stay under 1.5,
+// copies reach 3 and more (tests/core/dsp/alignment_test.cpp).
 inline constexpr double kDistinct = 1.8;
 
 // One channel each, at one rate (Hz). First the peak of the correlation with phase transform (C. Knapp, G.

@@ -95,6 +95,9 @@ void toggle_room_tone(Timeline& timeline, std::span<const int> clips);
 void ungroup(Timeline& timeline, std::span<const int> clips);
 void group(Timeline& timeline, std::span<const int> clips);
 
+// True when the later of two clips that touch goes on in the sound in which the earlier ends.
+[[nodiscard]] bool same_sound_goes_on(const Clip& earlier, const Clip& later);
+
 // ---- levels of clips
 void set_fade(Timeline& timeline, int clip, bool in, Fade fade);
 // Lets two clips that touch overlap by `frames` (as far as there is material) and fades from one to the

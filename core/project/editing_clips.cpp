@@ -13,12 +13,6 @@
 namespace rivlen {
 namespace {
 
-// Frames of the recording that lie beyond the clip's end.
-std::int64_t left_behind(const Clip& clip, const MediaLength& length) {
-    const std::int64_t total = length ? length(clip.path) : 0;
-    return total > 0 ? std::max<std::int64_t>(0, total - clip.offset - clip.length) : 0;
-}
-
 void split_where(Timeline& timeline, std::int64_t frame,
                  const std::function<bool(const Track&, const Clip&)>& wanted) {
     editing::NewGroups groups(timeline);
@@ -88,7 +82,7 @@ void trim_end(Timeline& timeline, int clip, std::int64_t by, const MediaLength& 
     const auto all = with_groups(timeline, one);
     for (const int id : all) {
         const Clip& c = *timeline.clip(id);
-        by = std::clamp(by, 1 - c.length, left_behind(c, length));
+        by = std::clamp(by, 1 - c.length, editing::left_behind(c, length));
     }
     for (const int id : all) {
         Clip& c = *timeline.clip(id);
@@ -102,7 +96,7 @@ void slip(Timeline& timeline, int clip, std::int64_t by, const MediaLength& leng
     const auto all = with_groups(timeline, one);
     for (const int id : all) {
         const Clip& c = *timeline.clip(id);
-        by = std::clamp(by, -c.offset, left_behind(c, length));
+        by = std::clamp(by, -c.offset, editing::left_behind(c, length));
     }
     for (const int id : all) timeline.clip(id)->offset += by;
 }
@@ -218,7 +212,7 @@ bool cross_fade(Timeline& timeline, int earlier, int later, std::int64_t frames,
     if (a == nullptr || b == nullptr || a->end() != b->start ||
         timeline.track_of_clip(earlier) != timeline.track_of_clip(later))
         return false;
-    const std::int64_t behind = std::min(left_behind(*a, length), frames / 2);
+    const std::int64_t behind = std::min(editing::left_behind(*a, length), frames / 2);
     const std::int64_t before = std::min({b->offset, b->start, frames - behind});
     const std::int64_t overlap = std::min({behind + before, a->length + behind, b->length + before});
     if (overlap < 2) return false;
@@ -234,6 +228,12 @@ bool cross_fade(Timeline& timeline, int earlier, int later, std::int64_t frames,
     return true;
 }
 
+bool same_sound_goes_on(const Clip& earlier, const Clip& later) {
+    return earlier.end() == later.start && earlier.path == later.path &&
+           earlier.clip_source == later.clip_source && earlier.room_tone == later.room_tone &&
+           earlier.offset + earlier.length == later.offset;
+}
+
 bool cross_fade_to_next(Timeline& timeline, std::span<const int> clips, const MediaLength& length) {
     bool done = false;
     for (const int id : with_groups(timeline, clips)) {
@@ -242,7 +242,7 @@ bool cross_fade_to_next(Timeline& timeline, std::span<const int> clips, const Me
         const Clip& clip = *timeline.clip(id);
         const auto next = std::ranges::find(track->clips, clip.end(), &Clip::start);
         if (next == track->clips.end()) continue;
-        const bool same = next->path == clip.path && next->offset - clip.offset == next->start - clip.start;
+        const bool same = same_sound_goes_on(clip, *next);
         done |= cross_fade(timeline, id, next->id, timeline.sample_rate / 20,
                            same ? FadeShape::Linear : FadeShape::EqualPower, length);
     }

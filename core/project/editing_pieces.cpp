@@ -16,6 +16,12 @@ void fit_fades(Clip& clip) {
         std::clamp<std::int64_t>(clip.fade_out.frames, 0, clip.length - clip.fade_in.frames);
 }
 
+std::int64_t left_behind(const Clip& clip, const MediaLength& length) {
+    if (clip.room_tone) return kEver;
+    const std::int64_t total = length ? length(clip.path) : 0;
+    return std::max<std::int64_t>(0, total - clip.offset - clip.length);
+}
+
 Clip part_of_clip(const Clip& whole, std::int64_t first, std::int64_t last) {
     Clip out = piece_of(whole, first, last);
     if (out.start != whole.start) out.fade_in = {};

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// What the edits of a timeline share. Included by core/project/editing_*.cpp only.
+// What the edits of a timeline and its joints share. Included by core/project/editing_*.cpp and joints.cpp
+// only.
 #pragma once
 
 #include <cstdint>
@@ -16,6 +17,10 @@ inline constexpr std::int64_t kEver = std::numeric_limits<std::int64_t>::max() /
 
 void in_order(Track& track);
 void fit_fades(Clip& clip);
+
+// Frames that a clip could still play behind its end; of room tone there is always more, of a recording whose
+// length is not known nothing.
+[[nodiscard]] std::int64_t left_behind(const Clip& clip, const MediaLength& length);
 
 // The part of a clip or cut that lies in [first, last); it must not be empty.
 template <typename Piece>

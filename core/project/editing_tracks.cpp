@@ -104,10 +104,10 @@ int place_clip(Timeline& timeline, const Placement& placement, ClipSource clip_s
 }
 
 void move_part(Strip& strip, int part, int place) {
-    const auto here = std::ranges::find(strip.chain, part, &Insert::id);
-    if (here == strip.chain.end()) return;
+    const Insert* here = strip.part(part);
+    if (here == nullptr) return;
     Insert moved = *here;
-    strip.chain.erase(here);
+    strip.chain.erase(strip.chain.begin() + (here - strip.chain.data()));
     const auto to = std::clamp<std::ptrdiff_t>(place, 0, std::ssize(strip.chain));
     strip.chain.insert(strip.chain.begin() + to, std::move(moved));
 }

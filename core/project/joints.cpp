@@ -5,6 +5,8 @@
 #include <cmath>
 #include <unordered_map>
 
+#include "core/project/editing_pieces.h"
+
 namespace rivlen {
 
 namespace {
@@ -45,18 +47,13 @@ class Joints {
         return std::llround(ms / 1000 * timeline.sample_rate);
     }
     [[nodiscard]] std::int64_t free_edge(const Clip& clip) const { return std::min(edge_, clip.length / 2); }
-    // Material in front of a clip and behind it; of room tone there is always more.
+    // Material in front of a clip; of room tone there is always more.
     [[nodiscard]] std::int64_t before(const Clip& clip) const {
         return clip.room_tone ? half_joint_ : std::min(half_joint_, clip.offset);
     }
-    [[nodiscard]] std::int64_t behind(const Clip& clip) const {
-        if (clip.room_tone) return half_joint_;
-        const std::int64_t total = length_ ? length_(clip.path) : 0;
-        return std::clamp<std::int64_t>(total - clip.offset - clip.length, 0, half_joint_);
-    }
     bool join(Clip& earlier, Clip& later) const {
         const std::int64_t most = std::min(earlier.length, later.length) / 4;
-        const std::int64_t right = std::min(behind(earlier), most);
+        const std::int64_t right = std::min({half_joint_, editing::left_behind(earlier, length_), most});
         const std::int64_t left = std::min({before(later), later.start, most});
         const std::int64_t overlap = left + right;
         if (overlap < 2) return false;
@@ -79,10 +76,8 @@ class Joints {
 }  // namespace
 
 bool plays_on(const Clip& earlier, const Clip& later) {
-    return earlier.end() == later.start && earlier.path == later.path &&
-           earlier.clip_source == later.clip_source && earlier.card == later.card &&
-           earlier.gain_db == later.gain_db && earlier.room_tone == later.room_tone &&
-           earlier.offset + earlier.length == later.offset;
+    return same_sound_goes_on(earlier, later) && earlier.card == later.card &&
+           earlier.gain_db == later.gain_db;
 }
 
 std::vector<PlayedClip> played_clips(const Timeline& timeline, const Track& track, const MediaLength& length,

@@ -27,7 +27,8 @@ struct PlayedClip {
 // The clips of a track that sound, in order of start. likeness: equal power everywhere where there is none.
 [[nodiscard]] std::vector<PlayedClip> played_clips(const Timeline& timeline, const Track& track,
                                                    const MediaLength& length, const Likeness& likeness = {});
-// True when the later of two clips that touch plays on what the earlier played.
+// True when the later of two clips that touch plays on what the earlier played, with the same level and
+// settings.
 [[nodiscard]] bool plays_on(const Clip& earlier, const Clip& later);
 
 }  // namespace rivlen

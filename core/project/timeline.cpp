@@ -84,6 +84,20 @@ Clip* Timeline::clip(int id) {
     return const_cast<Clip*>(std::as_const(*this).clip(id));  // NOLINT(*const-cast): same object
 }
 
+const Insert* Strip::part(int id) const {
+    const auto found = std::ranges::find(chain, id, &Insert::id);
+    return found != chain.end() ? &*found : nullptr;
+}
+Insert* Strip::part(int id) {
+    return const_cast<Insert*>(std::as_const(*this).part(id));  // NOLINT(*const-cast): same object
+}
+
+std::string Timeline::strip_name(int id) const {
+    if (const Track* t = track(id)) return t->name;
+    const auto found = std::ranges::find(buses, id, &Bus::id);
+    return found != buses.end() ? found->name : std::string();
+}
+
 const Strip* Timeline::strip(int id) const {
     if (const Track* t = track(id)) return &t->strip;
     const auto found = std::ranges::find(buses, id, &Bus::id);

@@ -97,6 +97,9 @@ struct Strip {
     bool mute = false, solo = false, polarity_inverted = false;  // polarity_inverted: the phase is flipped
     std::vector<Insert> chain;
     std::vector<StripLane> lines;
+    // Of the chain, by its id; null where there is none.
+    [[nodiscard]] const Insert* part(int id) const;
+    [[nodiscard]] Insert* part(int id);
     bool operator==(const Strip&) const = default;
 };
 
@@ -164,6 +167,7 @@ struct Timeline {
     // A track's or a bus's strip by the id of either; null where there is none.
     [[nodiscard]] const Strip* strip(int id) const;
     [[nodiscard]] Strip* strip(int id);
+    [[nodiscard]] std::string strip_name(int id) const;  // empty where there is none
     [[nodiscard]] int main_bus() const { return buses.empty() ? 0 : buses.front().id; }
     int new_id() { return next_id++; }
     bool operator==(const Timeline&) const = default;

@@ -27,14 +27,7 @@ class AccessibilityTest : public QObject {
     void initTestCase() {
         use_engine_for_tests(scratch_);
         test::write_wav(scratch_ / "yard.wav", {test::noise(std::size_t{6} * 48000, 5)}, 48000);
-        window_ = std::make_unique<MainWindow>(scratch_ / "work");
-        window_->resize(1280, 800);
-        window_->show();
-        QVERIFY(QTest::qWaitForWindowExposed(window_.get()));
-        window_->open_path(scratch_ / "yard.wav");
-        QTRY_VERIFY_WITH_TIMEOUT(window_->document().source() != nullptr, 30000);
-        window_->document().split();
-        QTRY_VERIFY_WITH_TIMEOUT(window_->document().map() != nullptr, 60000);
+        show_split(window_, scratch_ / "work", scratch_ / "yard.wav");
         QVERIFY(window_->document().place_stems(SessionFrame{}));
         window_->document().edit_timeline("Chain", {}, [](Timeline& r) {
             for (std::size_t k = 0; k < kEffectTypes; ++k)

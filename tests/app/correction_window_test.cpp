@@ -34,14 +34,7 @@ class CorrectionWindowTest : public QObject {
         test::write_wav(scratch_ / "yard.wav", {sound}, kRate);
     }
     void init() {
-        window_ = std::make_unique<MainWindow>(scratch_ / "work");
-        window_->resize(1280, 800);
-        window_->show();
-        QVERIFY(QTest::qWaitForWindowExposed(window_.get()));
-        window_->open_path(scratch_ / "yard.wav");
-        QTRY_VERIFY_WITH_TIMEOUT(window_->document().source() != nullptr, 30000);
-        if (!window_->document().map()) window_->document().split();
-        QTRY_VERIFY_WITH_TIMEOUT(window_->document().map() != nullptr, 60000);
+        show_split(window_, scratch_ / "work", scratch_ / "yard.wav");
         editor_ = window_->findChild<RegionEditor*>("region_editor");
         lanes_ = window_->findChild<LaneCanvas*>("lanes");
         QVERIFY(editor_ != nullptr && lanes_ != nullptr);

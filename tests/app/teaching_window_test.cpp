@@ -23,14 +23,7 @@ class TeachingWindowTest : public QObject {
         test::write_wav(scratch_ / "yard.wav", {test::noise(static_cast<std::size_t>(12 * kRate), 5)}, kRate);
     }
     void init() {
-        window_ = std::make_unique<MainWindow>(scratch_ / "work");
-        window_->resize(1280, 800);
-        window_->show();
-        QVERIFY(QTest::qWaitForWindowExposed(window_.get()));
-        window_->open_path(scratch_ / "yard.wav");
-        QTRY_VERIFY_WITH_TIMEOUT(document().source() != nullptr, 30000);
-        if (!document().map()) document().split();
-        QTRY_VERIFY_WITH_TIMEOUT(document().map() != nullptr, 60000);
+        show_split(window_, scratch_ / "work", scratch_ / "yard.wav");
         click("page_teach");
     }
     void cleanup() {
@@ -93,6 +86,20 @@ class TeachingWindowTest : public QObject {
         list->setFocus();
         in_list(Qt::Key_Delete);
         QVERIFY(marks().empty());
+    }
+
+    // Alt+5 beside the marks: the loop is the room tone, or it is found.
+    void theLoopIsMarkedAsRoomTone() {
+        key(Qt::Key_5, Qt::AltModifier);
+        QVERIFY2(message().contains("loop range"), qPrintable(message()));
+        set_loop(2, 3);
+        key(Qt::Key_5, Qt::AltModifier);
+        QCOMPARE(document().current_item()->room_tone,
+                 (std::vector<LoopRange>{{std::int64_t{2} * kRate, std::int64_t{3} * kRate}}));
+        key(Qt::Key_5, Qt::AltModifier);
+        QVERIFY(document().current_item()->room_tone.empty());
+        document().undo();
+        QVERIFY(!document().current_item()->room_tone.empty());
     }
 
     void withoutMarksNothingIsTaught() {

@@ -5,7 +5,9 @@
 #include <QApplication>
 #include <QStandardPaths>
 #include <QtTest>
+#include <memory>
 
+#include "app/shell/main_window.h"
 #include "app/widgets/theme.h"
 #include "core/base/output_file.h"
 #include "tests/support/fixtures.h"
@@ -20,6 +22,20 @@ inline void use_engine_for_tests(const test::Scratch& scratch) {
     qputenv("RIVLEN_MODEL", (scratch / "model").c_str());
     QVERIFY(write_text_file(scratch / "model", "of the engine for tests").ok());
     apply_theme(*qApp);
+}
+
+// A window of 1280 x 800 with a recording that is split.
+inline void show_split(std::unique_ptr<MainWindow>& window, const std::filesystem::path& work,
+                       const std::filesystem::path& recording) {
+    window = std::make_unique<MainWindow>(work);
+    window->resize(1280, 800);
+    window->show();
+    QVERIFY(QTest::qWaitForWindowExposed(window.get()));
+    Document& document = window->document();
+    window->open_path(recording);
+    QTRY_VERIFY_WITH_TIMEOUT(document.source() != nullptr, 30000);
+    if (!document.map()) document.split();
+    QTRY_VERIFY_WITH_TIMEOUT(document.map() != nullptr, 60000);
 }
 
 }  // namespace rivlen::app

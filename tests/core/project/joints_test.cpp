@@ -172,6 +172,17 @@ TEST(RoomToneEdits, MutingLeavesIt) {
     EXPECT_TRUE(t.tracks[0].clips[1].room_tone);
 }
 
+// Room tone has no end, unlike the recording that it comes from.
+TEST(RoomToneEdits, IsTrimmedBeyondTheRecording) {
+    Timeline t = ten_seconds_long();
+    trim_end(t, id_of(t, 0), kSecond, ten_seconds);
+    EXPECT_EQ(t.tracks[0].clips[0].length, 10 * kSecond);
+    t.tracks[0].clips[0].room_tone = true;
+    trim_end(t, id_of(t, 0), 5 * kSecond, ten_seconds);
+    EXPECT_EQ(t.tracks[0].clips[0].length, 15 * kSecond);
+    EXPECT_TRUE(well_formed(t));
+}
+
 TEST(RoomToneEdits, GapsOfARangeAreFilled) {
     Timeline t = ten_seconds_long();
     for (const std::int64_t s : {2, 3, 6, 7}) split_tracks(t, {}, s * kSecond);
