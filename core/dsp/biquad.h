@@ -23,18 +23,21 @@ struct Biquad {
     [[nodiscard]] double magnitude(double sample_rate, double frequency_hz) const;
 };
 
-// A filter with its memory (transposed direct form II).
+// A filter with its memory: direct form I, whose memory is past input and output, so that coefficients may
+// move while it runs: what passes both before and after comes through undisturbed.
 class BiquadFilter {
   public:
     BiquadFilter() = default;
     explicit BiquadFilter(const Biquad& coefficients) : c_(coefficients) {}
     void set(const Biquad& coefficients) { c_ = coefficients; }
-    void reset() { s1_ = s2_ = 0; }
+    void reset() { x1_ = x2_ = y1_ = y2_ = 0; }
     [[nodiscard]] float step(float x) {
         const auto in = static_cast<double>(x);
-        const double y = c_.b0 * in + s1_;
-        s1_ = c_.b1 * in - c_.a1 * y + s2_;
-        s2_ = c_.b2 * in - c_.a2 * y;
+        const double y = c_.b0 * in + c_.b1 * x1_ + c_.b2 * x2_ - c_.a1 * y1_ - c_.a2 * y2_;
+        x2_ = x1_;
+        x1_ = in;
+        y2_ = y1_;
+        y1_ = y;
         return static_cast<float>(y);
     }
     void process(std::span<float> samples) {
@@ -43,7 +46,7 @@ class BiquadFilter {
 
   private:
     Biquad c_;
-    double s1_ = 0, s2_ = 0;
+    double x1_ = 0, x2_ = 0, y1_ = 0, y2_ = 0;
 };
 
 }  // namespace rivlen

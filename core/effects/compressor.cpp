@@ -6,18 +6,66 @@
 #include <numbers>
 
 #include "core/dsp/decibels.h"
+#include "core/dsp/glide.h"
 
 namespace rivlen {
 
 namespace {
 constexpr double kMarginDb = 0.01;   // so that rounding decides nothing
 constexpr double kNothingDb = 1e-9;  // of reduction
-constexpr double kLevelSeconds = 0.01;
+constexpr double kLevelSeconds = 0.01, kMakeUpGlideSeconds = 0.02;
+constexpr double kMostLookSeconds = 0.01, kMostRmsSeconds = 0.05;
+std::size_t in_frames(double seconds, double rate) {
+    return static_cast<std::size_t>(std::lround(seconds * rate));
+}
 }  // namespace
 
+void Compressor::Rms::reset() {
+    std::ranges::fill(squares_, 0.0F);
+    sum_ = 0;
+}
+
+void Compressor::Rms::set_frames(std::size_t frames) {
+    frames = std::min(frames, squares_.size());
+    if (frames == frames_) return;
+    frames_ = frames;
+    add_up();
+}
+
+void Compressor::Rms::add_up() {
+    sum_ = 0;
+    for (std::size_t i = 1; i <= frames_; ++i)
+        sum_ += static_cast<double>(squares_[(at_ + squares_.size() - i) % squares_.size()]);
+}
+
+float Compressor::Rms::step(float x) {
+    const std::size_t size = squares_.size();
+    if (frames_ > 0)
+        sum_ -= static_cast<double>(squares_[at_ >= frames_ ? at_ - frames_ : at_ + size - frames_]);
+    squares_[at_] = x * x;
+    sum_ += static_cast<double>(squares_[at_]);
+    at_ = at_ + 1 == size ? 0 : at_ + 1;
+    if (frames_ == 0) return std::abs(x);
+    if (at_ == 0) add_up();  // adding and taking away would drift
+    return static_cast<float>(std::sqrt(2 * std::max(0.0, sum_) / static_cast<double>(frames_)));
+}
+
 Compressor::Compressor(int sample_rate)
-    : sample_rate_(sample_rate), level_(static_cast<std::size_t>(std::lround(kLevelSeconds * sample_rate))) {
-    level_.reset(0.0F);
+    : sample_rate_(sample_rate),
+      look_frames_(in_frames(kMostLookSeconds, sample_rate)),
+      sides_{[&] {
+          const auto side = [&] {
+              return Side{{},
+                          DelayLine(look_frames_),
+                          DelayLine(look_frames_),
+                          Rms(in_frames(kMostRmsSeconds, sample_rate)),
+                          RunningMaximum(in_frames(kLevelSeconds, sample_rate)),
+                          {}};
+          };
+          return std::array{side(), side()};
+      }()},
+      glide_(static_cast<float>(glide_part(kMakeUpGlideSeconds, sample_rate))) {
+    for (auto& side : sides_) side.level.reset(0.0F);
 }
 
 double Compressor::static_db(const ParameterBlock<EffectType::Compressor>& v, double in_db) {
@@ -32,45 +80,89 @@ double Compressor::static_db(const ParameterBlock<EffectType::Compressor>& v, do
 }
 
 void Compressor::reset() {
-    for (auto& filter : side_) filter.reset();
-    level_.reset(0.0F);
-    reduction_.reset();
+    for (auto& side : sides_) {
+        side.filter.reset();
+        side.key.reset();
+        side.sound.reset();
+        side.rms.reset();
+        side.level.reset(0.0F);
+        side.reduction.reset();
+    }
     lowest_db_ = 0;
+    make_up_ = make_up_target_;
+    link_ = link_target_;
+    fresh_ = true;
+}
+
+bool Compressor::give_key(bool give) {
+    give_key_ = give;
+    return true;
 }
 
 void Compressor::set(std::span<const double> all) {
     const ParameterBlock<EffectType::Compressor> values(all);
     if (values == values_) return;
     values_ = values;
-    reduction_.set(values[parameter::kAttackMs], values[parameter::kReleaseMs], sample_rate_);
-    for (auto& filter : side_)
-        filter.set(Biquad::high_pass(sample_rate_, values[parameter::kSideChainHz], std::numbers::sqrt2 / 2));
+    const auto frames = [&](double ms) { return in_frames(ms / 1000, sample_rate_); };
+    for (auto& side : sides_) {
+        side.reduction.set(values[parameter::kAttackMs], values[parameter::kReleaseMs], sample_rate_);
+        side.filter.set(
+            Biquad::high_pass(sample_rate_, values[parameter::kSideChainHz], std::numbers::sqrt2 / 2));
+        side.rms.set_frames(frames(values[parameter::kRmsMs]));
+    }
+    filtered_ = values[parameter::kSideChainHz] >
+                info(EffectType::Compressor).parameters[parameter::kSideChainHz.index].lowest;
+    key_late_ = look_frames_ - std::min(look_frames_, frames(values[parameter::kLookAheadMs]));
     quiet_ = static_cast<float>(
         amplitude_of_db(values[parameter::kThresholdDb] - values[parameter::kKneeDb] / 2 - kMarginDb));
-    make_up_ = static_cast<float>(amplitude_of_db(values[parameter::kMakeUpDb]));
+    make_up_target_ = static_cast<float>(amplitude_of_db(values[parameter::kMakeUpDb]));
+    link_target_ = static_cast<float>(values[parameter::kLinkPercent] / 100);
+    if (!fresh_) return;
+    make_up_ = make_up_target_;
+    link_ = link_target_;
+}
+
+// Levels in dB cost most of the time: they are asked for only where something is done.
+double Compressor::wanted_db(float level) const {
+    if (level <= quiet_) return 0;
+    const auto in_db = static_cast<double>(quick_db_of_amplitude(level));
+    return in_db - static_db(values_, in_db);
 }
 
 void Compressor::process(StereoBlock block) {
     lowest_db_ = 0;
-    const bool filtered = values_[parameter::kSideChainHz] >
-                          info(EffectType::Compressor).parameters[parameter::kSideChainHz.index].lowest;
+    fresh_ = false;
     for (std::size_t i = 0; i < block[0].size(); ++i) {
-        float level = 0;
-        for (std::size_t c = 0; c < kMixChannels; ++c)
-            level = std::max(level, std::abs(filtered ? side_[c].step(block[c][i]) : block[c][i]));
-        level = level_.step(level);
-        // Levels in dB cost most of the time: they are asked for only where something is done.
-        double wanted = 0;
-        if (level > quiet_) {
-            const auto in_db = static_cast<double>(quick_db_of_amplitude(level));
-            wanted = in_db - static_db(values_, in_db);
+        std::array<float, kMixChannels> key{}, level{};
+        for (std::size_t c = 0; c < kMixChannels; ++c) {
+            Side& side = sides_[c];
+            const float heard = side.key.step(block[c][i], key_late_);
+            key[c] = filtered_ ? side.filter.step(heard) : heard;
+            level[c] = side.level.step(side.rms.step(key[c]));
+            block[c][i] = side.sound.step(block[c][i]);
         }
-        const double reduction = reduction_.step(wanted);
-        lowest_db_ = std::min(lowest_db_, -reduction);
-        const float gain = reduction > kNothingDb
-                               ? quick_amplitude_of_db(static_cast<float>(-reduction)) * make_up_
-                               : make_up_;
-        for (auto& channel : block) channel[i] *= gain;
+        const float louder = std::max(level[0], level[1]);
+        make_up_ = glided(make_up_, make_up_target_, glide_);
+        link_ = glided(link_, link_target_, glide_);
+        const double linked = wanted_db(louder);
+        float gain = 1;
+        double same = -1;
+        for (std::size_t c = 0; c < kMixChannels; ++c) {
+            double wanted = linked;
+            // Between in dB is a power of the ratio.
+            if (link_ < 1 && level[c] < louder)
+                wanted = wanted_db(level[c] > 0 ? louder * std::pow(level[c] / louder, 1 - link_) : 0.0F);
+            const double reduction = sides_[c].reduction.step(wanted);
+            lowest_db_ = std::min(lowest_db_, -reduction);
+            if (reduction != same)
+                gain = reduction > kNothingDb
+                           ? quick_amplitude_of_db(static_cast<float>(-reduction)) * make_up_
+                           : make_up_;
+            same = reduction;
+            block[c][i] *= gain;
+        }
+        if (!give_key_) continue;
+        for (std::size_t c = 0; c < kMixChannels; ++c) block[c][i] = key[c];
     }
 }
 

@@ -5,18 +5,24 @@
 #include <cmath>
 #include <numbers>
 
-#include "core/dsp/glide.h"
-
 namespace rivlen {
 
 namespace {
 constexpr double kSectionSlope = 12.0;  // dB per octave
-constexpr double kCutGlideSeconds = 0.06;
-constexpr double kArrived = 1e-4;  // of the frequency
+constexpr double kSlopeFadeSeconds = 0.01, kRecentSeconds = 0.05;
 std::size_t sections_of(double slope) {
     return static_cast<std::size_t>(std::clamp(std::lround(slope / kSectionSlope), 1L, 4L));
 }
 }  // namespace
+
+CutFilter::CutFilter(EffectType kind, int sample_rate)
+    : kind_(kind),
+      sample_rate_(sample_rate),
+      glide_(kind, sample_rate),
+      share_step_(static_cast<float>(1.0 / (kSlopeFadeSeconds * sample_rate))) {
+    for (auto& channel : recent_)
+        channel.assign(static_cast<std::size_t>(std::lround(kRecentSeconds * sample_rate)), 0.0F);
+}
 
 CutFilter::Sections CutFilter::sections(EffectType kind, int sample_rate, double hz, std::size_t count) {
     Sections out;
@@ -40,57 +46,75 @@ double CutFilter::magnitude(EffectType kind, int sample_rate,
 }
 
 void CutFilter::reset() {
-    for (auto& channel : filters_) {
-        for (auto& filter : channel) filter.reset();
+    for (auto* cascade : {&now_, &before_}) {
+        for (auto& channel : cascade->filters) {
+            for (auto& filter : channel) filter.reset();
+        }
     }
-    until_step_ = kGlideFrames;
-    if (hz_ == target_hz_) return;
-    hz_ = target_hz_;
-    take_coefficients();
+    for (auto& channel : recent_) std::ranges::fill(channel, 0.0F);
+    recent_at_ = 0;
+    share_ = 1;
+    fresh_ = true;
+    glide_.reset();
+    now_.count = wanted_;
+    take_coefficients(now_);
 }
 
 void CutFilter::set(std::span<const double> all) {
     const ParameterBlock<EffectType::HighPass> values(all);
-    const double hz = values[parameter::kCutHz];
-    const double slope = values[parameter::kCutSlope];
-    if (hz == target_hz_ && slope == slope_) return;
-    const bool first = target_hz_ == 0;
-    target_hz_ = hz;
-    if (!first && slope == slope_) return;  // glides there
-    if (first) hz_ = hz;
-    slope_ = slope;
-    const std::size_t before = count_;
-    count_ = sections_of(slope);
-    take_coefficients();
-    for (auto& channel : filters_) {
-        for (std::size_t k = before; k < count_; ++k) channel[k].reset();
+    wanted_ = sections_of(values[parameter::kCutSlope]);
+    glide_.set(all);
+    if (fresh_) now_.count = wanted_;
+    take_coefficients(now_);
+}
+
+float CutFilter::Cascade::step(std::size_t channel, float x) {
+    for (std::size_t k = 0; k < count; ++k) x = filters[channel][k].step(x);
+    return x;
+}
+
+void CutFilter::take_coefficients(Cascade& cascade) const {
+    const Sections all =
+        sections(kind_, sample_rate_, glide_.values()[parameter::kCutHz.index], cascade.count);
+    for (auto& channel : cascade.filters) {
+        for (std::size_t k = 0; k < cascade.count; ++k) channel[k].set(all[k]);
     }
 }
 
-void CutFilter::take_coefficients() {
-    const Sections all = sections(kind_, sample_rate_, hz_, count_);
-    for (auto& channel : filters_) {
-        for (std::size_t k = 0; k < count_; ++k) channel[k].set(all[k]);
+// The new filters hear what came in last, so that they do not begin in the middle of a wave.
+void CutFilter::change_slope(std::size_t count) {
+    before_ = now_;
+    now_ = {};
+    now_.count = count;
+    take_coefficients(now_);
+    const std::size_t size = recent_[0].size();
+    for (std::size_t c = 0; c < kMixChannels; ++c) {
+        for (std::size_t i = 0; i < size; ++i)
+            static_cast<void>(now_.step(c, recent_[c][(recent_at_ + i) % size]));
     }
+    share_ = 0;
 }
 
 void CutFilter::process(StereoBlock block) {
-    const double part = glide_part(kCutGlideSeconds, sample_rate_, kGlideFrames);
+    fresh_ = false;
     const std::size_t size = block[0].size();
     for (std::size_t at = 0; at < size;) {
-        const std::size_t count =
-            hz_ == target_hz_ ? size - at : std::min(size - at, static_cast<std::size_t>(until_step_));
-        for (std::size_t c = 0; c < kMixChannels; ++c) {
-            for (std::size_t k = 0; k < count_; ++k) filters_[c][k].process(block[c].subspan(at, count));
+        const std::size_t count = glide_.unchanged(size - at);
+        for (std::size_t i = at; i < at + count; ++i) {
+            if (share_ == 1 && now_.count != wanted_) change_slope(wanted_);
+            for (std::size_t c = 0; c < kMixChannels; ++c) {
+                const float in = block[c][i];
+                recent_[c][recent_at_] = in;
+                block[c][i] = now_.step(c, in);
+                if (share_ < 1) block[c][i] += (1 - share_) * (before_.step(c, in) - block[c][i]);
+            }
+            recent_at_ = recent_at_ + 1 == recent_[0].size() ? 0 : recent_at_ + 1;
+            share_ = std::min(1.0F, share_ + share_step_);
         }
         at += count;
-        if (hz_ == target_hz_) continue;
-        until_step_ -= static_cast<int>(count);
-        if (until_step_ > 0) continue;
-        until_step_ = kGlideFrames;
-        hz_ *= std::pow(target_hz_ / hz_, part);
-        if (std::abs(hz_ / target_hz_ - 1.0) < kArrived) hz_ = target_hz_;
-        take_coefficients();
+        if (!glide_.pass(count)) continue;
+        take_coefficients(now_);
+        if (share_ < 1) take_coefficients(before_);
     }
 }
 

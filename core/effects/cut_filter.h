@@ -2,18 +2,21 @@
 #pragma once
 
 #include <array>
+#include <vector>
 
 #include "core/dsp/biquad.h"
+#include "core/effects/parameter_glide.h"
 #include "core/effects/processor.h"
 
 namespace rivlen {
 
 // High-pass or low-pass: Butterworth of order 2, 4, 6 or 8 (12 to 48 dB per octave) as second-order sections;
-// the pair k of order n has Q = 1 / (2 sin((2 k + 1) pi / (2 n))). A moved frequency is reached over 60 ms.
+// the pair k of order n has Q = 1 / (2 sin((2 k + 1) pi / (2 n))). A moved frequency glides; to another slope
+// the sound is faded over 10 ms, from filters that have heard the last 50 ms, too.
 class CutFilter : public Processor {
   public:
     // kind: HighPass or LowPass.
-    CutFilter(EffectType kind, int sample_rate) : kind_(kind), sample_rate_(sample_rate) {}
+    CutFilter(EffectType kind, int sample_rate);
     void reset() override;
     void set(std::span<const double> values) override;
     void process(StereoBlock block) override;
@@ -24,15 +27,23 @@ class CutFilter : public Processor {
   private:
     static constexpr std::size_t kMostSections = 4;
     using Sections = std::array<Biquad, kMostSections>;
+    struct Cascade {
+        std::size_t count = 0;  // of sections
+        std::array<std::array<BiquadFilter, kMostSections>, kMixChannels> filters;
+        [[nodiscard]] float step(std::size_t channel, float x);
+    };
     static Sections sections(EffectType kind, int sample_rate, double hz, std::size_t count);
+    void take_coefficients(Cascade& cascade) const;
+    void change_slope(std::size_t count);
     EffectType kind_;
     int sample_rate_;
-    static constexpr int kGlideFrames = 4;  // between steps of a moving frequency
-    void take_coefficients();
-    double hz_ = 0, target_hz_ = 0, slope_ = 0;
-    int until_step_ = kGlideFrames;
-    std::size_t count_ = 0;
-    std::array<std::array<BiquadFilter, kMostSections>, kMixChannels> filters_;
+    ParameterGlide glide_;
+    std::size_t wanted_ = 0;  // sections
+    bool fresh_ = true;       // nothing has come through yet: values are taken at once
+    Cascade now_, before_;
+    float share_ = 1, share_step_;                         // of now_; the rest is before_'s
+    std::array<std::vector<float>, kMixChannels> recent_;  // rings of what came in
+    std::size_t recent_at_ = 0;
 };
 
 }  // namespace rivlen

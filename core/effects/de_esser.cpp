@@ -10,9 +10,19 @@
 
 namespace rivlen {
 
+namespace {
+constexpr double kMovedBy = 0.01;  // of its frequency: what is worth moving the bell for
+double highest_hz(const ParameterBlock<EffectType::DeEsser>& v) {
+    return std::max(v[parameter::kEssHighHz], v[parameter::kEssLowHz] * 1.1);
+}
+}  // namespace
+
+DeEsser::DeEsser(int sample_rate)
+    : sample_rate_(sample_rate), track_part_(1 - one_pole(kTrackSeconds * 1000, sample_rate)) {}
+
 Biquad DeEsser::band(int sample_rate, const ParameterBlock<EffectType::DeEsser>& v) {
     const double low = v[parameter::kEssLowHz];
-    const double high = std::max(v[parameter::kEssHighHz], low * 1.1);
+    const double high = highest_hz(v);
     const double middle = std::sqrt(low * high);
     return Biquad::band_pass(sample_rate, middle, middle / (high - low));
 }
@@ -27,7 +37,13 @@ double DeEsser::magnitude(int sample_rate, const ParameterBlock<EffectType::DeEs
 }
 
 void DeEsser::reset() {
-    for (auto& filter : filters_) filter.reset();
+    for (auto* filters : {&filters_, &bells_}) {
+        for (auto& filter : *filters) filter.reset();
+    }
+    last_.fill(0);
+    power_ = difference_power_ = bell_hz_ = 0;
+    until_move_ = kTrackFrames;
+    if (follow_ > 0) place_bell();
     band_.reset();
     whole_.reset();
     reduction_.reset();
@@ -43,6 +59,42 @@ void DeEsser::set(std::span<const double> all) {
     band_.set(kUpMs, kDownMs, sample_rate_);
     whole_.set(kUpMs, kDownMs, sample_rate_);
     reduction_.set(kUpMs, kDownMs, sample_rate_);
+    const double before = follow_;
+    follow_ = values[parameter::kEssFollowPercent] / 100;
+    if (before == 0) bells_ = filters_;
+    bell_hz_ = 0;
+    place_bell();
+}
+
+// The mean square frequency of a signal follows from the power of its first difference, |1 - e^(-jw)|^2 = 4
+// sin^2(w / 2).
+void DeEsser::track(const std::array<float, kMixChannels>& part, bool hisses) {
+    for (std::size_t c = 0; c < kMixChannels; ++c) {
+        const auto x = static_cast<double>(part[c]);
+        const double d = x - static_cast<double>(last_[c]);
+        last_[c] = part[c];
+        if (!hisses) continue;
+        power_ += track_part_ * (x * x - power_);
+        difference_power_ += track_part_ * (d * d - difference_power_);
+    }
+    if (--until_move_ > 0) return;
+    until_move_ = kTrackFrames;
+    place_bell();
+}
+
+void DeEsser::place_bell() {
+    const double low = values_[parameter::kEssLowHz];
+    const double high = highest_hz(values_);
+    const double middle = std::sqrt(low * high);
+    double own = middle;
+    if (power_ > 0)
+        own = sample_rate_ / std::numbers::pi *
+              std::asin(std::sqrt(std::min(1.0, difference_power_ / (4 * power_))));
+    const double hz = middle * std::pow(std::clamp(own, low, high) / middle, follow_);
+    if (std::abs(hz / std::max(bell_hz_, 1.0) - 1) < kMovedBy) return;
+    bell_hz_ = hz;
+    for (auto& bell : bells_)
+        bell.set(Biquad::band_pass(sample_rate_, hz, middle / (high - low) / (1 - follow_ / 2)));
 }
 
 void DeEsser::process(StereoBlock block) {
@@ -59,9 +111,14 @@ void DeEsser::process(StereoBlock block) {
         const double in_band = band_.step(band_power);
         const double in_all = whole_.step(whole_power);
         double wanted = 0;
-        if (in_band > share_ * in_all && in_band > kSilence)
+        const bool hisses = in_band > share_ * in_all && in_band > kSilence;
+        if (hisses)
             wanted = std::clamp(db_of_power(in_band / in_all) - values_[parameter::kEssThresholdDb], 0.0,
                                 values_[parameter::kEssMaxReductionDb]);
+        if (follow_ > 0) {
+            track(part, hisses);
+            for (std::size_t c = 0; c < kMixChannels; ++c) part[c] = bells_[c].step(block[c][i]);
+        }
         const double reduction = reduction_.step(wanted);
         if (reduction < 1e-6) continue;
         lowest_db_ = std::min(lowest_db_, -reduction);

@@ -1,8 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/effects/equaliser.h"
 
-#include <algorithm>
-
 namespace rivlen {
 
 using parameter::eq_gain_db;
@@ -27,12 +25,23 @@ void Equaliser::reset() {
     for (auto& channel : filters_) {
         for (auto& filter : channel) filter.reset();
     }
+    glide_.reset();
+    take_coefficients();
 }
 
 void Equaliser::set(std::span<const double> all) {
-    const ParameterBlock<EffectType::Equaliser> values(all);
+    glide_.set(all);
+    take_coefficients();
+}
+
+void Equaliser::take_coefficients() {
+    const ParameterBlock<EffectType::Equaliser> values(glide_.values());
     if (values == values_) return;
     for (std::size_t b = 0; b < kBands; ++b) {
+        const bool bell = b != 0 && b != kBands - 1;
+        if (values[eq_hz(b)] == values_[eq_hz(b)] && values[eq_gain_db(b)] == values_[eq_gain_db(b)] &&
+            (!bell || values[parameter::eq_q(b)] == values_[parameter::eq_q(b)]))
+            continue;
         const Biquad coefficients = band(sample_rate_, values, b);
         for (auto& channel : filters_) {
             channel[b].set(coefficients);
@@ -43,9 +52,16 @@ void Equaliser::set(std::span<const double> all) {
 }
 
 void Equaliser::process(StereoBlock block) {
-    for (std::size_t b = 0; b < kBands; ++b) {
-        if (values_[eq_gain_db(b)] == 0) continue;
-        for (std::size_t c = 0; c < kMixChannels; ++c) filters_[c][b].process(block[c]);
+    const std::size_t size = block[0].size();
+    for (std::size_t at = 0; at < size;) {
+        const std::size_t count = glide_.unchanged(size - at);
+        for (std::size_t b = 0; b < kBands; ++b) {
+            if (values_[eq_gain_db(b)] == 0) continue;
+            for (std::size_t c = 0; c < kMixChannels; ++c)
+                filters_[c][b].process(block[c].subspan(at, count));
+        }
+        at += count;
+        if (glide_.pass(count)) take_coefficients();
     }
 }
 

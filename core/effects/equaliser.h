@@ -2,18 +2,19 @@
 #pragma once
 
 #include <array>
-#include <vector>
 
 #include "core/dsp/biquad.h"
+#include "core/effects/parameter_glide.h"
 #include "core/effects/processor.h"
 
 namespace rivlen {
 
 // Low shelf, three bells, high shelf (R. Bristow-Johnson's cookbook). Bands at 0 dB are left out, so that a
-// neutral equaliser changes nothing, to the bit.
+// neutral equaliser changes nothing, to the bit. Values glide.
 class Equaliser : public Processor {
   public:
-    explicit Equaliser(int sample_rate) : sample_rate_(sample_rate) {}
+    explicit Equaliser(int sample_rate)
+        : sample_rate_(sample_rate), glide_(EffectType::Equaliser, sample_rate) {}
     void reset() override;
     void set(std::span<const double> values) override;
     void process(StereoBlock block) override;
@@ -24,8 +25,10 @@ class Equaliser : public Processor {
     static constexpr std::size_t kBands = parameter::kEqBands;
     static Biquad band(int sample_rate, const ParameterBlock<EffectType::Equaliser>& values,
                        std::size_t index);
+    void take_coefficients();
     int sample_rate_;
-    ParameterBlock<EffectType::Equaliser> values_;
+    ParameterGlide glide_;
+    ParameterBlock<EffectType::Equaliser> values_;  // that the filters have
     std::array<std::array<BiquadFilter, kBands>, kMixChannels> filters_;
 };
 

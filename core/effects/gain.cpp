@@ -19,10 +19,10 @@ void Gain::set(std::span<const double> all) {
                   ? 0.0F
                   : static_cast<float>(amplitude_of_db(gain_db));
     if (!begun_) now_ = target_;
-    begun_ = true;
 }
 
 void Gain::process(StereoBlock block) {
+    begun_ = true;
     for (std::size_t i = 0; i < block[0].size(); ++i) {
         now_ = glided(now_, target_, part_);
         for (auto& channel : block) channel[i] *= now_;

@@ -9,7 +9,10 @@ namespace rivlen {
 class Gain : public Processor {
   public:
     explicit Gain(int sample_rate);
-    void reset() override { now_ = target_; }
+    void reset() override {
+        now_ = target_;
+        begun_ = false;
+    }
     void set(std::span<const double> values) override;
     void process(StereoBlock block) override;
 

@@ -3,10 +3,22 @@
 
 #include <algorithm>
 #include <cmath>
+#include <numbers>
 
 #include "core/dsp/decibels.h"
 
 namespace rivlen {
+
+namespace {
+constexpr double kMostGateLookSeconds = 0.01;
+constexpr double kFullyOpenDb = -1e-9;
+}  // namespace
+
+Gate::Gate(int sample_rate)
+    : sample_rate_(sample_rate),
+      look_frames_(static_cast<std::size_t>(std::lround(kMostGateLookSeconds * sample_rate))),
+      sides_{Side{{}, {}, DelayLine(look_frames_), DelayLine(look_frames_)},
+             Side{{}, {}, DelayLine(look_frames_), DelayLine(look_frames_)}} {}
 
 double Gate::static_db(const ParameterBlock<EffectType::Gate>& v, double in_db) {
     const double under = v[parameter::kGateThresholdDb] - in_db;
@@ -15,40 +27,83 @@ double Gate::static_db(const ParameterBlock<EffectType::Gate>& v, double in_db) 
 }
 
 void Gate::reset() {
+    for (auto& side : sides_) {
+        side.low.reset();
+        side.high.reset();
+        side.key.reset();
+        side.sound.reset();
+    }
     level_.reset();
-    open_.reset();
+    gain_.reset();
+    open_ = false;
     hold_ = 0;
     lowest_db_ = 0;
+}
+
+bool Gate::give_key(bool give) {
+    give_key_ = give;
+    return true;
 }
 
 void Gate::set(std::span<const double> all) {
     const ParameterBlock<EffectType::Gate> values(all);
     if (values == values_) return;
     values_ = values;
+    const auto frames = [&](double ms) { return std::llround(ms / 1000 * sample_rate_); };
     level_.set(0, kDetectorReleaseMs, sample_rate_);
-    open_.set(values[parameter::kGateAttackMs], values[parameter::kGateReleaseMs], sample_rate_);
-    loud_ = amplitude_of_db(values[parameter::kGateThresholdDb]);
-    hold_frames_ = std::llround(values[parameter::kGateHoldMs] / 1000 * sample_rate_);
+    gain_.set(values[parameter::kGateAttackMs], values[parameter::kGateReleaseMs], sample_rate_);
+    opens_ = amplitude_of_db(values[parameter::kGateThresholdDb]);
+    closes_ = amplitude_of_db(values[parameter::kGateThresholdDb] - values[parameter::kGateHysteresisDb]);
+    hold_frames_ = frames(values[parameter::kGateHoldMs]);
+    key_late_ = look_frames_ -
+                std::min(look_frames_, static_cast<std::size_t>(frames(values[parameter::kGateLookAheadMs])));
+    const auto& range = info(EffectType::Gate).parameters;
+    low_ = values[parameter::kGateKeyLowHz] > range[parameter::kGateKeyLowHz.index].lowest;
+    high_ = values[parameter::kGateKeyHighHz] < range[parameter::kGateKeyHighHz.index].highest;
+    for (auto& side : sides_) {
+        const double q = std::numbers::sqrt2 / 2;
+        side.low.set(Biquad::high_pass(sample_rate_, values[parameter::kGateKeyLowHz], q));
+        side.high.set(Biquad::low_pass(sample_rate_, values[parameter::kGateKeyHighHz], q));
+    }
+}
+
+// The gain at a level of the key, in dB.
+double Gate::wanted_db(double level) {
+    if (level >= opens_ || (open_ && level >= closes_)) {
+        open_ = true;
+        hold_ = hold_frames_;
+        return 0;
+    }
+    if (open_ && hold_ > 0) {
+        --hold_;
+        return 0;
+    }
+    open_ = false;
+    const double in_db = db_of_amplitude(level);
+    return static_db(values_, in_db) - in_db;
 }
 
 void Gate::process(StereoBlock block) {
     lowest_db_ = 0;
     for (std::size_t i = 0; i < block[0].size(); ++i) {
-        const float peak = std::max(std::abs(block[0][i]), std::abs(block[1][i]));
-        const double level = level_.step(static_cast<double>(peak));
-        double wanted = 0;
-        if (level >= loud_) {
-            hold_ = hold_frames_;
-        } else if (hold_ > 0) {
-            --hold_;
-        } else {
-            const double in_db = db_of_amplitude(level);
-            wanted = static_db(values_, in_db) - in_db;
+        float peak = 0;
+        std::array<float, kMixChannels> key{};
+        for (std::size_t c = 0; c < kMixChannels; ++c) {
+            Side& side = sides_[c];
+            key[c] = side.key.step(block[c][i], key_late_);
+            if (low_) key[c] = side.low.step(key[c]);
+            if (high_) key[c] = side.high.step(key[c]);
+            peak = std::max(peak, std::abs(key[c]));
+            block[c][i] = side.sound.step(block[c][i]);
         }
-        const double gain_db = open_.step(wanted);
+        const double gain_db = gain_.step(wanted_db(level_.step(static_cast<double>(peak))));
         lowest_db_ = std::min(lowest_db_, gain_db);
-        if (gain_db > -1e-9) continue;
-        const auto gain = static_cast<float>(amplitude_of_db(gain_db));
+        if (give_key_) {
+            for (std::size_t c = 0; c < kMixChannels; ++c) block[c][i] = key[c];
+            continue;
+        }
+        if (gain_db > kFullyOpenDb) continue;
+        const float gain = quick_amplitude_of_db(static_cast<float>(gain_db));
         for (auto& channel : block) channel[i] *= gain;
     }
 }

@@ -64,7 +64,7 @@ constexpr std::array<ParameterInfo, 2> kLowPass = {
       "What lies above is taken away: hiss, whistles.", "Voices become dull and hard to understand."},
      {"slope", "Slope", "dB/oct", 12, 48, 12, 12, false, false,
       "How steeply the level falls above the frequency.", "Very steep slopes ring at the frequency."}}};
-constexpr std::array<ParameterInfo, 6> kGate = {
+constexpr std::array<ParameterInfo, 10> kGate = {
     {{"threshold", "Threshold", "dBFS", -80, 0, -50, 0.5, false, false,
       "What is softer than this is turned down.", "Too high: ends of words are cut."},
      {"ratio", "Ratio", ":1", 1, 20, 2, 0.1, false, false,
@@ -76,7 +76,16 @@ constexpr std::array<ParameterInfo, 6> kGate = {
      {"hold", "Hold", "ms", 0, 2000, 150, 5, false, false, "How long it stays open.",
       "Too short: it flutters."},
      {"release", "Release", "ms", 5, 4000, 250, 5, false, false, "How fast it closes.",
-      "Too short: the place is cut off audibly."}}};
+      "Too short: the place is cut off audibly."},
+     {"hysteresis", "Hysteresis", "dB", 0, 20, 3, 0.5, false, false,
+      "Once open, it closes only this far under the threshold.",
+      "Too much: it does not close between words."},
+     {"look_ahead", "Look ahead", "ms", 0, 10, 5, 0.1, false, false, "It opens so much before what opens it.",
+      "Breath before a word comes with it."},
+     {"key_low", "Listens from", "Hz", 20, 2000, 20, 1, false, false, "It does not hear what lies below.",
+      "Too high: it misses chesty words."},
+     {"key_high", "Listens to", "Hz", 500, 20000, 20000, 10, false, false,
+      "It does not hear what lies above.", "Too low: it misses consonants."}}};
 constexpr std::array<ParameterInfo, 13> kEqualiser = {
     {{"low_hz", "Low shelf", "Hz", 20, 1000, 120, 1, false, false,
       "Below this everything is raised or lowered.", "Boomy or thin."},
@@ -100,7 +109,7 @@ constexpr std::array<ParameterInfo, 13> kEqualiser = {
      {"high_hz", "High shelf", "Hz", 1000, 20000, 8000, 10, false, false,
       "Above this everything is raised or lowered.", "Sharp or dull."},
      {"high_db", "High gain", "dB", -18, 18, 0, 0.1, false, false, "Gain of the highs.", "Sharp or dull."}}};
-constexpr std::array<ParameterInfo, 4> kDeEsser = {
+constexpr std::array<ParameterInfo, 5> kDeEsser = {
     {{"low", "From", "Hz", 2000, 12000, 6000, 10, false, false, "Lower edge of what hisses.",
       "Too low: consonants are blunted."},
      {"high", "To", "Hz", 4000, 16000, 10000, 10, false, false, "Upper edge of what hisses.",
@@ -110,8 +119,12 @@ constexpr std::array<ParameterInfo, 4> kDeEsser = {
       "voice is.",
       "Too low: it acts all the time."},
      {"most", "At most", "dB", 0, 12, 2, 0.1, false, false, "It is never turned down further than this.",
-      "The voice lisps."}}};
-constexpr std::array<ParameterInfo, 7> kCompressor = {
+      "The voice lisps."},
+     {"follow", "Follows", "%", 0, 100, 0, 1, false, false,
+      "How far it moves from the middle of the band to where this talker's s lies, and how much narrower it "
+      "gets.",
+      "With several talkers it stays between them."}}};
+constexpr std::array<ParameterInfo, 10> kCompressor = {
     {{"threshold", "Threshold", "dBFS", -60, 0, -24, 0.5, false, false,
       "From here on louder is made less loud.", "Too low: breath and place come up."},
      {"ratio", "Ratio", ":1", 1, 20, 3, 0.1, false, false, "How many dB more in give one dB more out.",
@@ -125,8 +138,14 @@ constexpr std::array<ParameterInfo, 7> kCompressor = {
      {"make_up", "Make-up", "dB", 0, 24, 0, 0.1, false, false,
       "Gain afterwards, by hand: peaks between -10 and -3 dB are usual for a voice.",
       "The background comes up with the voice."},
-     {"side_chain", "Listen from", "Hz", 20, 1000, 20, 1, false, false, "It does not hear what lies below.",
-      "Too high: it misses chesty words."}}};
+     {"side_chain", "Listens from", "Hz", 20, 1000, 20, 1, false, false, "It does not hear what lies below.",
+      "Too high: it misses chesty words."},
+     {"rms", "RMS over", "ms", 0, 50, 0, 1, false, false,
+      "It goes by the power over this time; at 0 by peaks.", "Too long: sharp words come through."},
+     {"look_ahead", "Look ahead", "ms", 0, 10, 0, 0.1, false, false, "It acts so much before what is loud.",
+      "It is softer before every word."},
+     {"link", "Link", "%", 0, 100, 100, 1, false, false, "How far both sides get the gain of the louder one.",
+      "Too little: what is in the middle wanders."}}};
 constexpr std::array<ParameterInfo, 1> kGain = {
     {{"gain", "Gain", "dB", -60, 24, 0, 0.1, false, false, "Louder or softer.",
       "Too loud: what follows is driven into its limits."}}};

@@ -5,12 +5,13 @@
 #include <cmath>
 
 #include "core/dsp/decibels.h"
+#include "core/dsp/glide.h"
 
 namespace rivlen {
 
 namespace {
 
-constexpr double kLookSeconds = 0.004;
+constexpr double kLookSeconds = 0.004, kDriveGlideSeconds = 0.02;
 constexpr std::size_t kTaps = PeakInterpolator::kTaps;
 
 }  // namespace
@@ -18,6 +19,7 @@ constexpr std::size_t kTaps = PeakInterpolator::kTaps;
 Limiter::Limiter(int sample_rate)
     : sample_rate_(sample_rate),
       look_(static_cast<std::size_t>(std::lround(kLookSeconds * sample_rate))),
+      glide_(static_cast<float>(glide_part(kDriveGlideSeconds, sample_rate))),
       lowest_gain_(look_ + 2) {
     for (auto& channel : line_) channel.assign(2 * (look_ + kTaps), 0.0F);
     mean_.resize(look_);
@@ -37,11 +39,14 @@ void Limiter::reset() {
     lowest_gain_.reset(1.0F);
     soft_ = idle_ = 0;
     held_ = lowest_ = 1;
+    drive_ = drive_target_;
+    fresh_ = true;
 }
 
 void Limiter::set(std::span<const double> all) {
     const ParameterBlock<EffectType::Limiter> values(all);
-    drive_ = static_cast<float>(amplitude_of_db(values[parameter::kLimiterDriveDb]));
+    drive_target_ = static_cast<float>(amplitude_of_db(values[parameter::kLimiterDriveDb]));
+    if (fresh_) drive_ = drive_target_;
     ceiling_ = static_cast<float>(amplitude_of_db(values[parameter::kLimiterCeilingDb] - kMarginDb));
     const double release_frames = values[parameter::kLimiterReleaseMs] / 1000.0 * sample_rate_;
     back_ = static_cast<float>(1.0 - std::exp(-1.0 / std::max(1.0, release_frames)));
@@ -73,8 +78,10 @@ float Limiter::needed(float peak) {
 void Limiter::process(StereoBlock block) {
     const std::size_t size = line_[0].size() / 2;
     lowest_ = 1;
+    fresh_ = false;
     for (std::size_t i = 0; i < block[0].size(); ++i) {
         float peak = 0;
+        drive_ = glided(drive_, drive_target_, glide_);
         for (std::size_t c = 0; c < kMixChannels; ++c) {
             line_[c][at_] = line_[c][at_ + size] = block[c][i] * drive_;
         }

@@ -30,7 +30,10 @@ class Limiter : public Processor {
     float needed(float peak);
     double sample_rate_;
     std::size_t look_;  // frames
-    float drive_ = 1, ceiling_ = 1, back_ = 0;
+    float drive_ = 1, drive_target_ = 1,
+          glide_;        // the gain before the limiter moves so much of its way a sample
+    bool fresh_ = true;  // nothing has come through yet
+    float ceiling_ = 1, back_ = 0;
     std::size_t soft_ = 0;  // how many samples in a row cannot lead to a peak beyond the ceiling
     PeakInterpolator interpolator_;
     std::size_t idle_ = 0;                               // for how many samples nothing was held down

@@ -57,11 +57,12 @@ inline constexpr ParameterOf<EffectType::Hiss> kHissLevelDb{0}, kHissTiltDb{1}, 
     kHissFromHz{3};
 inline constexpr ParameterOf<EffectType::HighPass> kCutHz{0}, kCutSlope{1};  // slope in dB per octave
 inline constexpr ParameterOf<EffectType::Gate> kGateThresholdDb{0}, kGateRatio{1}, kGateRangeDb{2},
-    kGateAttackMs{3}, kGateHoldMs{4}, kGateReleaseMs{5};
+    kGateAttackMs{3}, kGateHoldMs{4}, kGateReleaseMs{5}, kGateHysteresisDb{6}, kGateLookAheadMs{7},
+    kGateKeyLowHz{8}, kGateKeyHighHz{9};
 inline constexpr ParameterOf<EffectType::DeEsser> kEssLowHz{0}, kEssHighHz{1}, kEssThresholdDb{2},
-    kEssMaxReductionDb{3};
+    kEssMaxReductionDb{3}, kEssFollowPercent{4};
 inline constexpr ParameterOf<EffectType::Compressor> kThresholdDb{0}, kRatio{1}, kKneeDb{2}, kAttackMs{3},
-    kReleaseMs{4}, kMakeUpDb{5}, kSideChainHz{6};
+    kReleaseMs{4}, kMakeUpDb{5}, kSideChainHz{6}, kRmsMs{7}, kLookAheadMs{8}, kLinkPercent{9};
 inline constexpr ParameterOf<EffectType::Gain> kGainDb{0};
 inline constexpr ParameterOf<EffectType::Reverb> kRoomLevelDb{0}, kRoomDecayS{1}, kRoomDelayMs{2},
     kRoomDampHz{3};

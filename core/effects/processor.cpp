@@ -59,6 +59,7 @@ class Guarded : public Processor {
         inner_->reset();
         for (auto channel : block) std::ranges::fill(channel, 0.0F);
     }
+    bool give_key(bool give) override { return inner_->give_key(give); }
     [[nodiscard]] double reduction_db() const override {
         const double reduction = inner_->reduction_db();
         return std::isfinite(reduction) ? reduction : 0.0;
@@ -146,6 +147,7 @@ void Chain::reset() {
 
 void Chain::hear(std::size_t part, Audition what) {
     slots_[part].hear = what;
+    slots_[part].processor->give_key(what == Audition::Key);
 }
 
 void Chain::set(std::size_t part, bool on, std::span<const double> values) {
@@ -173,7 +175,7 @@ void Chain::compare(Slot& slot, StereoBlock piece) {
     }
     if (slot.removed != nullptr)
         slot.removed->write({std::span(removed_[0]).first(count), std::span(removed_[1]).first(count)});
-    if (slot.hear == Audition::Result) return;
+    if (slot.hear == Audition::Result || slot.hear == Audition::Key) return;
     if (slot.hear == Audition::Removed) {
         for (std::size_t c = 0; c < kMixChannels; ++c)
             std::copy_n(removed_[c].begin(), count, piece[c].begin());

@@ -31,6 +31,9 @@ class Processor {
     // By the parameters of the part's info; takes effect with the next sample, without a click.
     virtual void set(std::span<const double> values) = 0;
     virtual void process(StereoBlock block) = 0;
+    // Instead of its output the part gives what it goes by, in step with the output; false where it goes by
+    // its input alone.
+    virtual bool give_key(bool /*give*/) { return false; }
     // How far the level is turned down at present, in dB, 0 or less.
     [[nodiscard]] virtual double reduction_db() const { return 0; }
 };
@@ -50,8 +53,8 @@ class Chain {
     // Values and switches of the same parts, by position.
     void set(std::size_t part, bool on, std::span<const double> values);
     // To compare by ear: what comes out of a part, what comes into it, brought to the same level, or what it
-    // takes out.
-    enum class Audition { Result, Original, Removed };
+    // takes out, or what it goes by (parts with a key).
+    enum class Audition { Result, Original, Removed, Key };
     void hear(std::size_t part, Audition what);
     // What a part takes out goes to a tap, too; null: to none.
     void watch(std::size_t part, Tap* removed) { slots_[part].removed = removed; }

@@ -33,11 +33,13 @@ void Reverb::reset() {
     for (auto& channel : before_) std::ranges::fill(channel, 0.0F);
     low_.fill(0);
     settle();
+    begun_ = false;
 }
 
 void Reverb::settle() {
     gain_ = gain_target_;
     level_ = level_target_;
+    damp_ = damp_target_;
     before_frames_ = before_target_ = wanted_before_;
     before_share_ = 1;
 }
@@ -50,7 +52,7 @@ void Reverb::set(std::span<const double> all) {
         gain_target_[k] =
             static_cast<float>(std::pow(10.0, -3.0 * static_cast<double>(lines_[k].size()) /
                                                   (values[parameter::kRoomDecayS] * sample_rate_)));
-    damp_ =
+    damp_target_ =
         static_cast<float>(std::exp(-2 * std::numbers::pi * values[parameter::kRoomDampHz] / sample_rate_));
     const double level_db = values[parameter::kRoomLevelDb];
     level_target_ = level_db <= info(EffectType::Reverb).parameters[parameter::kRoomLevelDb.index].lowest
@@ -58,13 +60,12 @@ void Reverb::set(std::span<const double> all) {
                         : static_cast<float>(amplitude_of_db(level_db));
     wanted_before_ =
         static_cast<std::size_t>(std::lround(values[parameter::kRoomDelayMs] / 1000 * sample_rate_));
-    if (begun_) return;
-    begun_ = true;
-    settle();
+    if (!begun_) settle();
 }
 
 void Reverb::process(StereoBlock block) {
     const std::size_t size = before_[0].size();
+    begun_ = true;
     constexpr float kHadamard = 0.35355339F;  // 1 / sqrt(8)
     for (std::size_t i = 0; i < block[0].size(); ++i) {
         std::array<float, kMixChannels> in{};
@@ -81,6 +82,7 @@ void Reverb::process(StereoBlock block) {
         before_share_ = std::min(1.0F, before_share_ + before_step_);
         if (before_share_ == 1) before_frames_ = before_target_;
         level_ = glided(level_, level_target_, glide_);
+        damp_ = glided(damp_, damp_target_, glide_);
         before_at_ = before_at_ + 1 == size ? 0 : before_at_ + 1;
         std::array<float, kLines> x{};
         for (std::size_t k = 0; k < kLines; ++k) {

@@ -11,8 +11,8 @@ namespace rivlen {
 // A feedback delay network of eight lines with a Hadamard matrix (Stautner and Puckette, "Designing
 // multi-channel reverberators", Computer Music J. 6(1), 1982); every line's gain follows from the decay (Jot
 // and Chaigne, "Digital delay networks for designing artificial reverberators", AES 90th Convention, 1991): g
-// = 10^(-3 length / (decay rate)). The voice itself passes unchanged. Level and decay glide, and another
-// delay is faded to, within 20 ms.
+// = 10^(-3 length / (decay rate)). The voice itself passes unchanged. Level, decay and damping glide, and
+// another delay is faded to, within 20 ms.
 class Reverb : public Processor {
   public:
     explicit Reverb(int sample_rate);
@@ -28,7 +28,7 @@ class Reverb : public Processor {
     std::array<std::vector<float>, kLines> lines_;
     std::array<std::size_t, kLines> at_{};
     std::array<float, kLines> gain_{}, gain_target_{}, low_{};
-    float damp_ = 0, level_ = 0, level_target_ = 0;
+    float damp_ = 0, damp_target_ = 0, level_ = 0, level_target_ = 0;
     float glide_;                                          // of the way to a target, a sample
     std::array<std::vector<float>, kMixChannels> before_;  // the delay from the voice to the room
     std::size_t before_at_ = 0;

@@ -42,10 +42,16 @@ double peak_dbfs(const Channels& x) {
     const auto half = std::span(x[0]).subspan(x[0].size() / 2);
     return db_of_power(2 * energy_of(half) / static_cast<double>(half.size()));
 }
-Channels through(EffectType kind, std::span<const double> values, Channels x, int rate = kRate) {
+// In step with what goes in. key: what the part goes by instead.
+Channels through(EffectType kind, std::span<const double> values, Channels x, int rate = kRate,
+                 bool key = false) {
     const auto processor = make_processor(kind, rate);
     processor->set(values);
+    EXPECT_TRUE(!key || processor->give_key(true));
+    const auto late = static_cast<std::ptrdiff_t>(processor->latency());
+    for (auto& channel : x) channel.resize(channel.size() + static_cast<std::size_t>(late));
     processor->process({x[0], x[1]});
+    for (auto& channel : x) channel.erase(channel.begin(), channel.begin() + late);
     return x;
 }
 std::vector<double> standard(EffectType kind) {
@@ -129,6 +135,130 @@ TEST(VoiceChain, CompressorListensAboveItsSideChain) {
         peak_dbfs(through(EffectType::Compressor, v, tone(3000, -6, 48000))),
         peak_dbfs(through(EffectType::Compressor, standard(EffectType::Compressor), tone(3000, -6, 48000))),
         0.1);
+}
+
+// By RMS a sine is as loud as by its peak (AES17, from memory), and noise as a sine of its power; by its
+// peaks even noise has 4.8 dB over its RMS, 1.8 more than a sine.
+TEST(VoiceChain, CompressorGoesByRms) {
+    ParameterBlock<EffectType::Compressor> v(standard(EffectType::Compressor));
+    v[parameter::kRmsMs] = 50;
+    v[parameter::kReleaseMs] = 200;
+    EXPECT_NEAR(peak_dbfs(through(EffectType::Compressor, v, tone(1000, -10, 96000))),
+                Compressor::static_db(v, -10), 0.05);
+    Channels noise(2, test::noise(192000, 3));
+    const double level_db = peak_dbfs(noise);
+    for (auto& channel : noise) {
+        for (float& x : channel) x *= static_cast<float>(amplitude_of_db(-10 - level_db));
+    }
+    EXPECT_NEAR(peak_dbfs(through(EffectType::Compressor, v, noise)), Compressor::static_db(v, -10), 0.4);
+    v[parameter::kRmsMs] = 0;  // peaks of noise lie far over its RMS
+    EXPECT_LT(peak_dbfs(through(EffectType::Compressor, v, noise)), Compressor::static_db(v, -10) - 0.8);
+}
+
+// A tone that begins at once: 10 ms of looking ahead with an attack of 1 ms and nothing comes through too
+// loud; without it the first wave does.
+TEST(VoiceChain, CompressorLooksAhead) {
+    ParameterBlock<EffectType::Compressor> v(standard(EffectType::Compressor));
+    v[parameter::kAttackMs] = 1;
+    v[parameter::kReleaseMs] = 100;
+    Channels x = tone(1000, -6, 48000);
+    for (auto& channel : x) std::fill_n(channel.begin(), 24000, 0.0F);
+    const auto loudest = [&] {
+        const Channels y = through(EffectType::Compressor, v, x);
+        float peak = 0;
+        for (std::size_t i = 24000; i < 24480; ++i) peak = std::max(peak, std::abs(y[0][i]));
+        return db_of_amplitude(static_cast<double>(peak));
+    };
+    EXPECT_GT(loudest(), Compressor::static_db(v, -6) + 6);
+    v[parameter::kLookAheadMs] = 10;
+    EXPECT_NEAR(loudest(), Compressor::static_db(v, -6), 0.1);
+}
+
+// Loud on the left at -6, soft on the right at -20 dBFS: linked both are turned down alike, unlinked each by
+// itself, half linked the right as one at -13 dBFS would be.
+TEST(VoiceChain, CompressorLinksItsSides) {
+    ParameterBlock<EffectType::Compressor> v(standard(EffectType::Compressor));
+    Channels x = tone(1000, -6, 48000);
+    x[1] = tone(1000, -20, 48000)[1];
+    const auto reductions = [&](double link) {
+        v[parameter::kLinkPercent] = link;
+        const Channels y = through(EffectType::Compressor, v, x);
+        const auto level = [](const std::vector<float>& c) { return peak_dbfs({c, c}); };
+        return std::array{level(x[0]) - level(y[0]), level(x[1]) - level(y[1])};
+    };
+    const auto down = [&](double level) { return level - Compressor::static_db(v, level); };
+    for (const auto& [link, right] :
+         {std::pair{100.0, -6.0}, std::pair{50.0, -13.0}, std::pair{0.0, -20.0}}) {
+        const auto [left_db, right_db] = reductions(link);
+        EXPECT_NEAR(left_db, down(-6), 0.05) << link;
+        EXPECT_NEAR(right_db, down(right), 0.05) << link;
+    }
+}
+
+// What it goes by can be heard: the input behind the key's filters, and neither turned down nor made up.
+TEST(VoiceChain, KeysCanBeHeard) {
+    for (const auto& [kind, parameter] : {std::pair{EffectType::Compressor, parameter::kSideChainHz.index},
+                                          std::pair{EffectType::Gate, parameter::kGateKeyLowHz.index}}) {
+        auto values = standard(kind);
+        values[parameter] = 1000;
+        const double kept = Biquad::high_pass(kRate, 1000, std::numbers::sqrt2 / 2).magnitude(kRate, 250);
+        EXPECT_NEAR(peak_dbfs(through(kind, values, tone(250, -10, 48000), kRate, true)),
+                    -10 + db_of_amplitude(kept), 0.05);
+    }
+    for (const auto kind : {EffectType::Gain, EffectType::Limiter})
+        EXPECT_FALSE(make_processor(kind, kRate)->give_key(true));
+}
+
+// Between where it closes (-53 dBFS) and where it opens (-50) a gate stays as it is; without hysteresis it
+// flutters there.
+TEST(VoiceChain, GateHasHysteresis) {
+    ParameterBlock<EffectType::Gate> v(standard(EffectType::Gate));
+    v[parameter::kGateHoldMs] = 0;
+    v[parameter::kGateRangeDb] = -40;
+    v[parameter::kGateRatio] = 20;
+    Channels x = tone(1000, -51.5, 144000);
+    const auto level_at = [&](std::size_t from) {
+        const Channels y = through(EffectType::Gate, v, x);
+        return db_of_power(2 * energy_of(std::span(y[0]).subspan(from, 4800)) / 4800);
+    };
+    EXPECT_LT(level_at(40000), -70);  // never opened
+    for (auto& channel : x) {
+        for (std::size_t i = 48000; i < 52800; ++i) channel[i] *= static_cast<float>(amplitude_of_db(6));
+    }
+    EXPECT_NEAR(level_at(130000), -51.5, 0.01);  // was opened
+    v[parameter::kGateHysteresisDb] = 0;
+    EXPECT_LT(level_at(130000), -70);
+}
+
+// A word begins at -20 dBFS: 10 ms of looking ahead, and its first wave passes whole.
+TEST(VoiceChain, GateLooksAhead) {
+    ParameterBlock<EffectType::Gate> v(standard(EffectType::Gate));
+    v[parameter::kGateRangeDb] = -60;
+    v[parameter::kGateRatio] = 20;
+    v[parameter::kGateAttackMs] = 1;
+    Channels x = tone(1000, -20, 48000);
+    for (auto& channel : x) std::fill_n(channel.begin(), 24000, 0.0F);
+    const auto first_wave_db = [&](double ahead) {
+        v[parameter::kGateLookAheadMs] = ahead;
+        const Channels y = through(EffectType::Gate, v, x);
+        return db_of_power(energy_of(std::span(y[0]).subspan(24000, 48)) /
+                           energy_of(std::span(x[0]).subspan(24000, 48)));
+    };
+    EXPECT_LT(first_wave_db(0), -10);
+    EXPECT_GT(first_wave_db(10), -0.1);
+}
+
+// Rumble does not open a gate that listens from 150 Hz on, a hiss not one that listens up to 5 kHz.
+TEST(VoiceChain, GateHasAKeyFilter) {
+    ParameterBlock<EffectType::Gate> v(standard(EffectType::Gate));
+    for (const double hz : {30.0, 15000.0}) {
+        v[parameter::kGateKeyLowHz] = 20;
+        v[parameter::kGateKeyHighHz] = 20000;
+        EXPECT_NEAR(peak_dbfs(through(EffectType::Gate, v, tone(hz, -40, 96000))), -40, 0.01) << hz;
+        v[parameter::kGateKeyLowHz] = 150;
+        v[parameter::kGateKeyHighHz] = 5000;
+        EXPECT_LT(peak_dbfs(through(EffectType::Gate, v, tone(hz, -40, 96000))), -45) << hz;
+    }
 }
 
 TEST(VoiceChain, GateTurnsDownWhatIsSoft) {
@@ -265,6 +395,37 @@ TEST(VoiceChain, DeEsserTouchesOnlySibilance) {
     Insert part = make_part(EffectType::DeEsser, 1);
     EXPECT_NEAR(curve_db(part, kRate, std::sqrt(6000.0 * 10000.0)), -2, 0.01);
     EXPECT_GT(curve_db(part, kRate, 2000), -0.2);
+}
+
+// A talker whose s lies at 5 kHz, in a band from 4 to 12 kHz whose middle is 6.9 kHz: following, the bell
+// sits on the s, and air at 11 kHz keeps more than it does without.
+TEST(VoiceChain, DeEsserFollowsTheTalker) {
+    ParameterBlock<EffectType::DeEsser> v(standard(EffectType::DeEsser));
+    v[parameter::kEssLowHz] = 4000;
+    v[parameter::kEssHighHz] = 12000;
+    v[parameter::kEssMaxReductionDb] = 8;
+    v[parameter::kEssThresholdDb] = -15;
+    Channels s = tone(5000, -20, 144000);
+    const Channels air = tone(11000, -50, 144000);
+    for (std::size_t c = 0; c < 2; ++c) {
+        for (std::size_t i = 0; i < s[c].size(); ++i) s[c][i] += air[c][i];
+    }
+    const auto level_of = [](const Channels& y, double hz) {
+        double re = 0, im = 0;
+        for (std::size_t i = 96000; i < 144000; ++i) {
+            const double turn = 2 * std::numbers::pi * hz * static_cast<double>(i) / kRate;
+            re += static_cast<double>(y[0][i]) * std::cos(turn);
+            im += static_cast<double>(y[0][i]) * std::sin(turn);
+        }
+        return db_of_amplitude(std::hypot(re, im) / 24000);
+    };
+    const Channels fixed = through(EffectType::DeEsser, v, s);
+    v[parameter::kEssFollowPercent] = 100;
+    const Channels followed = through(EffectType::DeEsser, v, s);
+    EXPECT_LT(level_of(followed, 5000), level_of(fixed, 5000) - 2);
+    EXPECT_NEAR(level_of(followed, 5000), -28, 0.5);
+    EXPECT_GT(level_of(followed, 11000), -51);
+    EXPECT_LT(level_of(fixed, 11000), -51);
 }
 
 // Decay by Schroeder's backward integration (J. Acoust. Soc. Am. 37, 1965), from -5 to -35 dB (ISO 3382).

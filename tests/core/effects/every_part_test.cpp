@@ -96,51 +96,63 @@ TEST_P(EveryPart, RecoversFromWhatIsNoSound) {
     EXPECT_EQ(a, b) << info(kind()).key;
 }
 
-// The loudest 5 ms above 6 kHz around a move, against the sound's level in dB. A jump of a tenth of the
-// sound's level gives about -35 dB.
-double click_db(const std::vector<float>& x, std::size_t at, int rate) {
-    std::vector<float> high(x.begin() + static_cast<std::ptrdiff_t>(at) - rate / 10,
-                            x.begin() + static_cast<std::ptrdiff_t>(at) + rate / 5);
-    for (int i = 0; i < 2; ++i) BiquadFilter(Biquad::high_pass(rate, 6000, 0.7071)).process(high);
+// The loudest 5 ms beyond `edge_hz` (above it, or below it) around a move, against the sound's level in dB. A
+// jump of a tenth of a 220 Hz tone's level gives about -35 dB above 6 kHz.
+double splash_db(const std::vector<float>& x, std::size_t at, int rate, double edge_hz, bool above) {
     const auto tenth = static_cast<std::size_t>(rate) / 10;
+    std::vector<float> beyond(x.begin() + static_cast<std::ptrdiff_t>(at - tenth),
+                              x.begin() + static_cast<std::ptrdiff_t>(at + 3 * tenth));
+    for (int i = 0; i < 2; ++i) {
+        BiquadFilter(above ? Biquad::high_pass(rate, edge_hz, 0.7071)
+                           : Biquad::low_pass(rate, edge_hz, 0.7071))
+            .process(beyond);
+    }
     const double level = std::max(energy_of(std::span(x).subspan(at - tenth, tenth)),
-                                  energy_of(std::span(x).subspan(at + tenth, tenth))) /
+                                  energy_of(std::span(x).subspan(at + 2 * tenth, tenth))) /
                          static_cast<double>(tenth);
     double loudest = 0.0;
     const auto window = static_cast<std::size_t>(rate) / 200;
     // Not the first part, where the filter itself settles.
-    for (std::size_t i = static_cast<std::size_t>(rate) / 20; i + window < high.size(); i += window)
+    for (std::size_t i = tenth / 2; i + window < beyond.size(); i += window)
         loudest =
-            std::max(loudest, energy_of(std::span(high).subspan(i, window)) / static_cast<double>(window));
-    return db_of_power(loudest / std::max(level, 1e-12));
+            std::max(loudest, energy_of(std::span(beyond).subspan(i, window)) / static_cast<double>(window));
+    return db_of_power(loudest / std::max(level, 1e-8));
 }
 
-// A value is moved by a tenth of its range under a steady tone, as a quick hand or a line does it.
+// Every value is moved through its whole range under a steady tone, upwards and downwards, as a ready value
+// or a quick hand does it.
 TEST_P(EveryPart, NoMoveOfAValueClicks) {
     constexpr int kRate = 48000;
     constexpr std::size_t kMove = kRate;
+    struct Tone {
+        double hz, edge_hz;
+        bool above;
+    };
     for (std::size_t p = 0; p < parameters().size(); ++p) {
-        for (const double from : {0.0, 0.45, 0.9}) {
-            const auto processor = make_processor(kind(), kRate);
-            std::vector<double> values;
-            for (const auto& q : parameters()) values.push_back(q.standard);
-            const double span = parameters()[p].highest - parameters()[p].lowest;
-            // A level of clipping under that of the tone is no setting for it: the whole tone counts as
-            // clipped.
-            if (kind() == EffectType::Clipping && p == parameter::kClipLevelDb.index && from < 0.9) continue;
-            values[p] = parameters()[p].lowest + from * span;
-            processor->set(values);
-            Channels x(2, std::vector<float>(4 * kRate));
-            for (std::size_t i = 0; i < x[0].size(); ++i)
-                x[0][i] = x[1][i] = static_cast<float>(
-                    0.1 * std::sin(2 * std::numbers::pi * 220.0 * static_cast<double>(i) / kRate));
-            process_in_blocks(*processor, x, 0, kMove, 256);
-            values[p] += 0.1 * span;
-            processor->set(values);
-            process_in_blocks(*processor, x, kMove, x[0].size(), 256);
-            const auto late = static_cast<std::size_t>(processor->latency());
-            EXPECT_LT(click_db(x[0], kMove + late, kRate), -50.0)
-                << info(kind()).key << " " << parameters()[p].key << " from " << values[p] - 0.1 * span;
+        for (const auto& [from, to] : {std::pair{0.0, 1.0}, std::pair{1.0, 0.0}, std::pair{0.45, 0.55}}) {
+            for (const Tone& tone : {Tone{220, 6000, true}, Tone{5000, 500, false}}) {
+                const auto processor = make_processor(kind(), kRate);
+                std::vector<double> values;
+                for (const auto& q : parameters()) values.push_back(q.standard);
+                const double span = parameters()[p].highest - parameters()[p].lowest;
+                // A level of clipping under that of the tone is no setting for it: the whole tone counts as
+                // clipped.
+                if (kind() == EffectType::Clipping && p == parameter::kClipLevelDb.index) continue;
+                values[p] = parameters()[p].lowest + from * span;
+                processor->set(values);
+                Channels x(2, std::vector<float>(2 * kRate));
+                for (std::size_t i = 0; i < x[0].size(); ++i)
+                    x[0][i] = x[1][i] = static_cast<float>(
+                        0.1 * std::sin(2 * std::numbers::pi * tone.hz * static_cast<double>(i) / kRate));
+                process_in_blocks(*processor, x, 0, kMove, 256);
+                values[p] = parameters()[p].lowest + to * span;
+                processor->set(values);
+                process_in_blocks(*processor, x, kMove, x[0].size(), 256);
+                const auto late = static_cast<std::size_t>(processor->latency());
+                EXPECT_LT(splash_db(x[0], kMove + late, kRate, tone.edge_hz, tone.above), -50.0)
+                    << info(kind()).key << " " << parameters()[p].key << " from " << from << " to " << to
+                    << " at " << tone.hz;
+            }
         }
     }
 }

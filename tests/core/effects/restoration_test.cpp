@@ -7,6 +7,7 @@
 #include <numbers>
 #include <random>
 
+#include "core/diagnosis/evidence.h"
 #include "core/dsp/decibels.h"
 #include "core/dsp/linear_prediction.h"
 #include "core/effects/curves.h"
