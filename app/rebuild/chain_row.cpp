@@ -108,6 +108,7 @@ void ChainRow::add_parts(const Strip& strip, QWidget* content, QHBoxLayout* row)
         connect(open_, &PartSection::said, this, &ChainRow::said);
         connect(open_, &PartSection::hearing_wanted, this, &ChainRow::hear);
         connect(open_, &PartSection::proposal_wanted, this, &ChainRow::proposal_wanted);
+        connect(open_, &PartSection::noise_print_wanted, this, &ChainRow::noise_print_wanted);
         open_->follow_playhead(playhead_);
         row->addWidget(open_);
     }

@@ -34,6 +34,7 @@ class ChainRow : public QWidget {
     void look_wanted(int track);
     // The amount of one part from what the track plays.
     void proposal_wanted(int track, int part);
+    void noise_print_wanted(int track, int part);
     // How a part is to be heard; 0: none otherwise than as its result.
     void hearing_wanted(int part, Chain::Audition what);
     void said(const QString& sentence, bool trouble);

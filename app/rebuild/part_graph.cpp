@@ -56,6 +56,20 @@ QPainterPath PartGraph::spectrum_path(const std::vector<float>& levels) const {
     return path;
 }
 
+QPainterPath PartGraph::noise_path() const {
+    QPainterPath path;
+    for (int x = 0; x <= width(); x += 2) {
+        const double hz = 20 * std::pow(1000.0, static_cast<double>(x) / std::max(1, width()));
+        if (hz < part_[parameter::kHissFromHz]) continue;
+        if (hz > 0.499 * rate_) break;
+        const QPointF p(x, height() * (1 - std::clamp((expected_noise_db(part_, rate_, hz) - kSpectrumLow) /
+                                                          (kSpectrumHigh - kSpectrumLow),
+                                                      0.0, 1.0)));
+        path.elementCount() == 0 ? path.moveTo(p) : path.lineTo(p);
+    }
+    return path;
+}
+
 double PartGraph::x_of_hz(double hz) const {
     return width() * std::log(hz / 20.0) / std::log(1000.0);
 }
@@ -107,6 +121,10 @@ void PartGraph::paintEvent(QPaintEvent*) {
     if (removed) {
         painter.setPen(colour::kDim);
         painter.drawText(QPointF(4, 12), tr("what it takes out"));
+        if (part_.kind == EffectType::Hiss) {
+            painter.setPen(QPen(part_.on ? colour::kAct : colour::kDim, 1.2));
+            painter.drawPath(noise_path());
+        }
         if (removed_.empty() || !part_.on) return;
         QColor fill = colour::kWarn;
         fill.setAlpha(110);

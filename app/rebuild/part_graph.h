@@ -40,6 +40,7 @@ class PartGraph : public QWidget {
     Insert part_;
     int rate_ = 48000;
     std::vector<float> spectrum_, removed_;
+    [[nodiscard]] QPainterPath noise_path() const;  // that a hiss part expects
     [[nodiscard]] QPainterPath spectrum_path(const std::vector<float>& levels) const;
     std::optional<std::size_t> dragged_;
 };

@@ -57,6 +57,7 @@ bool PartSection::shows_spectrum() const {
 
 void PartSection::build_acts(const PartHearing& hearing) {
     auto* acts = add_row({presets_button(), hearing_button(hearing, Chain::Audition::Original)});
+    if (has_key(kind_)) acts->insertWidget(acts->count() - 1, hearing_button(hearing, Chain::Audition::Key));
     if (!is_repair(kind_)) return;
     auto* propose = make_button(tr("propose"), QString("part_propose_%1").arg(place_),
                                 tr("Sets it by what the track plays."), this);
@@ -66,15 +67,35 @@ void PartSection::build_acts(const PartHearing& hearing) {
     const int end = acts->count() - 1;  // before the stretch
     acts->insertWidget(end, hearing_button(hearing, Chain::Audition::Removed));
     acts->insertWidget(end + 1, propose);
+    if (kind_ != EffectType::Hiss) return;
+    auto* learn =
+        make_button(tr("learn"), QString("part_learn_%1").arg(place_),
+                    tr("Learns the noise where it sounds alone: from the loop range, or without a loop from "
+                       "the pauses. The line in the graph is what it expects."),
+                    this);
+    learn->setProperty("compact", true);
+    learn->setEnabled(document_.timeline().track(strip_) != nullptr);
+    connect(learn, &QToolButton::clicked, this, [this] { emit noise_print_wanted(strip_, part_); });
+    acts->insertWidget(end + 2, learn);
 }
 
 QToolButton* PartSection::hearing_button(const PartHearing& hearing, Chain::Audition what) {
-    const bool removed = what == Chain::Audition::Removed;
-    auto* button =
-        removed ? make_button(tr("removed"), QString("part_removed_%1").arg(place_),
-                              tr("Hear only what this part takes out."), this)
-                : make_button(tr("original"), QString("part_original_%1").arg(place_),
-                              tr("Hear what goes into this part, as loud as what comes out of it."), this);
+    struct Words {
+        QString label, name, tip;
+    };
+    const auto words_of = [what]() -> Words {
+        switch (what) {
+            case Chain::Audition::Removed:
+                return {tr("removed"), "part_removed_%1", tr("Hear only what this part takes out.")};
+            case Chain::Audition::Key:
+                return {tr("key"), "part_key_%1", tr("Hear what this part goes by.")};
+            default:
+                return {tr("original"), "part_original_%1",
+                        tr("Hear what goes into this part, as loud as what comes out of it.")};
+        }
+    };
+    const Words words = words_of();
+    auto* button = make_button(words.label, words.name.arg(place_), words.tip, this);
     button->setCheckable(true);
     button->setProperty("compact", true);
     button->setChecked(hearing.part == part_ && hearing.what == what);
@@ -91,8 +112,12 @@ QToolButton* PartSection::presets_button() {
     button->setPopupMode(QToolButton::InstantPopup);
     auto* menu = new QMenu(button);
     menu->setObjectName(QString("part_presets_menu_%1").arg(place_));
-    menu->addAction(tr("Standard"), this,
-                    [this] { take_ready([](Insert& p) { p.values = make_part(p.kind, p.id).values; }); });
+    menu->addAction(tr("Standard"), this, [this] {
+        take_ready([](Insert& p) {
+            p.values = make_part(p.kind, p.id).values;
+            p.noise_shape_db.clear();
+        });
+    });
     for (const auto& preset : presets_of(kind_))
         menu->addAction(words(preset.name), this,
                         [this, preset] { take_ready([&](Insert& p) { apply(preset, p); }); });
@@ -117,7 +142,10 @@ void PartSection::take_from_file() {
     if (found == parts.end())
         return emit said(tr("There is no %1 in that file. Choose another.").arg(words(info(kind_).label)),
                          true);
-    take_ready([&](Insert& p) { p.values = found->values; });
+    take_ready([&](Insert& p) {
+        p.values = found->values;
+        p.noise_shape_db = found->noise_shape_db;
+    });
 }
 
 void PartSection::build_graph() {

@@ -31,6 +31,8 @@ class PartSection : public Section {
     void hearing_wanted(int part, Chain::Audition what);
     // The amount from what the track plays.
     void proposal_wanted(int track, int part);
+    // The noise as it reaches the part, from the loop range or the pauses.
+    void noise_print_wanted(int track, int part);
 
   private:
     void build_acts(const PartHearing& hearing);

@@ -59,4 +59,31 @@ void RebuildView::propose(int track, int part) {
     });
 }
 
+void RebuildView::learn_noise(int track, int part) {
+    const auto& tracks = document_.timeline().tracks;
+    const auto at = std::ranges::find(tracks, track, &Track::id);
+    if (at == tracks.end()) return;
+    const auto alone = document_.timeline().loop_on ? document_.timeline().loop : std::nullopt;
+    auto plan = std::make_shared<const MixPlan>(document_.session(), document_.mix_media());
+    jobs_.start_for<NoisePrint>(
+        tr("Learning the noise of %1").arg(QString::fromStdString(at->name)),
+        [plan, place = static_cast<std::size_t>(at - tracks.begin()), part, alone](const JobControl& job) {
+            return noise_before_part(*plan, place, part, alone, job);
+        },
+        [this, track, part, from_loop = alone.has_value()](const Result<NoisePrint>& print) {
+            if (!print)
+                return emit said(QString::fromStdString(print.error().message),
+                                 print.error().kind != ErrorKind::Cancelled);
+            document_.edit_timeline(tr("Learn the noise"), {}, [&](Timeline& r) {
+                Strip* strip = r.strip(track);
+                if (Insert* here = strip != nullptr ? strip->part(part) : nullptr) put_into(*print, *here);
+            });
+            emit said(from_loop
+                          ? tr("The noise was learned from the loop range.")
+                          : tr("The noise was learned from the pauses. A loop where only the noise is heard "
+                               "makes it surer."),
+                      false);
+        });
+}
+
 }  // namespace rivlen::app

@@ -66,6 +66,7 @@ RebuildView::RebuildView(Document& document, JobList& jobs, MixPlayer& player, Q
     connect(chain_, &ChainRow::hearing_wanted, &played_, &PlayedPlan::hear);
     connect(chain_, &ChainRow::look_wanted, this, &RebuildView::look_at);
     connect(chain_, &ChainRow::proposal_wanted, this, &RebuildView::propose);
+    connect(chain_, &ChainRow::noise_print_wanted, this, &RebuildView::learn_noise);
     connect(chain_, &ChainRow::said, this, &RebuildView::said);
     connect(&selection_, &Selection::changed, &played_, &PlayedPlan::follow_selection);
     connect(side_, &Inspector::said, this, &RebuildView::said);

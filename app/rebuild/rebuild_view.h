@@ -96,6 +96,7 @@ class RebuildView : public QWidget {
     void look_at(int track);
     // The amount of one part, from what the track plays.
     void propose(int track, int part);
+    void learn_noise(int track, int part);
     Document& document_;
     JobList& jobs_;
     MixPlayer& player_;

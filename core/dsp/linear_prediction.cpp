@@ -10,6 +10,16 @@
 
 namespace rivlen {
 
+namespace {
+
+RIVLEN_VECTOR_CODE RIVLEN_ANY_ORDER float product_sum(const float* a, const float* b, std::size_t count) {
+    float sum = 0;
+    for (std::size_t i = 0; i < count; ++i) sum += a[i] * b[i];
+    return sum;
+}
+
+}  // namespace
+
 LinearPredictor::LinearPredictor(std::size_t order, std::size_t longest)
     : order_(order), windowed_(longest), a_(order + 1), next_(order + 1), correlation_(order + 1) {}
 
@@ -20,11 +30,9 @@ bool LinearPredictor::fit(std::span<const float> signal) {
         for (std::size_t i = 0; i < count; ++i) hann_[i] = static_cast<float>(symmetric_hann(i, count));
     }
     for (std::size_t i = 0; i < count; ++i) windowed_[i] = signal[i] * hann_[i];
-    for (std::size_t lag = 0; lag <= order_; ++lag) {
-        float sum = 0;
-        for (std::size_t i = lag; i < count; ++i) sum += windowed_[i] * windowed_[i - lag];
-        correlation_[lag] = static_cast<double>(sum);
-    }
+    for (std::size_t lag = 0; lag <= std::min(order_, count); ++lag)
+        correlation_[lag] =
+            static_cast<double>(product_sum(windowed_.data() + lag, windowed_.data(), count - lag));
     constexpr double kSilence = 1e-9;
     if (correlation_[0] < kSilence) return false;
     correlation_[0] *= 1 + 1e-7;  // a noise floor 70 dB down keeps the recursion stable
@@ -48,8 +56,32 @@ bool LinearPredictor::fit(std::span<const float> signal) {
 namespace {
 
 // out[n] += factor * in[n]
-RIVLEN_VECTOR_CODE void add_scaled(float* out, const float* in, float factor, std::size_t count) {
+RIVLEN_VECTOR_CODE void add_scaled(float* __restrict out, const float* __restrict in, float factor,
+                                   std::size_t count) {
     for (std::size_t n = 0; n < count; ++n) out[n] += factor * in[n];
+}
+
+// out[n] += factors[0] * in[n] + factors[1] * in[n + step] + ..., four of them: fewer ways to memory and
+// back.
+RIVLEN_VECTOR_CODE void add_four(float* __restrict out, const float* __restrict in, std::ptrdiff_t step,
+                                 const double* factors, std::size_t count) {
+    const auto a = static_cast<float>(factors[0]), b = static_cast<float>(factors[1]),
+               c = static_cast<float>(factors[2]), d = static_cast<float>(factors[3]);
+    const float* second = in + step;
+    const float* third = second + step;
+    const float* fourth = third + step;
+    for (std::size_t n = 0; n < count; ++n)
+        out[n] += a * in[n] + b * second[n] + c * third[n] + d * fourth[n];
+}
+
+// out[n] += the sum over i = 1..order of a[i] * in[n + step * (i - 1)]
+void add_predicted(float* out, const float* in, std::ptrdiff_t step, std::span<const double> a,
+                   std::size_t count) {
+    constexpr std::size_t kTogether = 4;
+    std::size_t i = 1;
+    for (; i + kTogether <= a.size(); i += kTogether, in += step * static_cast<std::ptrdiff_t>(kTogether))
+        add_four(out, in, step, a.data() + i, count);
+    for (; i < a.size(); ++i, in += step) add_scaled(out, in, static_cast<float>(a[i]), count);
 }
 
 }  // namespace
@@ -60,15 +92,13 @@ void LinearPredictor::residual(std::span<const float> signal, std::span<float> o
     std::fill_n(out.begin(), first, 0.0F);
     std::copy_n(signal.begin() + static_cast<std::ptrdiff_t>(first), count,
                 out.begin() + static_cast<std::ptrdiff_t>(first));
-    for (std::size_t i = 1; i <= order_ && count > 0; ++i)
-        add_scaled(out.data() + first, signal.data() + first - i, static_cast<float>(a_[i]), count);
+    if (count > 0) add_predicted(out.data() + first, signal.data() + first - 1, -1, a_, count);
 }
 
 void LinearPredictor::residual_backwards(std::span<const float> signal, std::span<float> out) const {
     const std::size_t count = signal.size() - std::min(order_, signal.size());
     std::copy_n(signal.begin(), count, out.begin());
-    for (std::size_t i = 1; i <= order_ && count > 0; ++i)
-        add_scaled(out.data(), signal.data() + i, static_cast<float>(a_[i]), count);
+    if (count > 0) add_predicted(out.data(), signal.data() + 1, 1, a_, count);
     std::fill(out.begin() + static_cast<std::ptrdiff_t>(count), out.end(), 0.0F);
 }
 

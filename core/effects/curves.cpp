@@ -2,6 +2,7 @@
 #include "core/effects/curves.h"
 
 #include <algorithm>
+#include <cmath>
 
 #include "core/dsp/decibels.h"
 #include "core/effects/compressor.h"
@@ -9,6 +10,9 @@
 #include "core/effects/de_esser.h"
 #include "core/effects/equaliser.h"
 #include "core/effects/gate.h"
+#include "core/effects/hiss.h"
+#include "core/effects/noise_shape.h"
+#include "core/effects/tap.h"
 
 namespace rivlen {
 
@@ -70,6 +74,15 @@ double curve_db(const Insert& part, int sample_rate, double x) {
             break;
     }
     return x;
+}
+
+double expected_noise_db(const Insert& hiss, int sample_rate, double x) {
+    const double density_db = hiss[parameter::kHissLevelDb] - HissRemover::third_octave_db(1.0) +
+                              hiss[parameter::kHissTiltDb] * std::log2(x / kNoiseMiddleHz) +
+                              noise_shape_db(hiss.noise_shape_db, x);
+    // White noise of density 1 / Hz in a bin under a Hann window, whose squares add up to 3/8 n, on the scale
+    // of a sine's amplitude: (4 / n)^2 * rate / 2 * 3/8 n.
+    return density_db + db_of_power(3.0 * sample_rate / static_cast<double>(Tap::kFrames));
 }
 
 }  // namespace rivlen

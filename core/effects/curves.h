@@ -15,4 +15,7 @@ inline constexpr double kCurveSeconds = 2.0;
 // drive included. Time: level of a room x seconds after a click of full scale.
 [[nodiscard]] double curve_db(const Insert& part, int sample_rate, double x);
 
+// The noise that a hiss part expects at x Hz, on the scale on which spectrum_of() (tap.h) shows what sounds.
+[[nodiscard]] double expected_noise_db(const Insert& hiss, int sample_rate, double x);
+
 }  // namespace rivlen

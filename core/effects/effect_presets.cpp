@@ -71,6 +71,7 @@ std::vector<PartPreset> presets_of(EffectType kind) {
 
 void apply(const PartPreset& preset, Insert& part) {
     part.values = make_part(part.kind, 0).values;
+    part.noise_shape_db.clear();
     for (const auto& [parameter, value] : preset.values) part.values[parameter] = value;
     normalise(part);
 }

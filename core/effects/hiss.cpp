@@ -5,22 +5,24 @@
 #include <cmath>
 
 #include "core/dsp/decibels.h"
+#include "core/effects/noise_shape.h"
 
 namespace rivlen {
 
 namespace {
 constexpr double kHissSeconds = 0.043;
-constexpr double kMiddleHz = 4000;
 constexpr float kDirected = 0.98F;
 constexpr float kLeastRatio = 0.003F;  // of signal to noise, -25 dB
 // Third octave: from f 2^(-1/6) to f 2^(1/6).
 double third_octave_width() {
-    return kMiddleHz * (std::exp2(1.0 / 6) - std::exp2(-1.0 / 6));
+    return kNoiseMiddleHz * (std::exp2(1.0 / 6) - std::exp2(-1.0 / 6));
 }
 }  // namespace
 
 HissRemover::HissRemover(int sample_rate)
-    : StftProcessor(sample_rate, kHissSeconds), noise_(bins()), before_(bins()) {}
+    : StftProcessor(sample_rate, kHissSeconds), noise_(bins()), before_(bins()) {
+    shape_db_.reserve(kNoisePlaces);
+}
 
 double HissRemover::third_octave_db(double density) {
     return db_of_power(density * third_octave_width());
@@ -32,11 +34,23 @@ void HissRemover::set(std::span<const double> all) {
     values_ = values;
     floor_ = static_cast<float>(amplitude_of_db(values[parameter::kHissMaxReductionDb]));
     first_ = bin_of(values[parameter::kHissFromHz]);
+    take_noise();
+}
+
+void HissRemover::set_noise_shape(std::span<const float> shape_db) {
+    shape_db = shape_db.first(std::min(shape_db.size(), kNoisePlaces));
+    if (std::ranges::equal(shape_db, shape_db_)) return;
+    shape_db_.assign(shape_db.begin(), shape_db.end());
+    take_noise();
+}
+
+void HissRemover::take_noise() {
     const double level =
-        power_of_db(values[parameter::kHissLevelDb]) / third_octave_width() * power_of_density();
+        power_of_db(values_[parameter::kHissLevelDb]) / third_octave_width() * power_of_density();
     for (std::size_t b = 0; b < noise_.size(); ++b) {
-        const double octaves = std::log2(std::max(hz_of(b), 1.0) / kMiddleHz);
-        noise_[b] = static_cast<float>(level * power_of_db(values[parameter::kHissTiltDb] * octaves));
+        const double octaves = std::log2(std::max(hz_of(b), 1.0) / kNoiseMiddleHz);
+        noise_[b] = static_cast<float>(level * power_of_db(values_[parameter::kHissTiltDb] * octaves +
+                                                           noise_shape_db(shape_db_, hz_of(b))));
     }
 }
 

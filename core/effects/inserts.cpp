@@ -2,6 +2,9 @@
 #include "core/effects/inserts.h"
 
 #include <algorithm>
+#include <cmath>
+
+#include "core/effects/noise_shape.h"
 
 namespace rivlen {
 
@@ -189,7 +192,7 @@ const EffectInfo& info(EffectType kind) {
 }
 
 Insert make_part(EffectType kind, int id) {
-    Insert part{id, kind, true, {}};
+    Insert part{id, kind, true, {}, {}};
     normalise(part);
     return part;
 }
@@ -201,6 +204,12 @@ void normalise(Insert& part) {
         part.values[i] = std::clamp(part.values[i], parameters[i].lowest, parameters[i].highest);
     while (part.values.size() < parameters.size())
         part.values.push_back(parameters[part.values.size()].standard);
+    if (part.kind != EffectType::Hiss || part.noise_shape_db.size() != kNoisePlaces)
+        part.noise_shape_db.clear();
+    for (float& db : part.noise_shape_db)
+        db = std::isfinite(db)
+                 ? std::clamp(db, -static_cast<float>(kMostShapeDb), static_cast<float>(kMostShapeDb))
+                 : 0.0F;
 }
 
 std::vector<Insert> voice_start_chain() {

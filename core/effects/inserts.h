@@ -26,6 +26,8 @@ struct Insert {
     EffectType kind = EffectType::Gain;
     bool on = true;
     std::vector<double> values;  // by the parameters of info(kind)
+    // Hiss: by how much the noise departs from level and tilt, in dB by kNoisePlaces; none: not at all.
+    std::vector<float> noise_shape_db = {};
     bool operator==(const Insert&) const = default;
     // One value by its name; the insert is of the kind that has it.
     template <EffectType Kind>
@@ -41,7 +43,8 @@ struct Insert {
 };
 // With standard values.
 [[nodiscard]] Insert make_part(EffectType kind, int id);
-// Brings values into their ranges and missing ones to their standard.
+inline constexpr double kMostShapeDb = 60;
+// Brings values into their ranges and missing ones to their standard; a shape of another size is dropped.
 void normalise(Insert& part);
 
 // High-pass, de-esser, compressor and limiter with values of common practice (no source): sibilance between 6

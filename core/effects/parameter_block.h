@@ -34,6 +34,11 @@ inline constexpr std::size_t kEffectTypes = 15;
     return kind < EffectType::HighPass;
 }
 
+// Goes by a filtered copy of its input, which can be listened to.
+[[nodiscard]] constexpr bool has_key(EffectType kind) {
+    return kind == EffectType::Gate || kind == EffectType::Compressor;
+}
+
 // Which of an insert's values, by its position in info(Kind).parameters.
 template <EffectType Kind>
 struct ParameterOf {

@@ -48,6 +48,7 @@ class Guarded : public Processor {
         }
         inner_->set(values_);
     }
+    void set_noise_shape(std::span<const float> shape_db) override { inner_->set_noise_shape(shape_db); }
     void process(StereoBlock block) override {
         for (auto channel : block) {
             for (float& x : channel)
@@ -125,6 +126,7 @@ Chain::Chain(std::span<const Insert> parts, int sample_rate)
         slot.on = part.on;
         slot.share = part.on ? 1.0F : 0.0F;
         slot.processor->set(part.values);
+        slot.processor->set_noise_shape(part.noise_shape_db);
         const auto delay = static_cast<std::size_t>(slot.processor->latency());
         for (auto& channel : slot.delay) channel.assign(delay, 0.0F);
         latency_ += slot.processor->latency();
@@ -150,9 +152,10 @@ void Chain::hear(std::size_t part, Audition what) {
     slots_[part].processor->give_key(what == Audition::Key);
 }
 
-void Chain::set(std::size_t part, bool on, std::span<const double> values) {
-    slots_[part].on = on;
-    slots_[part].processor->set(values);
+void Chain::set(std::size_t place, const Insert& part, std::span<const double> values) {
+    slots_[place].on = part.on;
+    slots_[place].processor->set(values);
+    slots_[place].processor->set_noise_shape(part.noise_shape_db);
 }
 
 // What one listens to instead of the processed. The original is brought to its level: that of the last

@@ -30,6 +30,8 @@ class Processor {
     virtual void reset() = 0;
     // By the parameters of the part's info; takes effect with the next sample, without a click.
     virtual void set(std::span<const double> values) = 0;
+    // Of a noise print (noise_shape.h); parts that have no use for it do nothing.
+    virtual void set_noise_shape(std::span<const float> /*shape_db*/) {}
     virtual void process(StereoBlock block) = 0;
     // Instead of its output the part gives what it goes by, in step with the output; false where it goes by
     // its input alone.
@@ -50,8 +52,8 @@ class Chain {
     Chain(std::span<const Insert> parts, int sample_rate);
     [[nodiscard]] std::int64_t latency() const { return latency_; }
     void reset();
-    // Values and switches of the same parts, by position.
-    void set(std::size_t part, bool on, std::span<const double> values);
+    // Switch, values and noise print of the same parts, by position; `values` instead of the part's own.
+    void set(std::size_t place, const Insert& part, std::span<const double> values);
     // To compare by ear: what comes out of a part, what comes into it, brought to the same level, or what it
     // takes out, or what it goes by (parts with a key).
     enum class Audition { Result, Original, Removed, Key };

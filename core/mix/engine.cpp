@@ -168,7 +168,7 @@ void MixEngine::run_chain(Lane& lane, StereoBlock block) {
                     static_cast<std::size_t>(line.parameter) < values.size() && !line.points.empty())
                     values[static_cast<std::size_t>(line.parameter)] = lane_value(line.points, at);
             }
-            lane.chain->set(p, s.chain[p].on, values);
+            lane.chain->set(p, s.chain[p], values);
             lane.chain->hear(p, plan_->heard_as(s.chain[p].id));
             lane.chain->watch(p, plan_->removed_tap_of(s.chain[p].id));
         }

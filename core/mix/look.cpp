@@ -79,4 +79,52 @@ Result<TrackLook> look_at_track(const MixPlan& plan, std::size_t track, const Jo
     return out;
 }
 
+namespace {
+
+Result<AudioBlock> read_range(const MixPlan& plan, std::size_t track, LoopRange range,
+                              const JobControl& job) {
+    constexpr std::size_t kBlock = 8192;
+    AudioBlock sound(plan.timeline().sample_rate, kMixChannels);
+    sound.resize(static_cast<std::size_t>(range.last - range.first));
+    TrackReader reader;
+    for (std::size_t done = 0; done < sound.frames(); done += kBlock) {
+        if (job.cancelled()) return JobControl::cancelled_error();
+        const std::size_t size = std::min(kBlock, sound.frames() - done);
+        reader.read(plan, track, range.first + static_cast<std::int64_t>(done),
+                    {sound[0].subspan(done, size), sound[1].subspan(done, size)});
+    }
+    return sound;
+}
+
+}  // namespace
+
+Result<NoisePrint> noise_before_part(const MixPlan& plan, std::size_t track, int part,
+                                     std::optional<LoopRange> alone, const JobControl& job) {
+    constexpr double kMostSeconds = 60;  // more says nothing more of what is steady
+    const Track& here = plan.timeline().tracks[track];
+    const int rate = plan.timeline().sample_rate;
+    if (alone)
+        alone->last = std::min(alone->last, alone->first + static_cast<std::int64_t>(kMostSeconds * rate));
+    auto sound = alone ? read_range(plan, track, *alone, job) : read_clips(plan, track, job);
+    if (!sound) return sound.error();
+    const auto at = std::ranges::find(here.strip.chain, part, &Insert::id);
+    Chain before({here.strip.chain.begin(), at}, rate);
+    const auto late = static_cast<std::size_t>(before.latency());
+    const std::size_t frames = sound->frames();
+    sound->resize(frames + late);
+    before.process({(*sound)[0], (*sound)[1]});
+    AudioBlock reaching(rate, kMixChannels);
+    reaching.append(*sound, late, frames);
+    const auto print = alone ? learn_noise_print(reaching) : find_noise_print(reaching);
+    if (print) return *print;
+    if (alone)
+        return make_error(
+            ErrorKind::BadInput,
+            "Nothing sounds in the loop range on \"{}\". Set the loop where only the noise is heard.",
+            here.name);
+    return make_error(ErrorKind::BadInput,
+                      "No noise was found in the pauses on \"{}\". Set a loop where only the noise is heard.",
+                      here.name);
+}
+
 }  // namespace rivlen

@@ -118,6 +118,7 @@ json chain_to_json(const std::vector<Insert>& chain) {
         json entry = {{"id", p.id}, {"kind", about.key}, {"on", p.on}};
         for (std::size_t i = 0; i < about.parameters.size(); ++i)
             entry[about.parameters[i].key] = p.values[i];
+        if (!p.noise_shape_db.empty()) entry["noise_shape_db"] = p.noise_shape_db;
         out.push_back(std::move(entry));
     }
     return out;
@@ -137,6 +138,9 @@ std::vector<Insert> chain_from_json(const json& entry) {
                 p.values[i] =
                     number(e, parameter.key, parameter.lowest, parameter.highest, parameter.standard);
             }
+            for (const json& db : json_reading::part(e, "noise_shape_db"))
+                p.noise_shape_db.push_back(db.is_number() ? db.get<float>() : 0.0F);
+            normalise(p);
             out.push_back(std::move(p));
         }
     });

@@ -30,8 +30,8 @@ Consonants::Consonants(const Source& source, ChannelGroup channels, FrameMasks& 
     high_first_ = bin(2000);
     high_last_ = bin(10000);
     time_.resize(static_cast<std::size_t>(fft_size));
-    channel_.resize(time_.size());
     spectrum_.resize(static_cast<std::size_t>(stft_.bins()));
+    power_.resize(spectrum_.size());
     frame_of_.fill(std::numeric_limits<std::int64_t>::min());
     raw_of_.fill(std::numeric_limits<std::int64_t>::min());
 }
@@ -40,18 +40,19 @@ const Consonants::Measured& Consonants::measured(std::int64_t frame) {
     const auto slot = static_cast<std::size_t>(((frame % kKept) + kKept) % kKept);
     if (frame_of_[slot] == frame) return measured_[slot];
     frame_of_[slot] = frame;
-    std::ranges::fill(time_, 0.0F);
+    // Powers are added up, not samples: what is in opposite polarity on two channels would vanish.
+    std::ranges::fill(power_, 0.0F);
     for (int c = channels_.first; c < channels_.last; ++c) {
-        source_->read(c, (frame - 2) * stft_.hop(), channel_);
-        for (std::size_t i = 0; i < time_.size(); ++i) time_[i] += channel_[i];
+        source_->read(c, (frame - 2) * stft_.hop(), time_);
+        stft_.forward(time_, spectrum_);
+        for (std::size_t k = 0; k < power_.size(); ++k) power_[k] += std::norm(spectrum_[k]);
     }
-    stft_.forward(time_, spectrum_);
     const auto masks = masks_->plain(frame);
     const auto range = [&](std::size_t first, std::size_t last, float& power, float& share) {
         power = 1e-9F;
         float own = 0.0F;
         for (std::size_t k = first; k <= last; ++k) {
-            const float p = std::norm(spectrum_[k]);
+            const float p = power_[k];
             power += p;
             own += p * masks[static_cast<std::size_t>(reads_[k].low)];
         }

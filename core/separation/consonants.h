@@ -42,7 +42,7 @@ class Consonants {
     FrameMasks* masks_;
     std::vector<BandRead> reads_;
     std::size_t low_first_, low_last_, high_first_, high_last_;  // bins
-    std::vector<float> time_, channel_;
+    std::vector<float> time_, power_;
     std::vector<Complex> spectrum_;
     std::array<Measured, kKept> measured_{};
     std::array<std::int64_t, kKept> frame_of_{};

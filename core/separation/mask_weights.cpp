@@ -102,6 +102,8 @@ MaskWeights blend(const MaskWeights& a, const MaskWeights& b, float part) {
 
 namespace {
 
+constexpr float kExplained = 0.5F;  // dialogue's share of a band from which on the guard opens all of it
+
 RIVLEN_VECTOR_CODE void mix_masks(const float* __restrict weights, const float* __restrict masks,
                                   const float min_gain, float* __restrict gains) {
     for (int b = 0; b < kBands; ++b) {
@@ -119,7 +121,11 @@ void band_gains(const MaskWeights& weights, std::span<const float> masks, float 
     const float held = open * weights.guard;
     if (held <= 0.0F) return;
     const auto& share = guard_share();
-    for (std::size_t b = 0; b < kBands; ++b) gains[b] = std::max(gains[b], held * share[b]);
+    const auto dialogue = masks.subspan(static_cast<std::size_t>(Stem::Dialogue) * kBands, kBands);
+    for (std::size_t b = 0; b < kBands; ++b) {
+        const float explained = std::min(1.0F, dialogue[b] / kExplained);
+        gains[b] = std::max(gains[b], held * share[b] * explained);
+    }
 }
 
 }  // namespace rivlen

@@ -163,6 +163,44 @@ TEST(Guard, HoldsAConsonantOpenAndLeavesTheRestShut) {
               noise.burst_level(with(Setting::Isolation, 0)) - 15.0);
 }
 
+// Beside a consonant it opens only what the dialogue explains: a band that the map gives to the music stays
+// as shut as without it.
+TEST(Guard, OpensOnlyWhatTheDialogueExplains) {
+    const MaskWeights weights = stem_weights(with(Setting::Guard, 100), 0);
+    std::vector<float> masks(kMaskRow, 0.0F), gains(kBands);
+    const auto band_at = [](double hz) {
+        std::size_t b = 0;
+        while (band_centre_hz(static_cast<int>(b)) < hz) ++b;
+        return b;
+    };
+    const std::size_t music = band_at(4000), half = band_at(5000), voice = band_at(6000);
+    for (std::size_t b = 0; b < kBands; ++b) {
+        masks[b] = b == music ? 0.0F : b == half ? 0.25F : 0.5F;
+        masks[2 * kBands + b] = 1.0F - masks[b];
+    }
+    band_gains(weights, masks, 1.0F, gains);
+    EXPECT_FLOAT_EQ(gains[music], weights.min_gain);
+    EXPECT_FLOAT_EQ(gains[half], 0.5F);
+    EXPECT_FLOAT_EQ(gains[voice], 1.0F);
+}
+
+// What is in opposite polarity on both channels is found as well as what is on one.
+TEST(Consonants, AreFoundInOppositePolarity) {
+    const Spoken spoken(0.4F);
+    std::vector<float> x(Spoken::kLength);
+    spoken.source->read(0, 0, x);
+    std::vector<float> turned = x;
+    for (float& v : turned) v = -v;
+    test::write_wav(spoken.scratch / "turned.wav", {x, turned}, 48000);
+    const auto source = Source::bring_in(spoken.scratch / "turned.wav", spoken.scratch / "work");
+    ASSERT_TRUE(source.ok());
+    FrameMasks one(*spoken.map, 1.0), two(*spoken.map, 1.0);
+    Consonants plain(*spoken.source, {0, 1}, one, kModelFft);
+    Consonants both(*source, {0, 2}, two, kModelFft);
+    for (std::int64_t t = 80; t < 110; ++t) EXPECT_NEAR(both.at(t), plain.at(t), 0.01F) << t;
+    EXPECT_GT(both.at(94), 0.6F);
+}
+
 TEST(Consonants, DoNotDependOnWhatWasAskedBefore) {
     const Spoken spoken(0.4F);
     FrameMasks masks(*spoken.map, 1.0);
