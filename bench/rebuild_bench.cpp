@@ -86,7 +86,7 @@ struct LongSession {
             r.clip(id)->offset = kRate / 2;
         }
         r.tracks[2].ducking.on = true;
-        r.tracks[2].ducking.key_track = r.tracks[0].id;
+        r.tracks[2].ducking.key_tracks = {r.tracks[0].id};
         if (!save_session(session, file)) std::abort();
     }
 };

@@ -2,8 +2,7 @@
 #include "app/rebuild/ducking_section.h"
 
 #include <QCheckBox>
-#include <QComboBox>
-#include <QSignalBlocker>
+#include <QMenu>
 
 #include "app/widgets/controls.h"
 #include "core/project/silences.h"
@@ -17,13 +16,19 @@ DuckingSection::DuckingSection(Document& document, int track, LevelWatch& levels
     add_heading(tr("Ducking"));
     auto* on = new QCheckBox(tr("turned down by"), this);
     on->setObjectName("duck_on");
-    auto* key = new QComboBox(this);
-    key->setObjectName("duck_key");
-    key->setAccessibleName(tr("Track that turns this one down"));
-    key->addItem(tr("no track"), 0);
+    auto* key = make_button(tr("no track"), "duck_key",
+                            tr("Tracks that turn this one down: the loudest of them counts."), this);
+    key->setAccessibleName(tr("Tracks that turn this one down"));
+    key->setPopupMode(QToolButton::InstantPopup);
+    auto* menu = new QMenu(key);
+    menu->setObjectName("duck_keys");
     for (const auto& t : document_.timeline().tracks) {
-        if (t.id != id) key->addItem(QString::fromStdString(t.name), t.id);
+        if (t.id == id) continue;
+        auto* act = menu->addAction(QString::fromStdString(t.name));
+        act->setCheckable(true);
+        act->setData(t.id);
     }
+    key->setMenu(menu);
     const auto edit = [this, id](const QString& label, const QString& merge,
                                  const std::function<void(Ducking&)>& change) {
         document_.edit_timeline(label, merge, [&](Timeline& r) {
@@ -31,23 +36,36 @@ DuckingSection::DuckingSection(Document& document, int track, LevelWatch& levels
         });
     };
     connect(on, &QCheckBox::clicked, this, [this, edit, id](bool checked) {
-        const int likely = likely_key(document_.timeline(), id);
+        const auto likely = likely_keys(document_.timeline(), id);
         edit(tr("Ducking"), {}, [&](Ducking& d) {
             d.on = checked;
-            if (checked && d.key_track == 0) d.key_track = likely;
+            if (checked && d.key_tracks.empty()) d.key_tracks = likely;
         });
     });
-    connect(key, &QComboBox::activated, this, [edit, key](int index) {
-        edit(tr("Key of ducking"), {}, [&](Ducking& d) { d.key_track = key->itemData(index).toInt(); });
+    connect(menu, &QMenu::triggered, this, [edit](const QAction* act) {
+        const int track = act->data().toInt();
+        edit(tr("Key of ducking"), {}, [&](Ducking& d) {
+            std::erase(d.key_tracks, track);
+            if (act->isChecked()) d.key_tracks.push_back(track);
+        });
     });
     const auto ducking = [this, id] {
         const Track* t = document_.timeline().track(id);
         return t != nullptr ? t->ducking : Ducking();
     };
-    on_refresh([on, key, ducking] {
-        const QSignalBlocker quiet(key);
-        on->setChecked(ducking().on);
-        key->setCurrentIndex(std::max(0, key->findData(ducking().key_track)));
+    on_refresh([on, key, menu, ducking] {
+        const Ducking now = ducking();
+        on->setChecked(now.on);
+        QStringList names;
+        for (QAction* act : menu->actions()) {
+            act->setChecked(now.has_key(act->data().toInt()));
+            if (act->isChecked()) names.push_back(act->text());
+        }
+        key->setText(names.empty()       ? tr("no track")
+                     : names.size() == 1 ? names.front()
+                                         : tr("%n tracks", nullptr, static_cast<int>(names.size())));
+        key->setToolTip(names.empty() ? tr("Tracks that turn this one down: the loudest of them counts.")
+                                      : names.join(QStringLiteral(", ")));
     });
     add_row({on, key});
     for (std::size_t i = 0; i < kDuckSettings; ++i) {

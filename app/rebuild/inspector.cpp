@@ -7,6 +7,7 @@
 #include "app/rebuild/clip_section.h"
 #include "app/rebuild/ducking_section.h"
 #include "app/rebuild/levelling_section.h"
+#include "app/rebuild/sends_section.h"
 #include "app/widgets/controls.h"
 
 namespace rivlen::app {
@@ -34,7 +35,11 @@ QString Inspector::shape() const {
         QString("%1|%2|%3|").arg(selection_.strip()).arg(selection_.clips().size()).arg(silences_open_);
     if (selection_.clips().size() == 1) out += QString::number(selection_.clips().front());
     for (const auto& t : r.tracks) out += "," + QString::fromStdString(t.name);
-    for (const auto& b : r.buses) out += ";" + QString::fromStdString(b.name);
+    for (const auto& b : r.buses) out += QString(";%1>%2").arg(QString::fromStdString(b.name)).arg(b.bus);
+    if (const Strip* strip = r.strip(selection_.strip())) {
+        out += QString("|%1").arg(static_cast<int>(strip->pan_law));
+        for (const auto& send : strip->sends) out += QString(">%1").arg(send.bus);
+    }
     return out;
 }
 
@@ -53,6 +58,7 @@ void Inspector::refresh() {
 void Inspector::follow_playhead(SessionFrame playhead) {
     playhead_ = playhead;
     if (strip_ != nullptr) strip_->follow_playhead(playhead);
+    if (sends_ != nullptr) sends_->follow_playhead(playhead);
     const Strip* strip = document_.timeline().strip(selection_.strip());
     if (strip == nullptr || strip->lines.empty()) return;
     refresh();
@@ -62,6 +68,7 @@ void Inspector::build() {
     sections_.clear();
     silences_ = nullptr;
     strip_ = nullptr;
+    sends_ = nullptr;
     int scrolled = 0;
     if (auto* area = findChild<QScrollArea*>("mix_side_area")) {
         scrolled = area->verticalScrollBar()->value();
@@ -117,7 +124,11 @@ void Inspector::add_strip_sections(QWidget* content, QVBoxLayout* column) {
     const int id = selection_.strip();
     strip_ = new StripSection(document_, id, set_value_, content);
     add(strip_, column);
+    sends_ = nullptr;
     if (document_.timeline().track(id) != nullptr) {
+        sends_ = new SendsSection(document_, id, set_value_, content);
+        sends_->follow_playhead(playhead_);
+        add(sends_, column);
         add(new DuckingSection(document_, id, levels_, selection_, content), column);
         add(new LevellingSection(document_, id, levels_, levelling_, selection_, content), column);
     }

@@ -9,6 +9,7 @@
 #include <vector>
 
 #include "app/rebuild/section.h"
+#include "app/rebuild/sends_section.h"
 #include "app/rebuild/silences_section.h"
 #include "app/rebuild/strip_header.h"
 #include "app/rebuild/strip_section.h"
@@ -59,6 +60,7 @@ class Inspector : public QWidget {
     std::vector<Section*> sections_;
     SilencesSection* silences_ = nullptr;
     StripSection* strip_ = nullptr;
+    SendsSection* sends_ = nullptr;
 };
 
 }  // namespace rivlen::app

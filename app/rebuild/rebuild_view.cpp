@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/rebuild/rebuild_view.h"
 
+#include <QApplication>
 #include <QFileDialog>
 #include <QHBoxLayout>
 #include <QScrollArea>
@@ -139,16 +140,11 @@ QWidget* RebuildView::build_tracks() {
     head_column->setSpacing(0);
     canvas_ = new TrackCanvas(document_, player_, view_, selection_, levels_, content);
     canvas_->setObjectName("tracks");
+    canvas_->show_loudness(&loudness_);
     row->addWidget(heads_, 0, Qt::AlignTop);
     row->addWidget(canvas_, 1, Qt::AlignTop);
     scroll->setWidget(content);
     column->addWidget(scroll, 1);
-
-    main_head_ = new QWidget(area);
-    auto* main_row = new QHBoxLayout(main_head_);
-    main_row->setContentsMargins(0, 0, 0, 0);
-    main_row->setSpacing(3);
-    column->addWidget(main_head_);
     return area;
 }
 
@@ -181,46 +177,30 @@ void RebuildView::follow_session() {
         view_.set_total(total);
         view_.settle();
     }
+    loudness_.clear();  // of another state of the mix
     played_.make_soon();
 }
 
 void RebuildView::build_headers() {
     const Timeline& r = document_.timeline();
-    std::vector<int> ids;
-    for (const auto& t : r.tracks) ids.push_back(t.id);
-    for (const auto& b : r.buses) ids.push_back(b.id);
+    auto ids = TrackCanvas::strips_of(r);
     if (ids == headed_) return;
-    headed_ = ids;
+    headed_ = std::move(ids);
     for (auto* header : headers_) {
         header->hide();
         header->deleteLater();
     }
     headers_.clear();
-    const auto make = [&](int id, QWidget* parent) {
+    for (const int id : headed_) {
         auto* header = new StripHeader(
             document_, selection_,
             [this](int strip, const StripLane& target, double value) { writer_.set(strip, target, value); },
-            id, parent);
-        headers_.push_back(header);
-        return header;
-    };
-    for (const auto& t : r.tracks) {
-        auto* header = make(t.id, heads_);
+            id, heads_);
         header->setFixedHeight(kTrackHeight);
+        headers_.push_back(header);
         heads_->layout()->addWidget(header);
         header->show();
     }
-    for (const auto& b : r.buses) {
-        auto* header = make(b.id, main_head_);
-        header->setFixedSize(kHeadWidth, kTrackHeight);
-        main_head_->layout()->addWidget(header);
-        header->show();
-    }
-    auto* buses = qobject_cast<QHBoxLayout*>(main_head_->layout());
-    for (int i = 0; i < buses->count(); ++i) {
-        if (buses->itemAt(i)->spacerItem() != nullptr) delete buses->takeAt(i--);
-    }
-    buses->addStretch(1);
 }
 
 void RebuildView::place_stems() {
@@ -347,10 +327,21 @@ void RebuildView::show_picture(std::int64_t frame) {
     picture_->setVisible(!r.picture.empty());  // else its place is the column's
 }
 
+// The pointer lies over controls, or keys move one.
+bool RebuildView::hands_on() const {
+    const bool over = heads_->underMouse() || side_->underMouse() || chain_->underMouse();
+    const bool drawing = canvas_->underMouse() && selection_.line_of(selection_.strip()).has_value();
+    const QWidget* focus = QApplication::focusWidget();
+    return over || drawing ||
+           (focus != nullptr && isAncestorOf(focus) &&
+            qobject_cast<const ParameterSlider*>(focus) != nullptr);
+}
+
 void RebuildView::follow_time() {
     const Timeline& r = document_.timeline();
     const std::int64_t at = player_.position();
     const bool playing = player_.playing();
+    player_.set_hands_on(hands_on());
     if (playhead_ != SessionFrame{at}) {
         playhead_ = {at};
         for (auto* header : headers_) header->follow_playhead(playhead_);
@@ -368,7 +359,9 @@ void RebuildView::follow_time() {
     transport_->show_playing(playing);
     if (!playing) writer_.finish();
     played_.show_levels(headers_, *chain_);
-    transport_->show_loudness(player_.meters());
+    const auto meters = player_.meters();
+    transport_->show_loudness(meters);
+    if (playing && meters.short_term_lufs) loudness_.add(at, *meters.short_term_lufs);
 }
 
 void RebuildView::write_mix(const fs::path& file) {

@@ -66,6 +66,7 @@ class RebuildView : public QWidget {
     QWidget* build_tracks();
     QWidget* build_side();
     void follow_session();
+    [[nodiscard]] bool hands_on() const;
     void start_look(int track, const std::function<void(const TrackLook&)>& done);
     void build_headers();
     void show_picture(std::int64_t frame);
@@ -116,7 +117,8 @@ class RebuildView : public QWidget {
     ChainRow* chain_ = nullptr;
     PicturePane* picture_ = nullptr;
     std::unique_ptr<PicturePane> window_;
-    QWidget *heads_ = nullptr, *main_head_ = nullptr;
+    QWidget* heads_ = nullptr;
+    LoudnessTrace loudness_;  // of the mix as it is now
     std::vector<StripHeader*> headers_;
     std::vector<int> headed_;  // ids that headers were made for
     MixTransport* transport_ = nullptr;

@@ -74,11 +74,7 @@ void LevelBar::paintEvent(QPaintEvent*) {
 
 StripHeader::StripHeader(Document& document, Selection& selection, SetStripValue set_value, int strip,
                          QWidget* parent)
-    : QWidget(parent),
-      document_(document),
-      selection_(selection),
-      strip_(strip),
-      is_track_(document.timeline().track(strip) != nullptr) {
+    : QWidget(parent), document_(document), selection_(selection), strip_(strip) {
     setObjectName(QString("strip_%1").arg(strip));
     auto* row = new QHBoxLayout(this);
     row->setContentsMargins(8, 4, 4, 5);
@@ -101,21 +97,18 @@ StripHeader::StripHeader(Document& document, Selection& selection, SetStripValue
     auto* head = new QHBoxLayout;
     head->setSpacing(4);
     head->addWidget(name_, 1);
-    if (is_track_) {
-        line_ = new QComboBox(this);
-        line_->setObjectName(QString("line_%1").arg(strip));
-        line_->setToolTip(tr("The line that is drawn on this track and can be edited there."));
-        line_->setAccessibleName(tr("Line shown"));
-        line_->setFixedHeight(19);
-        line_->setMaximumWidth(88);
-        line_->setStyleSheet("QComboBox { padding: 0 4px; }");
-        head->addWidget(line_);
-        connect(line_, &QComboBox::activated, this, [this](int index) {
-            selection_.show_line(strip_, index > 0
-                                             ? std::optional(targets_[static_cast<std::size_t>(index - 1)])
-                                             : std::nullopt);
-        });
-    }
+    line_ = new QComboBox(this);
+    line_->setObjectName(QString("line_%1").arg(strip));
+    line_->setToolTip(tr("The line that is drawn on this track and can be edited there."));
+    line_->setAccessibleName(tr("Line shown"));
+    line_->setFixedHeight(19);
+    line_->setMaximumWidth(88);
+    line_->setStyleSheet("QComboBox { padding: 0 4px; }");
+    head->addWidget(line_);
+    connect(line_, &QComboBox::activated, this, [this](int index) {
+        selection_.show_line(
+            strip_, index > 0 ? std::optional(targets_[static_cast<std::size_t>(index - 1)]) : std::nullopt);
+    });
     column->addLayout(head);
     column->addLayout(buttons);
     column->addWidget(gain_);
@@ -147,7 +140,7 @@ StripHeader::StripHeader(Document& document, Selection& selection, SetStripValue
 
 void StripHeader::fill_lines() {
     const Strip* strip = document_.timeline().strip(strip_);
-    if (line_ == nullptr || strip == nullptr) return;
+    if (strip == nullptr) return;
     targets_.clear();
     QStringList names = {tr("no line")};
     const auto add = [&](const StripLane& target, const QString& name) {
@@ -156,7 +149,11 @@ void StripHeader::fill_lines() {
     };
     add({LaneTarget::Gain, 0, 0, {}}, tr("gain"));
     add({LaneTarget::Pan, 0, 0, {}}, tr("pan"));
+    if (strip->pan_law == PanLaw::Sides) add({LaneTarget::Width, 0, 0, {}}, tr("width"));
     add({LaneTarget::Mute, 0, 0, {}}, tr("mute"));
+    for (const auto& send : strip->sends)
+        add({LaneTarget::Send, send.bus, 0, {}},
+            tr("to %1").arg(text(document_.timeline().strip_name(send.bus))));
     for (const auto& part : strip->chain) {
         const EffectInfo& about = info(part.kind);
         for (std::size_t p = 0; p < about.parameters.size(); ++p)

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// The head of a track (or of the main bus): name, solo, mute, phase, gain, meter, and which line is shown.
+// The head of a track or bus: name, solo, mute, phase, gain, meter, and which line is shown.
 #pragma once
 
 #include <QComboBox>
@@ -53,10 +53,9 @@ class StripHeader : public QWidget {
     Document& document_;
     Selection& selection_;
     int strip_;
-    bool is_track_;
     QLabel* name_;
     QToolButton *solo_, *mute_, *polarity_;
-    QComboBox* line_ = nullptr;
+    QComboBox* line_;
     ParameterSlider* gain_;
     LevelBar* bar_;
     std::vector<StripLane> targets_;

@@ -14,6 +14,9 @@ class StripSection : public Section {
     void follow_playhead(SessionFrame playhead) { playhead_ = playhead; }
 
   private:
+    QComboBox* bus_box(int id);
+    QComboBox* card_box(int id);
+    void add_pan(int id);
     SetStripValue set_value_;
     SessionFrame playhead_;
 };

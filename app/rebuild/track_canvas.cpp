@@ -36,14 +36,39 @@ TrackCanvas::TrackCanvas(Document& document, MixPlayer& player, TimeView& view, 
     connect(&levels_, &LevelWatch::changed, this, redraw);
     connect(&document_, &Document::material_changed, this, redraw);
     connect(&document_, &Document::session_changed, this, [this] {
-        setFixedHeight(
-            std::max(kTrackHeight, static_cast<int>(document_.timeline().tracks.size()) * kTrackHeight));
+        setFixedHeight(std::max(kTrackHeight, static_cast<int>(rows()) * kTrackHeight));
         update();
     });
 }
 
-QRect TrackCanvas::row_rect(std::size_t track) const {
-    return {0, static_cast<int>(track) * kTrackHeight, width(), kTrackHeight - 3};
+std::vector<int> TrackCanvas::strips_of(const Timeline& timeline) {
+    std::vector<int> out;
+    for (const auto& track : timeline.tracks) out.push_back(track.id);
+    for (std::size_t b = 1; b < timeline.buses.size(); ++b) out.push_back(timeline.buses[b].id);
+    if (timeline.main_bus() != 0) out.push_back(timeline.main_bus());
+    return out;
+}
+
+std::size_t TrackCanvas::rows() const {
+    return document_.timeline().tracks.size() + document_.timeline().buses.size();
+}
+
+int TrackCanvas::strip_at(std::size_t row) const {
+    const Timeline& r = document_.timeline();
+    if (row < r.tracks.size()) return r.tracks[row].id;
+    const std::size_t bus = row - r.tracks.size() + 1;  // the main bus, which is the first, comes last
+    return bus < r.buses.size() ? r.buses[bus].id : r.main_bus();
+}
+
+int TrackCanvas::row_of(int strip) const {
+    for (std::size_t row = 0; row < rows(); ++row) {
+        if (strip_at(row) == strip) return static_cast<int>(row);
+    }
+    return -1;
+}
+
+QRect TrackCanvas::row_rect(std::size_t row) const {
+    return {0, static_cast<int>(row) * kTrackHeight, width(), kTrackHeight - 3};
 }
 
 QRectF TrackCanvas::clip_rect(int id) const {
@@ -67,7 +92,7 @@ std::int64_t TrackCanvas::frame_at(double x) const {
 
 int TrackCanvas::row_at(double y) const {
     const int row = static_cast<int>(std::floor(y / kTrackHeight));
-    return row >= 0 && row < static_cast<int>(document_.timeline().tracks.size()) ? row : -1;
+    return row >= 0 && row < static_cast<int>(rows()) ? row : -1;
 }
 
 void TrackCanvas::set_preview(std::vector<LoopRange> ranges) {
@@ -89,7 +114,7 @@ void TrackCanvas::paintEvent(QPaintEvent* event) {
     const QRect visible = event->rect();
     painter.fillRect(visible, colour::kGround);
     const Timeline& r = document_.timeline();
-    if (r.tracks.empty()) {
+    if (rows() == 0) {
         painter.setPen(colour::kDim);
         painter.drawText(
             rect(), Qt::AlignCenter,
@@ -97,8 +122,8 @@ void TrackCanvas::paintEvent(QPaintEvent* event) {
         return;
     }
     complete_ = true;
-    for (std::size_t t = 0; t < r.tracks.size(); ++t) {
-        if (row_rect(t).intersects(visible)) draw_row(painter, t, visible);
+    for (std::size_t row = 0; row < rows(); ++row) {
+        if (row_rect(row).intersects(visible)) draw_row(painter, row, visible);
     }
     const int rate = std::max(1, r.sample_rate);
     for (const auto& range : preview_) {
@@ -120,26 +145,64 @@ void TrackCanvas::paintEvent(QPaintEvent* event) {
 
 void TrackCanvas::draw_row(QPainter& painter, std::size_t row, const QRect& visible) {
     const Timeline& r = document_.timeline();
-    const Track& track = r.tracks[row];
     const QRect rect = row_rect(row);
+    const int strip = strip_at(row);
     painter.fillRect(rect.intersected(visible),
-                     track.id == selection_.strip() ? colour::kRaised : colour::kPanel);
-    const bool any_solo = std::ranges::any_of(r.tracks, [](const Track& t) { return t.strip.solo; });
+                     strip == selection_.strip() ? colour::kRaised : colour::kPanel);
+    if (row < r.tracks.size()) {
+        draw_clips(painter, r.tracks[row], rect, visible);
+        if (r.tracks[row].ducking.acts()) draw_ducking(painter, r.tracks[row], rect, visible);
+    } else if (strip == r.main_bus()) {
+        draw_loudness(painter, rect, visible);
+    }
+    draw_line(painter, row, visible);
+}
+
+void TrackCanvas::draw_clips(QPainter& painter, const Track& track, const QRect& row, const QRect& visible) {
+    const auto& tracks = document_.timeline().tracks;
+    const bool any_solo = std::ranges::any_of(tracks, [](const Track& t) { return t.strip.solo; });
     const bool audible = !track.strip.mute && (!any_solo || track.strip.solo);
     // An earlier clip may reach in from before the screen; those behind it end the row.
     const std::int64_t last = frame_at(visible.right() + 2);
     for (const auto& clip : track.clips) {
         if (clip.start > last) break;
-        if (!painter_.draw(painter, clip, rect, view_, width(), visible, selection_.has_clip(clip.id),
+        if (!painter_.draw(painter, clip, row, view_, width(), visible, selection_.has_clip(clip.id),
                            audible))
             complete_ = false;
     }
-    draw_line(painter, row, visible);
+}
+
+// Short-term loudness from -40 to -6 LUFS, as far as it was played.
+void TrackCanvas::draw_loudness(QPainter& painter, const QRect& row, const QRect& visible) const {
+    constexpr double kLowestLufs = -40, kHighestLufs = -6;
+    const auto y_of = [&](double lufs) {
+        const double part =
+            (std::clamp(lufs, kLowestLufs, kHighestLufs) - kLowestLufs) / (kHighestLufs - kLowestLufs);
+        return row.bottom() - 4 - part * (row.height() - 8);
+    };
+    painter.setFont(number_font());
+    for (const double lufs : {-36.0, -23.0, -14.0}) {
+        painter.setPen(QPen(colour::kLine, 1, Qt::DotLine));
+        painter.drawLine(QPointF(visible.left(), y_of(lufs)), QPointF(visible.right(), y_of(lufs)));
+        painter.setPen(colour::kDim);
+        painter.drawText(QPointF(4, y_of(lufs) - 2), tr("%1 LUFS").arg(lufs));
+    }
+    if (loudness_ == nullptr) return;
+    QPainterPath path;
+    bool drawing = false;
+    for (int x = std::max(0, visible.left() - 1); x <= std::min(width(), visible.right() + 1); ++x) {
+        const auto loudest = loudness_->loudest(frame_at(x), std::max(frame_at(x) + 1, frame_at(x + 1)));
+        if (loudest) drawing ? path.lineTo(x, y_of(*loudest)) : path.moveTo(x, y_of(*loudest));
+        drawing = loudest.has_value();
+    }
+    painter.setRenderHint(QPainter::Antialiasing);
+    painter.strokePath(path, QPen(colour::kText, 1.4));
+    painter.setRenderHint(QPainter::Antialiasing, false);
 }
 
 LaneScale TrackCanvas::lane_scale(std::size_t row, const StripLane& target) const {
     const Timeline& r = document_.timeline();
-    const ValueRange range = range_of(r.tracks[row].strip, target);
+    const ValueRange range = range_of(*r.strip(strip_at(row)), target);
     const QRect rect = row_rect(row);
     const int rate = std::max(1, r.sample_rate);
     LaneScale scale;
@@ -154,28 +217,25 @@ LaneScale TrackCanvas::lane_scale(std::size_t row, const StripLane& target) cons
 }
 
 QPointF TrackCanvas::position_of(int strip, const StripLane& target, const Breakpoint& point) const {
-    const auto& tracks = document_.timeline().tracks;
-    const auto at = std::ranges::find(tracks, strip, &Track::id);
-    if (at == tracks.end()) return {};
-    return lane_scale(static_cast<std::size_t>(at - tracks.begin()), target).position_of(point);
+    const int row = row_of(strip);
+    return row < 0 ? QPointF() : lane_scale(static_cast<std::size_t>(row), target).position_of(point);
 }
 
-// The gain of ducking, and the line that is open on this track.
+// The line that is open on this track or bus.
 void TrackCanvas::draw_line(QPainter& painter, std::size_t row, const QRect& visible) {
-    const Track& track = document_.timeline().tracks[row];
-    if (track.ducking.acts()) draw_ducking(painter, row, visible);
-    const auto target = selection_.line_of(track.id);
+    const int strip_id = strip_at(row);
+    const auto target = selection_.line_of(strip_id);
     if (!target) return;
+    const Strip& strip = *document_.timeline().strip(strip_id);
     painter.setFont(number_font());
-    draw_lane(painter, lane_scale(row, *target), points_of(track.strip, *target),
-              value_at(track.strip, *target, 0), visible.left() - 1, visible.right() + 1,
-              track.id == lane_strip_ ? lane_.chosen() : std::nullopt);
+    draw_lane(painter, lane_scale(row, *target), points_of(strip, *target), value_at(strip, *target, 0),
+              visible.left() - 1, visible.right() + 1,
+              strip_id == lane_strip_ ? lane_.chosen() : std::nullopt);
 }
 
-void TrackCanvas::draw_ducking(QPainter& painter, std::size_t row, const QRect& visible) const {
-    const Track& track = document_.timeline().tracks[row];
+void TrackCanvas::draw_ducking(QPainter& painter, const Track& track, const QRect& rect,
+                               const QRect& visible) const {
     const auto& gains = levels_.duck_gains_of(track.id);
-    const QRect rect = row_rect(row);
     const double top = rect.top() + kNameZone + 3;
     const double depth = std::max(kShownDepthDb, -track.ducking.value(DuckSetting::Depth));
     QPainterPath path;

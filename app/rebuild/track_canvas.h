@@ -12,6 +12,7 @@
 #include "app/shell/selection.h"
 #include "app/widgets/lane_editor.h"
 #include "app/widgets/time_view.h"
+#include "core/metering/loudness_trace.h"
 #include "core/play/mix_player.h"
 
 namespace rivlen::app {
@@ -25,7 +26,11 @@ class TrackCanvas : public QWidget {
     TrackCanvas(Document& document, MixPlayer& player, TimeView& view, Selection& selection,
                 LevelWatch& levels, QWidget* parent = nullptr);
     [[nodiscard]] bool complete() const { return complete_ && painter_.idle(); }
-    [[nodiscard]] QRect row_rect(std::size_t track) const;
+    // Rows are those of the tracks, then those of the buses, the main bus last.
+    [[nodiscard]] QRect row_rect(std::size_t row) const;
+    [[nodiscard]] static std::vector<int> strips_of(const Timeline& timeline);
+    // Loudness of the main bus where it was played, over its row; null: none.
+    void show_loudness(const LoudnessTrace* trace) { loudness_ = trace; }
     // Where a clip is on the screen.
     [[nodiscard]] QRectF clip_rect(int clip) const;
     [[nodiscard]] QPointF position_of(int strip, const StripLane& target, const Breakpoint& point) const;
@@ -66,8 +71,13 @@ class TrackCanvas : public QWidget {
     [[nodiscard]] std::int64_t snapped_frame(std::int64_t frame, std::span<const int> moving) const;
     void drag_clip(QPointF at, bool snap);
     void draw_row(QPainter& painter, std::size_t row, const QRect& visible);
+    void draw_clips(QPainter& painter, const Track& track, const QRect& row, const QRect& visible);
+    void draw_loudness(QPainter& painter, const QRect& row, const QRect& visible) const;
     void draw_line(QPainter& painter, std::size_t row, const QRect& visible);
-    void draw_ducking(QPainter& painter, std::size_t row, const QRect& visible) const;
+    void draw_ducking(QPainter& painter, const Track& track, const QRect& row, const QRect& visible) const;
+    [[nodiscard]] int strip_at(std::size_t row) const;
+    [[nodiscard]] int row_of(int strip) const;  // -1: none
+    [[nodiscard]] std::size_t rows() const;
     [[nodiscard]] LaneScale lane_scale(std::size_t row, const StripLane& target) const;
     void change_lane(const QString& name, bool drag, const std::function<void(LaneEditor::Points&)>& act);
     bool press_line(QPointF at);
@@ -79,6 +89,7 @@ class TrackCanvas : public QWidget {
     ClipPainter painter_;
     std::vector<LoopRange> preview_;
     std::optional<Drag> drag_;
+    const LoudnessTrace* loudness_ = nullptr;
     LaneEditor lane_;
     int lane_strip_ = 0;  // whose line was pressed last
     bool complete_ = false, snapping_ = true;

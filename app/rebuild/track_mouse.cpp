@@ -18,8 +18,8 @@ constexpr double kLineReach = 8;  // pixels from the line
 // The later of two clips that lie over each other is taken.
 TrackCanvas::Hit TrackCanvas::hit_at(QPointF at) const {
     const int row = row_at(at.y());
-    if (row < 0) return {};
     const Timeline& r = document_.timeline();
+    if (row < 0 || row >= static_cast<int>(r.tracks.size())) return {};
     const int rate = std::max(1, r.sample_rate);
     const auto& clips = r.tracks[static_cast<std::size_t>(row)].clips;
     const double y = at.y() - row_rect(static_cast<std::size_t>(row)).top();
@@ -54,10 +54,10 @@ std::int64_t TrackCanvas::snapped_frame(std::int64_t frame, std::span<const int>
 }
 
 void TrackCanvas::mousePressEvent(QMouseEvent* event) {
-    if (event->button() != Qt::LeftButton || document_.timeline().tracks.empty()) return;
+    if (event->button() != Qt::LeftButton || rows() == 0) return;
     const QPointF at = event->position();
     const int row = row_at(at.y());
-    if (row >= 0) selection_.choose_strip(document_.timeline().tracks[static_cast<std::size_t>(row)].id);
+    if (row >= 0) selection_.choose_strip(strip_at(static_cast<std::size_t>(row)));
     if (press_line(at)) return;
     lane_.choose_none();
     Hit hit = hit_at(at);
@@ -144,7 +144,7 @@ void TrackCanvas::drag_clip(QPointF at, bool snap) {
                 const std::int64_t tail = snapped_frame(d.end + by, all) - d.end;
                 by = std::abs(head - by) <= std::abs(tail - by) || tail == by ? head : tail;
             }
-            const int row = row_at(at.y());
+            const int row = std::min(row_at(at.y()), static_cast<int>(d.before.tracks.size()) - 1);
             const int steps = row >= 0 && d.row >= 0 ? row - d.row : 0;
             return change(tr("Move"), [&](Timeline& r) { move_clips(r, moving, by, steps); });
         }
@@ -189,19 +189,20 @@ void TrackCanvas::mouseReleaseEvent(QMouseEvent* event) {
     update();
 }
 
-// With a line open on a track, the body of its row is the line's: a press takes hold of a point, or sets one
-// near the line. Names and the empty parts stay the clips'.
+// With a line open on a track or bus, the body of its row is the line's: a press takes hold of a point, or
+// sets one near the line. Names and the empty parts stay the clips'.
 bool TrackCanvas::press_line(QPointF at) {
     const int row = row_at(at.y());
     if (row < 0) return false;
-    const Track& track = document_.timeline().tracks[static_cast<std::size_t>(row)];
-    const auto target = selection_.line_of(track.id);
+    const int id = strip_at(static_cast<std::size_t>(row));
+    const auto target = selection_.line_of(id);
     if (!target) return false;
+    const Strip& strip = *document_.timeline().strip(id);
     const LaneScale scale = lane_scale(static_cast<std::size_t>(row), *target);
-    const Breakpoint here = {frame_at(at.x()), value_at(track.strip, *target, frame_at(at.x()))};
-    const bool held = lane_.take_hold(scale, points_of(track.strip, *target), at);
+    const Breakpoint here = {frame_at(at.x()), value_at(strip, *target, frame_at(at.x()))};
+    const bool held = lane_.take_hold(scale, points_of(strip, *target), at);
     if (!held && std::abs(scale.y_of(here.value) - at.y()) > kLineReach) return false;
-    lane_strip_ = track.id;
+    lane_strip_ = id;
     Drag drag;
     drag.grip = Grip::Line;
     drag.press = at;

@@ -3,6 +3,8 @@
 
 #include <algorithm>
 
+#include "core/project/silences.h"
+
 namespace rivlen::app {
 
 namespace {
@@ -71,13 +73,16 @@ void LevelWatch::measure() {
 const std::vector<float>& LevelWatch::duck_gains_of(int id) {
     const Track* track = document_.timeline().track(id);
     if (track == nullptr || !track->ducking.acts()) return none_;
-    const auto* key = levels(track->ducking.key_track);
-    if (key == nullptr) return none_;
+    std::vector<const std::vector<float>*> keys;
+    for (const int id_of_key : track->ducking.key_tracks) keys.push_back(levels(id_of_key));
+    if (std::ranges::find(keys, nullptr) != keys.end()) return none_;
     const std::int64_t steps = document_.timeline().end() / kDuckStep + 1;
     Ducked& d = ducked_[id];
-    if (d.levels != key || !(d.ducking == track->ducking) || d.count != static_cast<std::size_t>(steps)) {
-        d = {track->ducking, key, static_cast<std::size_t>(steps),
-             duck_gains(track->ducking, document_.timeline().sample_rate, *key, steps)};
+    if (d.levels != keys || !(d.ducking == track->ducking) || d.count != static_cast<std::size_t>(steps)) {
+        std::vector<std::span<const float>> spans;
+        for (const auto* of : keys) spans.emplace_back(*of);
+        d = {track->ducking, keys, static_cast<std::size_t>(steps),
+             duck_gains(track->ducking, document_.timeline().sample_rate, loudest_of(spans), steps)};
     }
     return d.gains;
 }

@@ -39,7 +39,7 @@ class LevelWatch : public QObject {
     };
     struct Ducked {
         Ducking ducking;
-        const std::vector<float>* levels = nullptr;
+        std::vector<const std::vector<float>*> levels;  // of the keys
         std::size_t count = 0;
         std::vector<float> gains;
     };

@@ -83,8 +83,7 @@ Session session_for(const Session& session, Content content, int card) {
         std::erase_if(track.strip.lines, [](const StripLane& l) { return l.target == LaneTarget::Mute; });
         // Not even read, unless it ducks one that is heard.
         const bool ducks = std::ranges::any_of(session.timeline.tracks, [&](const Track& other) {
-            return other.ducking.acts() && other.ducking.key_track == track.id &&
-                   holds(content, stem_of(other));
+            return other.ducking.acts() && other.ducking.has_key(track.id) && holds(content, stem_of(other));
         });
         if (!ducks) track.clips.clear();
     }

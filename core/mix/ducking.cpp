@@ -18,54 +18,69 @@ constexpr double kSilenceDbfs = -200.0;
 std::int64_t steps_of(double ms, int sample_rate) {
     return std::llround(ms / 1000.0 * sample_rate / kDuckStep);
 }
-std::optional<std::size_t> key_place(const MixPlan& plan, std::size_t track) {
+// Into places, which keeps its memory.
+void find_keys(const MixPlan& plan, std::size_t track, std::vector<std::size_t>& places) {
+    places.clear();
     const auto& tracks = plan.timeline().tracks;
     const Ducking& ducking = tracks[track].ducking;
-    if (!ducking.acts()) return std::nullopt;
-    const auto found = std::ranges::find(tracks, ducking.key_track, &Track::id);
-    if (found == tracks.end()) return std::nullopt;
-    return static_cast<std::size_t>(found - tracks.begin());
+    if (!ducking.acts()) return;
+    for (std::size_t t = 0; t < tracks.size(); ++t) {
+        if (ducking.has_key(tracks[t].id)) places.push_back(t);
+    }
 }
 
 }  // namespace
 
 DuckRule::DuckRule(const Ducking& d, int sample_rate)
-    : depth_(d.value(DuckSetting::Depth)), threshold_(d.value(DuckSetting::Threshold)) {
+    : depth_(d.value(DuckSetting::Depth)),
+      talks_(Activity::of_talk(d.value(DuckSetting::Threshold), d.value(DuckSetting::Hysteresis),
+                               static_cast<double>(sample_rate) / kDuckStep)) {
     const double step_ms = 1000.0 * kDuckStep / sample_rate;
     down_ = -depth_ * step_ms / std::max(d.value(DuckSetting::Attack), step_ms);
     up_ = -depth_ * step_ms / std::max(d.value(DuckSetting::Release), step_ms);
     hold_steps_ = steps_of(d.value(DuckSetting::Hold), sample_rate);
     look_steps_ = steps_of(d.value(DuckSetting::LookAhead), sample_rate);
     memory_steps_ =
-        hold_steps_ + steps_of(d.value(DuckSetting::Attack) + d.value(DuckSetting::Release), sample_rate) + 2;
+        hold_steps_ +
+        steps_of(1000 * Activity::kTalkSeconds + d.value(DuckSetting::Attack) + d.value(DuckSetting::Release),
+                 sample_rate) +
+        2;
 }
 
 double DuckRule::next(double key_db) {
-    held_ = key_db >= threshold_ ? hold_steps_ + 1 : std::max<std::int64_t>(0, held_ - 1);
+    held_ = talks_.step(key_db) ? hold_steps_ + 1 : std::max<std::int64_t>(0, held_ - 1);
     gain_db_ = held_ > 0 ? std::max(depth_, gain_db_ - down_) : std::min(0.0, gain_db_ + up_);
     return gain_db_;
 }
 
-double KeyLevels::level_dbfs(const MixPlan& plan, std::size_t track, std::int64_t step) {
+double KeyLevels::loudest_dbfs(const MixPlan& plan, std::span<const std::size_t> tracks, std::int64_t step) {
+    while (readers_.size() < tracks.size()) readers_.emplace_back(TrackReader::Hears::Talk);
+    double loudest = kSilenceDbfs;
+    for (std::size_t k = 0; k < tracks.size(); ++k)
+        loudest = std::max(loudest, level_dbfs(plan, tracks[k], step, readers_[k]));
+    return loudest;
+}
+
+double KeyLevels::level_dbfs(const MixPlan& plan, std::size_t track, std::int64_t step, TrackReader& reader) {
     if (step < 0) return kSilenceDbfs;
     for (auto& channel : block_) channel.resize(kDuckStep);
     const StereoBlock block = {block_[0], block_[1]};
-    reader_.read(plan, track, step * kDuckStep, block);
+    reader.read(plan, track, step * kDuckStep, block);
     const double power = (energy_of(block_[0]) + energy_of(block_[1])) / (2.0 * kDuckStep);
     return power > 1e-20 ? 10.0 * std::log10(power) : kSilenceDbfs;
 }
 
-double DuckLine::gain_of_next_step(const MixPlan& plan, std::size_t key) {
+double DuckLine::gain_of_next_step(const MixPlan& plan) {
     ++step_;
-    return rule_->next(levels_.level_dbfs(plan, key, step_ + rule_->look_steps()));
+    return rule_->next(levels_.loudest_dbfs(plan, keys_, step_ + rule_->look_steps()));
 }
 
 // The past that matters is gone through first, so that playing from anywhere gives what playing from the
 // start gives.
 void DuckLine::seek(const MixPlan& plan, std::size_t track, std::int64_t frame) {
-    const auto key = key_place(plan, track);
+    find_keys(plan, track, keys_);
     frame_ = frame;
-    if (!key) {
+    if (keys_.empty()) {
         rule_.reset();
         return;
     }
@@ -76,14 +91,14 @@ void DuckLine::seek(const MixPlan& plan, std::size_t track, std::int64_t frame) 
     from_ = to_ = 0;
     while (step_ <= now) {
         from_ = to_;
-        to_ = gain_of_next_step(plan, *key);
+        to_ = gain_of_next_step(plan);
     }
 }
 
 double DuckLine::apply(const MixPlan& plan, std::size_t track, StereoBlock block) {
-    const auto key = key_place(plan, track);
+    find_keys(plan, track, keys_);
     const auto size = static_cast<std::int64_t>(block[0].size());
-    if (!key) {
+    if (keys_.empty()) {
         rule_.reset();
         frame_ += size;
         return 0;
@@ -97,7 +112,7 @@ double DuckLine::apply(const MixPlan& plan, std::size_t track, StereoBlock block
     for (std::int64_t i = 0; i < size; ++i, ++frame_) {
         if (frame_ >= step_ * kDuckStep) {
             from_ = to_;
-            to_ = gain_of_next_step(plan, *key);
+            to_ = gain_of_next_step(plan);
         }
         if (from_ == 0 && to_ == 0) continue;
         const double part = static_cast<double>(frame_ - (step_ - 1) * kDuckStep) / kDuckStep;
@@ -131,17 +146,16 @@ Result<std::vector<float>> track_levels(const MixPlan& plan, std::size_t track, 
     out.reserve(static_cast<std::size_t>(steps));
     for (std::int64_t k = 0; k < steps; ++k) {
         if (job.cancelled()) return JobControl::cancelled_error();
-        out.push_back(static_cast<float>(levels.level_dbfs(plan, track, k)));
+        out.push_back(static_cast<float>(levels.loudest_dbfs(plan, std::span(&track, 1), k)));
         if (k % 256 == 0) job.report(static_cast<double>(k) / static_cast<double>(steps));
     }
     return out;
 }
 
-int likely_key(const Timeline& timeline, int track) {
-    for (const int talk : dialogue_tracks(timeline)) {
-        if (talk != track) return talk;
-    }
-    return 0;
+std::vector<int> likely_keys(const Timeline& timeline, int track) {
+    auto keys = dialogue_tracks(timeline);
+    std::erase(keys, track);
+    return keys;
 }
 
 void freeze_ducking(Track& track, std::span<const float> gains_db) {

@@ -1,12 +1,14 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// One track turned down by the level of another.
+// One track turned down by the level of others.
 //
-// The level is the RMS of the key track's clips (before its chain and gain) in steps of kDuckStep frames,
-// over both channels. While it passes the threshold, and for `hold` after it, the gain moves to `depth`,
-// evenly in dB, as fast as goes from 0 to depth in `attack`; else back to 0 dB, as fast as goes from depth to
-// 0 in `release`. All of it is `look ahead` early. Evenly in dB because that is how ears and engineers count
-// levels, and because such a line is drawn, and frozen into points, without loss. Ours; the standard values
-// are common practice, no source.
+// The level is the RMS of what is spoken on a key track's clips (before its chain and gain) in steps of
+// kDuckStep frames, over both channels; of several tracks the loudest. Spoken is the dialogue stem where a
+// clip plays a split recording, or what is kept of it; room tone is not; a clip of another stem, or of a file
+// as it is, counts as it sounds. While the level passes the threshold, until it falls by the hysteresis under
+// it, and for `hold` after it, the gain moves to `depth`, evenly in dB, as fast as goes from 0 to depth in
+// `attack`; else back to 0 dB, as fast as goes from depth to 0 in `release`. All of it is `look ahead` early.
+// Evenly in dB because that is how ears and engineers count levels, and because such a line is drawn, and
+// frozen into points, without loss. Ours; the standard values are common practice, no source.
 #pragma once
 
 #include <cstdint>
@@ -14,6 +16,7 @@
 #include <vector>
 
 #include "core/base/job.h"
+#include "core/dsp/activity.h"
 #include "core/mix/track_reader.h"
 
 namespace rivlen {
@@ -34,19 +37,22 @@ class DuckRule {
     [[nodiscard]] std::int64_t memory_steps() const { return memory_steps_; }
 
   private:
-    double depth_, threshold_, down_, up_;  // down_, up_: dB a step
+    double depth_, down_, up_;  // down_, up_: dB a step
+    Activity talks_;
     std::int64_t hold_steps_, look_steps_, memory_steps_;
     std::int64_t held_ = 0;
     double gain_db_ = 0;
 };
 
-// Levels of the clips of one track, step by step; reading on is cheap.
+// Levels of what is spoken on tracks, step by step; reading on is cheap.
 class KeyLevels {
   public:
-    double level_dbfs(const MixPlan& plan, std::size_t track, std::int64_t step);
+    // tracks: the same ones at every call.
+    double loudest_dbfs(const MixPlan& plan, std::span<const std::size_t> tracks, std::int64_t step);
 
   private:
-    TrackReader reader_;
+    double level_dbfs(const MixPlan& plan, std::size_t track, std::int64_t step, TrackReader& reader);
+    std::vector<TrackReader> readers_;
     std::array<std::vector<float>, kMixChannels> block_;
 };
 
@@ -58,8 +64,9 @@ class DuckLine {
     double apply(const MixPlan& plan, std::size_t track, StereoBlock block);
 
   private:
-    double gain_of_next_step(const MixPlan& plan, std::size_t key);
+    double gain_of_next_step(const MixPlan& plan);
     KeyLevels levels_;
+    std::vector<std::size_t> keys_;
     std::optional<DuckRule> rule_;
     Ducking with_;
     std::int64_t frame_ = 0;  // next to be worked on
@@ -74,8 +81,8 @@ class DuckLine {
 [[nodiscard]] Result<std::vector<float>> track_levels(const MixPlan& plan, std::size_t track,
                                                       const JobControl& job = {});
 
-// The track that is likely to turn this one down: the first other one that carries dialogue; 0: none.
-[[nodiscard]] int likely_key(const Timeline& timeline, int track);
+// The tracks that are likely to turn this one down: all others that carry dialogue.
+[[nodiscard]] std::vector<int> likely_keys(const Timeline& timeline, int track);
 // The ducking of a track as points of its gain line, within 0.2 dB; ducking is switched off.
 void freeze_ducking(Track& track, std::span<const float> gains_db);
 

@@ -2,6 +2,7 @@
 #include "core/mix/engine.h"
 
 #include <algorithm>
+#include <bit>
 #include <cmath>
 #include <limits>
 #include <numbers>
@@ -17,6 +18,7 @@ constexpr double kMuteSeconds = 0.005;  // over which a strip falls silent
 constexpr double kGlideSeconds = 0.01;  // over which a moved fader is followed
 constexpr StripLane kGainLine{LaneTarget::Gain, 0, 0, {}};
 constexpr StripLane kPanLine{LaneTarget::Pan, 0, 0, {}};
+constexpr StripLane kWidthLine{LaneTarget::Width, 0, 0, {}};
 constexpr StripLane kMuteLine{LaneTarget::Mute, 0, 0, {}};
 constexpr std::size_t kRenderBlock = 4096;
 }  // namespace
@@ -25,33 +27,47 @@ FaderStage::FaderStage(int sample_rate)
     : open_step_(static_cast<float>(1.0 / (kMuteSeconds * sample_rate))),
       glide_(static_cast<float>(glide_part(kGlideSeconds, sample_rate))) {}
 
-std::array<float, kMixChannels> FaderStage::gains(double gain_db, double pan_percent,
-                                                  bool polarity_inverted) {
+FaderStage::Matrix FaderStage::gains(const Strip& strip, std::int64_t frame) {
+    const double gain_db = value_at(strip, kGainLine, frame);
     const double gain =
-        (gain_db <= kLowestGainDb ? 0.0 : amplitude_of_db(gain_db)) * (polarity_inverted ? -1.0 : 1.0);
-    if (pan_percent == 0) return {static_cast<float>(gain), static_cast<float>(gain)};  // exactly
-    const double angle = (pan_percent + 100) / 200 * std::numbers::pi / 2;
-    return {static_cast<float>(gain * std::numbers::sqrt2 * std::cos(angle)),
-            static_cast<float>(gain * std::numbers::sqrt2 * std::sin(angle))};
+        (gain_db <= kLowestGainDb ? 0.0 : amplitude_of_db(gain_db)) * (strip.polarity_inverted ? -1.0 : 1.0);
+    const auto scaled = [gain](double x) { return static_cast<float>(gain * x); };
+    const double pan = value_at(strip, kPanLine, frame);
+    const auto angle = [](double place) {
+        return (std::clamp(place, -100.0, 100.0) + 100) / 200 * std::numbers::pi / 2;
+    };
+    if (strip.pan_law == PanLaw::Balance) {
+        if (pan == 0) return {scaled(1), 0, 0, scaled(1)};  // exactly
+        return {scaled(std::numbers::sqrt2 * std::cos(angle(pan))), 0, 0,
+                scaled(std::numbers::sqrt2 * std::sin(angle(pan)))};
+    }
+    const double width = value_at(strip, kWidthLine, frame);
+    if (pan == 0 && width == 100) return {scaled(1), 0, 0, scaled(1)};
+    const double left = angle(pan - width), right = angle(pan + width);
+    return {scaled(std::cos(left)), scaled(std::cos(right)), scaled(std::sin(left)), scaled(std::sin(right))};
 }
 
 void FaderStage::seek(const Strip& strip, bool audible, std::int64_t frame) {
-    now_ =
-        gains(value_at(strip, kGainLine, frame), value_at(strip, kPanLine, frame), strip.polarity_inverted);
+    now_ = gains(strip, frame);
     open_ = audible && value_at(strip, kMuteLine, frame) < 0.5 ? 1.0F : 0.0F;
 }
 
+void FaderStage::turn(StereoBlock block, std::size_t at) const {
+    const float left = block[0][at], right = block[1][at];
+    block[0][at] = (left * now_[0] + right * now_[1]) * open_;
+    block[1][at] = (left * now_[2] + right * now_[3]) * open_;
+}
+
 void FaderStage::apply(const Strip& strip, bool audible, std::int64_t frame, StereoBlock block) {
-    const StripLane* gain_line = find_lane(strip, kGainLine);
-    const StripLane* pan_line = find_lane(strip, kPanLine);
     const StripLane* mute_line = find_lane(strip, kMuteLine);
-    const auto target =
-        gains(value_at(strip, kGainLine, frame), value_at(strip, kPanLine, frame), strip.polarity_inverted);
-    const bool moving = gain_line != nullptr || pan_line != nullptr;
+    const Matrix target = gains(strip, frame);
+    const bool moving = find_lane(strip, kGainLine) != nullptr || find_lane(strip, kPanLine) != nullptr ||
+                        (strip.pan_law == PanLaw::Sides && find_lane(strip, kWidthLine) != nullptr);
     const bool open = audible && value_at(strip, kMuteLine, frame) < 0.5;
-    if (!moving && mute_line == nullptr && now_ == target && open_ == (open ? 1.0F : 0.0F)) {
+    const bool stands = !moving && mute_line == nullptr && now_ == target && open_ == (open ? 1.0F : 0.0F);
+    if (stands && (!open || (target[1] == 0.0F && target[2] == 0.0F))) {
         for (std::size_t c = 0; c < kMixChannels; ++c) {
-            const float gain = open ? target[c] : 0.0F;
+            const float gain = open ? target[3 * c] : 0.0F;
             if (gain == 1.0F) continue;
             for (float& x : block[c]) x *= gain;
         }
@@ -60,14 +76,67 @@ void FaderStage::apply(const Strip& strip, bool audible, std::int64_t frame, Ste
     for (std::size_t i = 0; i < block[0].size(); ++i) {
         const std::int64_t at = frame + static_cast<std::int64_t>(i);
         if (moving) {
-            now_ =
-                gains(value_at(strip, kGainLine, at), value_at(strip, kPanLine, at), strip.polarity_inverted);
-        } else {
-            for (std::size_t c = 0; c < kMixChannels; ++c) now_[c] = glided(now_[c], target[c], glide_);
+            now_ = gains(strip, at);
+        } else if (!stands) {
+            for (std::size_t c = 0; c < now_.size(); ++c) now_[c] = glided(now_[c], target[c], glide_);
         }
         const bool wanted = mute_line == nullptr ? open : audible && lane_value(mute_line->points, at) < 0.5;
         open_ = wanted ? std::min(1.0F, open_ + open_step_) : std::max(0.0F, open_ - open_step_);
-        for (std::size_t c = 0; c < kMixChannels; ++c) block[c][i] *= now_[c] * open_;
+        turn(block, i);
+    }
+}
+
+SendStage::SendStage(int sample_rate)
+    : open_step_(static_cast<float>(1.0 / (kMuteSeconds * sample_rate))),
+      glide_(static_cast<float>(glide_part(kGlideSeconds, sample_rate))) {}
+
+namespace {
+
+float send_gain(const Strip& strip, const Send& send, std::int64_t frame) {
+    const double level_db = value_at(strip, {LaneTarget::Send, send.bus, 0, {}}, frame);
+    return level_db <= kLowestGainDb ? 0.0F : static_cast<float>(amplitude_of_db(level_db));
+}
+
+// Behind the fader the mute is already in it.
+bool opens(const Strip& strip, const Send& send, bool audible, std::int64_t frame) {
+    return send.on && (!send.before_fader || (audible && value_at(strip, kMuteLine, frame) < 0.5));
+}
+
+}  // namespace
+
+void SendStage::seek(const Strip& strip, const Send& send, bool audible, std::int64_t frame) {
+    now_ = send_gain(strip, send, frame);
+    open_ = opens(strip, send, audible, frame) ? 1.0F : 0.0F;
+}
+
+void SendStage::apply(const Strip& strip, const Send& send, bool audible, std::int64_t frame,
+                      StereoBlock block) {
+    const bool moving = find_lane(strip, {LaneTarget::Send, send.bus, 0, {}}) != nullptr;
+    const float target = send_gain(strip, send, frame);
+    const bool muting = send.before_fader && find_lane(strip, kMuteLine) != nullptr;
+    const bool open = opens(strip, send, audible, frame);
+    for (std::size_t i = 0; i < block[0].size(); ++i) {
+        const std::int64_t at = frame + static_cast<std::int64_t>(i);
+        now_ = moving ? send_gain(strip, send, at) : glided(now_, target, glide_);
+        const bool wanted = muting ? opens(strip, send, audible, at) : open;
+        open_ = wanted ? std::min(1.0F, open_ + open_step_) : std::max(0.0F, open_ - open_step_);
+        for (auto& channel : block) channel[i] *= now_ * open_;
+    }
+}
+
+void MixEngine::Output::write(std::int64_t frame, StereoBlock block) {
+    const std::size_t mask = ring[0].size() - 1;
+    for (std::size_t c = 0; c < kMixChannels; ++c) {
+        for (std::size_t i = 0; i < block[c].size(); ++i)
+            ring[c][(static_cast<std::size_t>(frame) + i) & mask] = block[c][i];
+    }
+}
+
+void MixEngine::Output::read(std::int64_t frame, StereoBlock block) const {
+    const std::size_t mask = ring[0].size() - 1;
+    for (std::size_t c = 0; c < kMixChannels; ++c) {
+        for (std::size_t i = 0; i < block[c].size(); ++i)
+            block[c][i] = ring[c][(static_cast<std::size_t>(frame) + i) & mask];
     }
 }
 
@@ -87,29 +156,50 @@ void MixEngine::build() {
         lane.place = place;
         lane.chain = std::make_unique<Chain>(strip.chain, r.sample_rate);
         lane.fader.emplace(r.sample_rate);
+        lane.sends.resize(strip.sends.size(), SendStage(r.sample_rate));
         for (std::size_t c = 0; c < kMixChannels; ++c) {
-            lane.ready[c].resize(kPiece);
-            lane.piece[c].resize(kPiece);
-            lane.input[c].resize(kPiece);
+            for (auto* buffer : {&lane.piece, &lane.input, &lane.sent}) (*buffer)[c].resize(kPiece);
         }
         lanes_.push_back(std::move(lane));
     };
     for (std::size_t t = 0; t < r.tracks.size(); ++t) add(r.tracks[t].id, false, t, r.tracks[t].strip);
-    for (std::size_t b = r.buses.size(); b-- > 0;) {  // the main bus last
-        add(r.buses[b].id, true, b, r.buses[b].strip);
-        Lane& lane = lanes_.back();
-        for (std::size_t t = 0; t < r.tracks.size(); ++t) {
-            if (r.tracks[t].bus == lane.id) lane.inputs.push_back(t);
+    for (std::size_t b = r.buses.size(); b-- > 0;)
+        add(r.buses[b].id, true, b, r.buses[b].strip);  // main last
+    connect_lanes();
+}
+
+// Who reads what, and how long what has left is kept: a bus reads as much earlier as its chain is late, so
+// that ways of different latencies to the main bus read the same track at places that lie that far apart.
+void MixEngine::connect_lanes() {
+    const Timeline& r = plan_->timeline();
+    std::int64_t apart = static_cast<std::int64_t>(kPiece * (r.buses.size() + 2));
+    for (const auto& lane : lanes_) {
+        if (lane.is_bus) apart += lane.chain->latency() + static_cast<std::int64_t>(kPiece);
+    }
+    const std::size_t kept = std::bit_ceil(static_cast<std::size_t>(apart));
+    for (std::size_t k = 0; k < lanes_.size(); ++k) {
+        Lane& lane = lanes_[k];
+        lane.outputs.resize(1 + lane.sends.size());
+        for (auto& output : lane.outputs) {
+            for (auto& channel : output.ring) channel.assign(kept, 0.0F);
         }
-        if (b == 0) {
-            for (std::size_t k = r.tracks.size(); k + 1 < lanes_.size(); ++k) lane.inputs.push_back(k);
-        }
+        const auto goes_to = [&](int bus, std::size_t output) {
+            for (auto& into : lanes_) {
+                if (into.is_bus && into.id == bus) into.inputs.push_back({k, output});
+            }
+        };
+        goes_to(lane.is_bus ? r.buses[lane.place].bus : r.tracks[lane.place].bus, 0);
+        for (std::size_t s = 0; s < lane.sends.size(); ++s) goes_to(strip(lane).sends[s].bus, 1 + s);
     }
 }
 
 const Strip& MixEngine::strip(const Lane& lane) const {
     const Timeline& r = plan_->timeline();
     return lane.is_bus ? r.buses[lane.place].strip : r.tracks[lane.place].strip;
+}
+
+bool MixEngine::audible(const Lane& lane) const {
+    return lane.is_bus || plan_->audible(plan_->timeline().tracks[lane.place]);
 }
 
 namespace {
@@ -119,14 +209,21 @@ bool same_parts(const Strip& a, const Strip& b) {
         a.chain, b.chain, [](const Insert& x, const Insert& y) { return x.id == y.id && x.kind == y.kind; });
 }
 
+bool same_sends(const Strip& a, const Strip& b) {
+    return std::ranges::equal(a.sends, b.sends, [](const Send& x, const Send& y) {
+        return x.bus == y.bus && x.before_fader == y.before_fader;
+    });
+}
+
 bool same_routes(const Timeline& a, const Timeline& b) {
     return a.sample_rate == b.sample_rate &&
            std::ranges::equal(a.tracks, b.tracks,
                               [](const Track& x, const Track& y) {
-                                  return x.id == y.id && x.bus == y.bus && same_parts(x.strip, y.strip);
+                                  return x.id == y.id && x.bus == y.bus && same_parts(x.strip, y.strip) &&
+                                         same_sends(x.strip, y.strip);
                               }) &&
            std::ranges::equal(a.buses, b.buses, [](const Bus& x, const Bus& y) {
-               return x.id == y.id && same_parts(x.strip, y.strip);
+               return x.id == y.id && x.bus == y.bus && same_parts(x.strip, y.strip);
            });
 }
 
@@ -142,11 +239,10 @@ bool MixEngine::set_plan(std::shared_ptr<const MixPlan> plan) {
 }
 
 void MixEngine::seek(std::int64_t frame) {
-    position_ = frame;
+    position_ = begins_at_ = frame;
     for (auto& lane : lanes_) {
         lane.chain->reset();
-        lane.in_frame = lane.out_frame = std::numeric_limits<std::int64_t>::min();
-        lane.ready_count = 0;
+        lane.begun = false;
     }
 }
 
@@ -183,74 +279,96 @@ void MixEngine::run_chain(Lane& lane, StereoBlock block) {
     }
 }
 
-// Behind the fader, frame by frame in order; the first pull after a seek decides where a lane begins.
-void MixEngine::pull(Lane& lane, std::int64_t frame, StereoBlock out) {
-    const Timeline& r = plan_->timeline();
-    const bool audible = lane.is_bus || plan_->audible(r.tracks[lane.place]);
-    if (lane.out_frame != frame) {
-        lane.in_frame = lane.out_frame = frame;
-        lane.discard = lane.chain->latency();
-        lane.ready_count = 0;
-        lane.fader->seek(strip(lane), audible, frame);
-        if (!lane.is_bus) lane.duck.seek(*plan_, lane.place, frame);
-    }
-    std::size_t done = 0;
-    while (done < out[0].size()) {
-        if (lane.ready_count == 0) {
-            const StereoBlock piece = {lane.piece[0], lane.piece[1]};
-            if (lane.is_bus) {
-                for (auto& channel : piece) std::ranges::fill(channel, 0.0F);
-                const StereoBlock input = {lane.input[0], lane.input[1]};
-                for (const std::size_t k : lane.inputs) {
-                    pull(lanes_[k], lane.in_frame, input);
-                    for (std::size_t c = 0; c < kMixChannels; ++c) {
-                        for (std::size_t i = 0; i < kPiece; ++i) piece[c][i] += input[c][i];
-                    }
-                }
-            } else {
-                lane.reader.read(*plan_, lane.place, lane.in_frame, piece);
-            }
-            run_chain(lane, piece);
-            if (Tap* tap = plan_->tap_of(lane.id)) tap->write(piece);
-            lane.in_frame += kPiece;
-            const auto drop = static_cast<std::size_t>(std::min<std::int64_t>(lane.discard, kPiece));
-            lane.discard -= static_cast<std::int64_t>(drop);
-            lane.ready_count = kPiece - drop;
-            if (lane.ready_count == 0) continue;
-            std::swap(lane.ready, lane.piece);
+void MixEngine::begin(Lane& lane) {
+    lane.begun = true;
+    lane.in_frame = lane.out_frame = begins_at_;
+    lane.discard = lane.chain->latency();
+    const Strip& s = strip(lane);
+    lane.fader->seek(s, audible(lane), begins_at_);
+    for (std::size_t k = 0; k < lane.sends.size(); ++k)
+        lane.sends[k].seek(s, s.sends[k], audible(lane), begins_at_);
+    if (!lane.is_bus) lane.duck.seek(*plan_, lane.place, begins_at_);
+}
+
+// What goes into the chain next.
+void MixEngine::fill(Lane& lane, StereoBlock piece) {
+    if (!lane.is_bus) return lane.reader.read(*plan_, lane.place, lane.in_frame, piece);
+    for (auto& channel : piece) std::ranges::fill(channel, 0.0F);
+    const StereoBlock input = {lane.input[0], lane.input[1]};
+    for (const Feed feed : lane.inputs) {
+        pull(feed, lane.in_frame, input);
+        for (std::size_t c = 0; c < kMixChannels; ++c) {
+            for (std::size_t i = 0; i < kPiece; ++i) piece[c][i] += input[c][i];
         }
-        const std::size_t from = kPiece - lane.ready_count;
-        const std::size_t count = std::min(lane.ready_count, out[0].size() - done);
-        for (std::size_t c = 0; c < kMixChannels; ++c)
-            std::copy_n(lane.ready[c].begin() + static_cast<std::ptrdiff_t>(from), count,
-                        out[c].begin() + static_cast<std::ptrdiff_t>(done));
-        lane.ready_count -= count;
-        done += count;
     }
+}
+
+// What has come out of the chain leaves by all ways out.
+void MixEngine::leave(Lane& lane, StereoBlock piece) {
+    const Strip& s = strip(lane);
+    const bool heard = audible(lane);
+    const StereoBlock sent = {std::span(lane.sent[0]).first(piece[0].size()),
+                              std::span(lane.sent[1]).first(piece[0].size())};
+    const auto send = [&](bool before_fader) {
+        for (std::size_t k = 0; k < lane.sends.size(); ++k) {
+            if (s.sends[k].before_fader != before_fader) continue;
+            for (std::size_t c = 0; c < kMixChannels; ++c) std::ranges::copy(piece[c], sent[c].begin());
+            lane.sends[k].apply(s, s.sends[k], heard, lane.out_frame, sent);
+            lane.outputs[1 + k].write(lane.out_frame, sent);
+        }
+    };
+    send(true);
     StripMeter* meter = plan_->meter(lane.id);
     if (!lane.is_bus) {
-        const double lowest = lane.duck.apply(*plan_, lane.place, out);
+        const double lowest = lane.duck.apply(*plan_, lane.place, piece);
         meter->reduction_db.store(
             std::min(meter->reduction_db.load(std::memory_order_relaxed), static_cast<float>(lowest)),
             std::memory_order_relaxed);
     }
-    lane.fader->apply(strip(lane), audible, frame, out);
-    lane.out_frame = frame + static_cast<std::int64_t>(out[0].size());
+    lane.fader->apply(s, heard, lane.out_frame, piece);
+    send(false);
+    lane.outputs[0].write(lane.out_frame, piece);
+    lane.out_frame += static_cast<std::int64_t>(piece[0].size());
     float peak = meter->peak.load(std::memory_order_relaxed);
-    for (const auto& channel : out) {
+    for (const auto& channel : piece) {
         for (const float x : channel) peak = std::max(peak, std::abs(x));
     }
     meter->peak.store(peak, std::memory_order_relaxed);
 }
 
+void MixEngine::produce(Lane& lane) {
+    const StereoBlock piece = {lane.piece[0], lane.piece[1]};
+    fill(lane, piece);
+    run_chain(lane, piece);
+    if (Tap* tap = plan_->tap_of(lane.id)) tap->write(piece);
+    lane.in_frame += kPiece;
+    const auto drop = static_cast<std::size_t>(std::min<std::int64_t>(lane.discard, kPiece));
+    lane.discard -= static_cast<std::int64_t>(drop);
+    if (drop < kPiece) leave(lane, {piece[0].subspan(drop), piece[1].subspan(drop)});
+}
+
+// Up to kPiece frames; frames are asked for in order by each who asks.
+void MixEngine::pull(Feed feed, std::int64_t frame, StereoBlock out) {
+    Lane& lane = lanes_[feed.lane];
+    if (!lane.begun) begin(lane);
+    while (lane.out_frame < frame + static_cast<std::int64_t>(out[0].size())) produce(lane);
+    lane.outputs[feed.output].read(frame, out);
+}
+
 void MixEngine::next(StereoBlock out) {
     const FlushDenormals fast;
-    if (lanes_.empty() || !lanes_.back().is_bus) {
-        for (auto& channel : out) std::ranges::fill(channel, 0.0F);
-    } else {
-        pull(lanes_.back(), position_, out);
+    const bool silent = lanes_.empty() || !lanes_.back().is_bus;
+    for (std::size_t done = 0; done < out[0].size();) {
+        const std::size_t count = std::min(kPiece, out[0].size() - done);
+        const StereoBlock piece = {out[0].subspan(done, count), out[1].subspan(done, count)};
+        if (silent) {
+            for (auto& channel : piece) std::ranges::fill(channel, 0.0F);
+        } else {
+            pull({lanes_.size() - 1, 0}, position_, piece);
+        }
+        position_ += static_cast<std::int64_t>(count);
+        done += count;
     }
-    position_ += static_cast<std::int64_t>(out[0].size());
 }
 
 Status render_mix(const std::shared_ptr<const MixPlan>& plan, std::int64_t first, std::int64_t last,

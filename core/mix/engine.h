@@ -21,8 +21,11 @@ namespace rivlen {
 
 // Gain, pan and mute of a strip, with their lines, sample by sample.
 //
-// Pan is constant power: with angle a = (pan + 100) / 200 * pi / 2 the sides get sqrt(2) cos a and sqrt(2)
-// sin a, so that a strip in the middle passes unchanged and stems in the middle add up to their source.
+// Pan is constant power: a place p from -100 to 100 has the angle a = (p + 100) / 200 * pi / 2. Balance: each
+// side stays where it is, left times sqrt(2) cos a and right times sqrt(2) sin a, so that a strip in the
+// middle passes unchanged and stems in the middle add up to their source. Sides: each side goes to left times
+// cos a and right times sin a of its own place, so that it keeps its power wherever it lies, and far left and
+// far right pass unchanged.
 class FaderStage {
   public:
     explicit FaderStage(int sample_rate);
@@ -31,10 +34,24 @@ class FaderStage {
     void apply(const Strip& strip, bool audible, std::int64_t frame, StereoBlock block);
 
   private:
-    static std::array<float, kMixChannels> gains(double gain_db, double pan_percent, bool polarity_inverted);
-    std::array<float, kMixChannels> now_{};
+    using Matrix =
+        std::array<float, kMixChannels * kMixChannels>;  // row by row: to the left from left and right, ...
+    static Matrix gains(const Strip& strip, std::int64_t frame);
+    void turn(StereoBlock block, std::size_t at) const;
+    Matrix now_{};
     float open_ = 1;  // 0: muted
     float open_step_, glide_;
+};
+
+// The level of a send and the mute of its track, with their lines, sample by sample.
+class SendStage {
+  public:
+    explicit SendStage(int sample_rate);
+    void seek(const Strip& strip, const Send& send, bool audible, std::int64_t frame);
+    void apply(const Strip& strip, const Send& send, bool audible, std::int64_t frame, StereoBlock block);
+
+  private:
+    float now_ = 0, open_ = 1, open_step_, glide_;
 };
 
 class MixEngine {
@@ -52,28 +69,46 @@ class MixEngine {
   private:
     static constexpr std::size_t kPiece = 256;     // frames that chains are given at once
     static constexpr std::int64_t kLineGrid = 64;  // frames between two settings of a chain by its lines
+    // One way out of a track or bus: what has left it last. Who reads it may be behind by what chains look
+    // ahead.
+    struct Output {
+        std::array<std::vector<float>, kMixChannels> ring;  // a power of two long
+        void write(std::int64_t frame, StereoBlock block);
+        void read(std::int64_t frame, StereoBlock block) const;
+    };
+    struct Feed {
+        std::size_t lane = 0, output = 0;
+    };
     struct Lane {
         int id = 0;
         bool is_bus = false;
-        std::size_t place = 0;            // in the plan's tracks or buses
-        std::vector<std::size_t> inputs;  // lanes that go into this bus
+        std::size_t place = 0;     // in the plan's tracks or buses
+        std::vector<Feed> inputs;  // that go into this bus
         std::unique_ptr<Chain> chain;
         TrackReader reader;
         DuckLine duck;
         std::optional<FaderStage> fader;
-        std::int64_t in_frame = 0;   // that the chain gets next
-        std::int64_t out_frame = 0;  // that leaves next
-        std::int64_t discard = 0;    // frames of the chain's run-in that are still to come
-        std::array<std::vector<float>, kMixChannels> ready, piece, input;
-        std::size_t ready_count = 0;
+        std::vector<SendStage> sends;
+        std::vector<Output> outputs;  // behind the fader, then the sends
+        bool begun = false;           // since the last seek
+        std::int64_t in_frame = 0;    // that the chain gets next
+        std::int64_t out_frame = 0;   // that leaves next
+        std::int64_t discard = 0;     // frames of the chain's run-in that are still to come
+        std::array<std::vector<float>, kMixChannels> piece, input, sent;
     };
     void build();
+    void connect_lanes();
     [[nodiscard]] const Strip& strip(const Lane& lane) const;
-    void pull(Lane& lane, std::int64_t frame, StereoBlock out);
+    [[nodiscard]] bool audible(const Lane& lane) const;
+    void pull(Feed feed, std::int64_t frame, StereoBlock out);
+    void begin(Lane& lane);
+    void produce(Lane& lane);
+    void fill(Lane& lane, StereoBlock piece);
+    void leave(Lane& lane, StereoBlock piece);
     void run_chain(Lane& lane, StereoBlock block);
     std::shared_ptr<const MixPlan> plan_;
     std::vector<Lane> lanes_;  // inputs before the buses that they go to; the last is the main bus
-    std::int64_t position_ = 0;
+    std::int64_t position_ = 0, begins_at_ = 0;
 };
 
 // [first, last) of the mix in blocks: take(start_frame, left and right). Errors: Cancelled, and whatever

@@ -5,12 +5,13 @@
 #include <array>
 #include <cmath>
 
+#include "core/dsp/activity.h"
 #include "core/dsp/decibels.h"
 
 namespace rivlen {
 
 namespace {
-constexpr double kSpeechBelowDb = 25;
+constexpr double kSpeechBelowDb = 25, kSpeechHysteresisDb = 5;
 constexpr double kLoudestShare =
     0.95;  // the level that 95 % of the steps stay under counts as the loudest words
 constexpr double kToleranceDb = 0.25;
@@ -44,10 +45,12 @@ std::vector<Breakpoint> levelling_line(std::span<const float> levels, std::int64
     std::nth_element(spoken.begin(), spoken.begin() + place, spoken.end());
     const double least = static_cast<double>(spoken[static_cast<std::size_t>(place)]) - kSpeechBelowDb;
     // Sums of power and of speaking steps from the start: any window's mean at once.
+    auto speech = Activity::of_talk(least + kSpeechHysteresisDb, kSpeechHysteresisDb,
+                                    static_cast<double>(sample_rate) / static_cast<double>(step));
     std::vector<double> power = {0};
     std::vector<double> count = {0};
     for (const float level : levels) {
-        const bool speaks = static_cast<double>(level) >= least;
+        const bool speaks = speech.step(static_cast<double>(level));
         power.push_back(power.back() + (speaks ? power_of_db(static_cast<double>(level)) : 0.0));
         count.push_back(count.back() + (speaks ? 1.0 : 0.0));
     }

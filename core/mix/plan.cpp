@@ -57,9 +57,7 @@ class MixPlan::Planning {
         PlannedClip planned;
         planned.clip = clip;
         if (const auto found = media_.find(clip.path); found != media_.end()) planned.media = found->second;
-        if (clip.clip_source != ClipSource::Whole)
-            planned.weight_sets =
-                weights_for(clip.path, clip.card == kTrackSettings ? track.card : clip.card);
+        planned.weight_sets = weights_for(clip.path, clip.card == kTrackSettings ? track.card : clip.card);
         if (clip.room_tone) planned.room_tone = room_tone_of(clip.path);
         return planned;
     }

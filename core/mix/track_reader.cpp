@@ -77,11 +77,18 @@ void ClipSourceReader::read(const TimedMaskWeights* weight_sets, std::int64_t fr
     }
 }
 
+ClipSource TrackReader::heard(const PlannedClip& planned) const {
+    const ClipSource plays = planned.clip.clip_source;
+    const bool mixed = plays == ClipSource::Whole || plays == ClipSource::Kept;
+    return hears_ == Hears::Talk && mixed && planned.media.map ? ClipSource::Dialogue : plays;
+}
+
 ClipSourceReader& TrackReader::reader_for(const PlannedClip& planned, int voice) {
     const Clip& clip = planned.clip;
+    const ClipSource source = heard(planned);
     Entry* free = nullptr;  // longest unused, that fits
     for (auto& entry : readers_) {
-        const bool fits = entry.reader->fits(planned.media, clip.clip_source);
+        const bool fits = entry.reader->fits(planned.media, source);
         if (fits && entry.clip == clip.id && entry.voice == voice) {
             entry.used = clock_;
             return *entry.reader;
@@ -93,7 +100,7 @@ ClipSourceReader& TrackReader::reader_for(const PlannedClip& planned, int voice)
             const auto oldest = std::ranges::min_element(readers_, {}, &Entry::used);
             if (oldest->used != clock_) readers_.erase(oldest);
         }
-        readers_.push_back({0, 0, 0, std::make_unique<ClipSourceReader>(planned.media, clip.clip_source)});
+        readers_.push_back({0, 0, 0, std::make_unique<ClipSourceReader>(planned.media, source)});
         free = &readers_.back();
     }
     free->clip = clip.id;
@@ -142,7 +149,7 @@ void TrackReader::read(const MixPlan& plan, std::size_t track, std::int64_t fram
     for (const PlannedClip& planned : plan.clips(track)) {
         const Clip& clip = planned.clip;
         if (clip.start >= frame + size) break;  // they stand in order of start
-        if (clip.end() <= frame) continue;
+        if (clip.end() <= frame || (hears_ == Hears::Talk && clip.room_tone)) continue;
         const std::int64_t from = std::max(frame, clip.start);
         const std::int64_t to = std::min(frame + size, clip.end());
         const auto count = static_cast<std::size_t>(to - from);

@@ -37,6 +37,10 @@ class ClipSourceReader {
 
 class TrackReader {
   public:
+    // Talk: what is spoken, by itself: of a clip that plays a split recording or what is kept of it the
+    // dialogue, and no room tone. Other clips as they sound.
+    enum class Hears { All, Talk };
+    explicit TrackReader(Hears hears = Hears::All) : hears_(hears) {}
     // Frames from `frame` on, of the track at this place in the plan.
     void read(const MixPlan& plan, std::size_t track, std::int64_t frame, StereoBlock out);
 
@@ -50,6 +54,8 @@ class TrackReader {
     ClipSourceReader& reader_for(const PlannedClip& planned, int voice);
     void read_clip(const PlannedClip& planned, std::int64_t frame, StereoBlock out);
     void read_room_tone(const PlannedClip& planned, std::int64_t frame, StereoBlock out);
+    [[nodiscard]] ClipSource heard(const PlannedClip& planned) const;
+    Hears hears_;
     static constexpr std::size_t kMostReaders = 6;
     std::vector<Entry> readers_;
     std::uint64_t clock_ = 0;

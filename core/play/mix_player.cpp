@@ -1,15 +1,31 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/play/mix_player.h"
 
+#include <algorithm>
+
 namespace rivlen {
 
 namespace {
-constexpr std::size_t kMixReadyBlocks = 12;  // about 128 ms at 48 kHz
-constexpr int kBlocksBetweenMeasures = 4;    // integrated loudness costs more than the rest
+constexpr double kReadySeconds = 0.128, kHandsOnSeconds = 0.018;
+constexpr std::size_t kMixReadyBlocks = 100;  // enough at 192 kHz
+constexpr int kBlocksBetweenMeasures = 8;     // integrated loudness costs more than the rest
 }  // namespace
 
-MixPlayer::MixPlayer() : Transport(kMixReadyBlocks), sides_(0, kMixChannels, kBlockFrames) {
+MixPlayer::MixPlayer()
+    : Transport(kMixReadyBlocks, kReadySeconds),
+      sides_(0, kMixChannels, kBlockFrames),
+      hands_on_seconds_(kHandsOnSeconds) {
     start_thread();
+}
+
+void MixPlayer::set_hands_on(bool on) {
+    if (on && hands_on_ && drop_outs() > drop_outs_before_) {
+        drop_outs_before_ = drop_outs();
+        hands_on_seconds_ = std::min(kReadySeconds, 2 * hands_on_seconds_);
+    }
+    if (on && !hands_on_) drop_outs_before_ = drop_outs();
+    hands_on_ = on;
+    set_ready_seconds(on ? hands_on_seconds_ : kReadySeconds);
 }
 
 MixPlayer::~MixPlayer() {

@@ -22,6 +22,10 @@ class MixPlayer : public Transport {
 
     // Another state of the rebuild; playing goes on. Null: nothing.
     void set_plan(std::shared_ptr<const MixPlan> plan);
+    // A hand lies on the controls: changes are to be heard within 30 ms, at the price of outlasting shorter
+    // stalls only. Where that has led to drop-outs, twice as much is kept ready from then on. Controlling
+    // thread.
+    void set_hands_on(bool on);
     // Loudness is measured anew from here.
     void measure_anew() { anew_ = true; }
     struct Meters {
@@ -37,7 +41,7 @@ class MixPlayer : public Transport {
     void render(Block& block) override;
 
   private:
-    static constexpr std::size_t kBlockFrames = 512;
+    static constexpr std::size_t kBlockFrames = 256;
     // A Level that the window may read at any time; no number is a missing one.
     class SharedLevel {
       public:
@@ -57,6 +61,9 @@ class MixPlayer : public Transport {
     std::atomic<bool> anew_{false};
     SharedLevel momentary_, short_term_, integrated_, true_peak_;
     int since_measured_ = 0;
+    bool hands_on_ = false;
+    double hands_on_seconds_;
+    std::uint64_t drop_outs_before_ = 0;  // the hand came
 };
 
 }  // namespace rivlen

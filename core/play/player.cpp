@@ -111,10 +111,12 @@ class Player::Renderer {
 };
 
 namespace {
-constexpr std::size_t kRecordingReadyBlocks = 3;  // about 32 ms: a switch must be heard at once
-}
+// A switch must be heard at once: what is ready is at most this and a block of 11 ms.
+constexpr double kRecordingReadySeconds = 0.018;
+constexpr std::size_t kRecordingReadyBlocks = 4;
+}  // namespace
 
-Player::Player() : Transport(kRecordingReadyBlocks) {
+Player::Player() : Transport(kRecordingReadyBlocks, kRecordingReadySeconds) {
     wanted_.gains.fill(1.0F);
     wanted_.weight_sets = std::make_shared<const TimedMaskWeights>();
     start_thread();

@@ -10,7 +10,8 @@
 
 namespace rivlen {
 
-Transport::Transport(std::size_t blocks) : ring_(blocks) {
+Transport::Transport(std::size_t blocks, double ready_seconds)
+    : ring_(blocks), ready_seconds_(ready_seconds) {
     // Room for the largest hop (192 kHz), so that nothing is allocated later.
     for (auto& block : ring_) block.samples.reserve(4096 * kOutputChannels);
     tail_.reserve(kSeam * kOutputChannels);
@@ -107,9 +108,7 @@ void Transport::run(const std::stop_token& stop) {
             if (!playing) flush_ = true;
             ended = false;
         }
-        const bool room =
-            written_.load(std::memory_order_relaxed) - taken_.load(std::memory_order_acquire) < ring_.size();
-        if (!has_material() || !playing || ended || !room || flush_) {
+        if (!has_material() || !playing || ended || flush_ || !wants_more()) {
             if (flush_ && !playing) drain();
             if (flush_ && playing) {
                 // The callback empties the ring itself; this side only waits for it.
@@ -130,6 +129,17 @@ void Transport::run(const std::stop_token& stop) {
         written_.fetch_add(1, std::memory_order_release);
         primed_ = true;
     }
+}
+
+// There is room, and less is ready than should be. On the render thread: what lies between has been rendered.
+bool Transport::wants_more() const {
+    const std::size_t last = written_.load(std::memory_order_relaxed);
+    const std::size_t first = taken_.load(std::memory_order_acquire);
+    if (last - first >= ring_.size()) return false;
+    std::size_t ready = 0;
+    for (std::size_t at = first; at < last; ++at) ready += ring_[at % ring_.size()].count;
+    ready -= std::min(ready, taken_in_block_.load(std::memory_order_relaxed));
+    return static_cast<double>(ready) < ready_seconds_ * sample_rate_;
 }
 
 // Goes somewhere else; what would have come is kept for a moment, to be faded out under the new place.

@@ -21,9 +21,9 @@ class Transport {
   public:
     static constexpr int kOutputChannels = 2;
 
-    // blocks: how many are kept ready; more outlast longer stalls of the machine, and changes are heard
-    // later.
-    explicit Transport(std::size_t blocks);
+    // blocks: how many there is room for. ready_seconds: a block is rendered when less than this is ready;
+    // more outlasts longer stalls of the machine, and changes are heard later.
+    Transport(std::size_t blocks, double ready_seconds);
     virtual ~Transport();
     Transport(const Transport&) = delete;
     Transport& operator=(const Transport&) = delete;
@@ -69,6 +69,8 @@ class Transport {
     // Renders one block (count, samples) from where it is, and goes on.
     virtual void render(Block& block) = 0;
 
+    void set_ready_seconds(double seconds) { ready_seconds_ = seconds; }
+
     // For the controlling side of a kind of playback, all with the mutex held.
     [[nodiscard]] std::mutex& mutex() { return mutex_; }
     // Something else is to be played; total_frames 0: nothing.
@@ -82,6 +84,7 @@ class Transport {
     static constexpr std::size_t kSeam = 128;  // samples over which a jump is cross-faded
     void run(const std::stop_token& stop);
     void drain();
+    [[nodiscard]] bool wants_more() const;
     void take_ready(std::span<float> interleaved);
     void jump(std::int64_t frame, bool keep_tail);
     void next(Block& block, const std::optional<LoopRange>& loop, std::int64_t total);
@@ -103,6 +106,7 @@ class Transport {
     std::atomic<bool> playing_{false}, flush_{false}, in_callback_{false};
     std::atomic<std::int64_t> position_{0};
     std::atomic<int> sample_rate_{48000};
+    std::atomic<double> ready_seconds_;
     std::atomic<float> peak_{0.0F};
     std::atomic<std::uint64_t> drop_outs_{0};
     std::atomic<bool> primed_{false};

@@ -49,7 +49,14 @@ int add_track(Timeline& timeline, const std::string& name);
 void remove_track(Timeline& timeline, int track_id);
 void move_track(Timeline& timeline, int track_id, int by);
 int add_bus(Timeline& timeline, const std::string& name);
-// Its tracks go to the main bus; the main bus stays.
+// Whether a bus may go to another one: not the main bus, and no bus that comes back to itself.
+[[nodiscard]] bool may_go_to(const Timeline& timeline, int bus_id, int to_bus);
+// Does nothing where it may not.
+void route_bus(Timeline& timeline, int bus_id, int to_bus);
+// At 0 dB, behind the fader; nothing where the track has one to this bus.
+void add_send(Timeline& timeline, int track_id, int bus_id);
+void remove_send(Strip& strip, int bus_id);
+// What came to it goes where it went, sends to it are gone; the main bus stays.
 void remove_bus(Timeline& timeline, int bus_id);
 
 // Rate, picture rate and timecode of the first recording that is placed; does nothing once there is a rate.

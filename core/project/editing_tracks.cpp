@@ -25,7 +25,7 @@ const std::array<const char*, kStems> kStemTrackNames = {"Dialogue", "Reverb", "
 }  // namespace
 
 int add_track(Timeline& timeline, const std::string& name) {
-    if (timeline.buses.empty()) timeline.buses.push_back({timeline.new_id(), "Main", {}});
+    if (timeline.buses.empty()) timeline.buses.push_back({timeline.new_id(), "Main", {}, 0});
     Track track;
     track.id = timeline.new_id();
     track.name = name;
@@ -36,9 +36,7 @@ int add_track(Timeline& timeline, const std::string& name) {
 
 void remove_track(Timeline& timeline, int track_id) {
     std::erase_if(timeline.tracks, [track_id](const Track& t) { return t.id == track_id; });
-    for (auto& t : timeline.tracks) {
-        if (t.ducking.key_track == track_id) t.ducking.key_track = 0;
-    }
+    for (auto& t : timeline.tracks) std::erase(t.ducking.key_tracks, track_id);
 }
 
 void move_track(Timeline& timeline, int track_id, int by) {
@@ -52,17 +50,53 @@ void move_track(Timeline& timeline, int track_id, int by) {
 }
 
 int add_bus(Timeline& timeline, const std::string& name) {
-    if (timeline.buses.empty()) timeline.buses.push_back({timeline.new_id(), "Main", {}});
-    timeline.buses.push_back({timeline.new_id(), name, {}});
+    if (timeline.buses.empty()) timeline.buses.push_back({timeline.new_id(), "Main", {}, 0});
+    timeline.buses.push_back({timeline.new_id(), name, {}, timeline.main_bus()});
     return timeline.buses.back().id;
 }
 
 void remove_bus(Timeline& timeline, int bus_id) {
     if (bus_id == timeline.main_bus()) return;
-    std::erase_if(timeline.buses, [bus_id](const Bus& b) { return b.id == bus_id; });
-    for (auto& t : timeline.tracks) {
-        if (t.bus == bus_id) t.bus = timeline.main_bus();
+    const auto here = std::ranges::find(timeline.buses, bus_id, &Bus::id);
+    if (here == timeline.buses.end()) return;
+    const int next = here->bus;
+    timeline.buses.erase(here);
+    for (auto& b : timeline.buses) {
+        if (b.bus == bus_id) b.bus = next;
     }
+    for (auto& t : timeline.tracks) {
+        if (t.bus == bus_id) t.bus = next;
+        remove_send(t.strip, bus_id);
+    }
+}
+
+bool may_go_to(const Timeline& timeline, int bus_id, int to_bus) {
+    if (bus_id == timeline.main_bus() || !timeline.has_bus(bus_id)) return false;
+    // On the way from there to the main bus it does not come by itself.
+    for (int id = to_bus; id != timeline.main_bus();) {
+        const auto here = std::ranges::find(timeline.buses, id, &Bus::id);
+        if (id == bus_id || here == timeline.buses.end()) return false;
+        id = here->bus;
+    }
+    return true;
+}
+
+void route_bus(Timeline& timeline, int bus_id, int to_bus) {
+    if (!may_go_to(timeline, bus_id, to_bus)) return;
+    std::ranges::find(timeline.buses, bus_id, &Bus::id)->bus = to_bus;
+}
+
+void add_send(Timeline& timeline, int track_id, int bus_id) {
+    Track* track = timeline.track(track_id);
+    if (track == nullptr || !timeline.has_bus(bus_id) || track->strip.send_to(bus_id) != nullptr) return;
+    track->strip.sends.push_back({bus_id, 0, false, true});
+}
+
+void remove_send(Strip& strip, int bus_id) {
+    std::erase_if(strip.sends, [bus_id](const Send& send) { return send.bus == bus_id; });
+    std::erase_if(strip.lines, [bus_id](const StripLane& line) {
+        return line.target == LaneTarget::Send && line.part == bus_id;
+    });
 }
 
 std::vector<int> place_stems(Timeline& timeline, const Placement& placement) {

@@ -41,7 +41,10 @@ const ParameterInfo& info(DuckSetting setting) {
           "Too short: it jumps up behind every sentence."},
          {"look_ahead", "Look ahead", "ms", 0, 1000, 150, 5, false, false,
           "How much earlier it begins, so that it is down when the first word comes.",
-          "Too long: a hole in front of every sentence."}}};
+          "Too long: a hole in front of every sentence."},
+         {"hysteresis", "Hysteresis", "dB", 0, 20, 4, 0.5, false, false,
+          "Once down, the other track counts as talking until it is this far under the threshold.",
+          "Too much: it stays down over the place behind the words."}}};
     return kInfos[static_cast<std::size_t>(setting)];
 }
 
@@ -82,6 +85,11 @@ const Clip* Timeline::clip(int id) const {
 }
 Clip* Timeline::clip(int id) {
     return const_cast<Clip*>(std::as_const(*this).clip(id));  // NOLINT(*const-cast): same object
+}
+
+const Send* Strip::send_to(int bus) const {
+    const auto found = std::ranges::find(sends, bus, &Send::bus);
+    return found != sends.end() ? &*found : nullptr;
 }
 
 const Insert* Strip::part(int id) const {
@@ -181,6 +189,14 @@ void set_base_value(Strip& strip, const StripLane& target, double value) {
         case LaneTarget::Mute:
             strip.mute = value >= 0.5;
             break;
+        case LaneTarget::Width:
+            strip.width_percent = value;
+            break;
+        case LaneTarget::Send:
+            for (auto& send : strip.sends) {
+                if (send.bus == target.part) send.level_db = value;
+            }
+            break;
         case LaneTarget::Part:
             for (auto& part : strip.chain) {
                 const auto at = static_cast<std::size_t>(target.parameter);
@@ -200,6 +216,12 @@ double value_at(const Strip& strip, const StripLane& target, std::int64_t frame)
             return strip.pan_percent;
         case LaneTarget::Mute:
             return strip.mute ? 1.0 : 0.0;
+        case LaneTarget::Width:
+            return strip.width_percent;
+        case LaneTarget::Send: {
+            const Send* send = strip.send_to(target.part);
+            return send != nullptr ? send->level_db : kLowestGainDb;
+        }
         case LaneTarget::Part:
             break;
     }
@@ -215,6 +237,10 @@ ValueRange range_of(const Strip& strip, const StripLane& target) {
             return {-100, 100, 0, "%"};
         case LaneTarget::Mute:
             return {0, 1, 0};
+        case LaneTarget::Width:
+            return {-100, 100, 100, "%"};
+        case LaneTarget::Send:
+            return {kLowestGainDb, kHighestGainDb, 0, "dB"};
         case LaneTarget::Part:
             break;
     }

@@ -4,6 +4,7 @@
 // Rebuild::sample_rate.
 #pragma once
 
+#include <algorithm>
 #include <array>
 #include <cstdint>
 #include <filesystem>
@@ -72,16 +73,16 @@ struct VideoClip {
     bool operator==(const VideoClip&) const = default;
 };
 
-// A value over time. Gain in dB, pan in percent (-100 left to 100 right), mute from 0.5 on; Part: a parameter
-// of a part of the chain.
-enum class LaneTarget { Gain, Pan, Mute, Part };
+// A value over time. Gain in dB, pan and width in percent (-100 left to 100 right), mute from 0.5 on; Part: a
+// parameter of a part of the chain; Send: the level of a send in dB.
+enum class LaneTarget { Gain, Pan, Mute, Part, Width, Send };
 struct StripLane {
     LaneTarget target = LaneTarget::Gain;
-    int part = 0;       // id of the part
+    int part = 0;       // id of the part, or of the bus that the send goes to
     int parameter = 0;  // index into its parameters
     std::vector<Breakpoint> points;
     [[nodiscard]] bool same_target(const StripLane& other) const {
-        return target == other.target &&
+        return target == other.target && (target != LaneTarget::Send || part == other.part) &&
                (target != LaneTarget::Part || (part == other.part && parameter == other.parameter));
     }
     bool operator==(const StripLane&) const = default;
@@ -90,30 +91,49 @@ struct StripLane {
 inline constexpr double kLowestGainDb = -60.0;  // from here down nothing is heard
 inline constexpr double kHighestGainDb = 24.0;
 
+// How a strip's two sides are placed. Balance: each stays on its side, pan turns them against each other.
+// Sides: both are placed between left and right, at pan - width and pan + width.
+enum class PanLaw { Balance, Sides };
+
+// A second way out of a track, to a bus; it is muted with the track.
+struct Send {
+    int bus = 0;  // id; a track has one send to a bus at most
+    double level_db = 0;
+    bool before_fader = false;  // behind the chain, but before ducking, gain and pan
+    bool on = true;
+    bool operator==(const Send&) const = default;
+};
+
 // What tracks and buses have in common. Signal flow: chain, ducking, gain and pan, mute.
 struct Strip {
     double gain_db = 0;
-    double pan_percent = 0;
+    double pan_percent = 0, width_percent = 100;  // width: of PanLaw::Sides; below 0 the sides change places
+    PanLaw pan_law = PanLaw::Balance;
     bool mute = false, solo = false, polarity_inverted = false;  // polarity_inverted: the phase is flipped
     std::vector<Insert> chain;
     std::vector<StripLane> lines;
+    std::vector<Send> sends;  // of tracks only
+    [[nodiscard]] const Send* send_to(int bus) const;
     // Of the chain, by its id; null where there is none.
     [[nodiscard]] const Insert* part(int id) const;
     [[nodiscard]] Insert* part(int id);
     bool operator==(const Strip&) const = default;
 };
 
-// The level of the key track turns this one down (ducking.h).
-enum class DuckSetting { Depth, Threshold, Attack, Hold, Release, LookAhead };
-inline constexpr std::size_t kDuckSettings = 6;
+// The level of the key tracks turns this one down (ducking.h).
+enum class DuckSetting { Depth, Threshold, Attack, Hold, Release, LookAhead, Hysteresis };
+inline constexpr std::size_t kDuckSettings = 7;
 [[nodiscard]] const ParameterInfo& info(DuckSetting setting);
 struct Ducking {
     bool on = false;
-    int key_track = 0;  // id; 0: none
+    std::vector<int> key_tracks;  // ids; the loudest of them counts
     std::array<double, kDuckSettings> values;
     Ducking();
     [[nodiscard]] double value(DuckSetting s) const { return values[static_cast<std::size_t>(s)]; }
-    [[nodiscard]] bool acts() const { return on && key_track != 0; }
+    [[nodiscard]] bool has_key(int track) const {
+        return std::ranges::find(key_tracks, track) != key_tracks.end();
+    }
+    [[nodiscard]] bool acts() const { return on && !key_tracks.empty(); }
     bool operator==(const Ducking&) const = default;
 };
 
@@ -132,6 +152,7 @@ struct Bus {
     int id = 0;
     std::string name;
     Strip strip;
+    int bus = 0;  // id of the bus it goes to, of the main bus 0; no bus reaches itself
     bool operator==(const Bus&) const = default;
 };
 
@@ -146,7 +167,7 @@ struct Timeline {
     bool drop_frame = false;
     std::int64_t first_timecode_frame = 0;  // timecode at frame 0 of the session line, in picture frames
     std::vector<Track> tracks;
-    std::vector<Bus> buses;  // the first is the main bus; all others go to it
+    std::vector<Bus> buses;  // the first is the main bus, which all others reach
     std::vector<VideoClip> picture;
     std::optional<LoopRange> loop;
     bool loop_on = true;
@@ -168,6 +189,7 @@ struct Timeline {
     [[nodiscard]] const Strip* strip(int id) const;
     [[nodiscard]] Strip* strip(int id);
     [[nodiscard]] std::string strip_name(int id) const;  // empty where there is none
+    [[nodiscard]] bool has_bus(int id) const { return std::ranges::find(buses, id, &Bus::id) != buses.end(); }
     [[nodiscard]] int main_bus() const { return buses.empty() ? 0 : buses.front().id; }
     int new_id() { return next_id++; }
     bool operator==(const Timeline&) const = default;

@@ -19,7 +19,8 @@ using nlohmann::json;
 
 constexpr std::int64_t kMostFrames = std::int64_t{1} << 37;  // days at any rate
 constexpr double kMostId = 1e9;
-constexpr std::array<const char*, 4> kTargetKeys = {"gain", "pan", "mute", "part"};
+constexpr std::array<const char*, 6> kTargetKeys = {"gain", "pan", "mute", "part", "width", "send"};
+constexpr std::array<const char*, 2> kPanLawKeys = {"balance", "sides"};
 
 std::int64_t frames(const json& entry, const char* key, std::int64_t lowest = 0) {
     const json& value = part(entry, key);
@@ -51,12 +52,22 @@ json strip_to_json(const Strip& strip) {
     if (strip.mute) out["mute"] = true;
     if (strip.solo) out["solo"] = true;
     if (strip.polarity_inverted) out["invert"] = true;
+    if (strip.pan_law != PanLaw::Balance)
+        out["pan_law"] = kPanLawKeys[static_cast<std::size_t>(strip.pan_law)];
+    if (strip.width_percent != 100) out["width_percent"] = strip.width_percent;
     if (!strip.chain.empty()) out["chain"] = chain_to_json(strip.chain);
+    for (const auto& send : strip.sends)
+        out["sends"].push_back({{"bus", send.bus},
+                                {"level_db", send.level_db},
+                                {"before_fader", send.before_fader},
+                                {"on", send.on}});
     for (const auto& line : strip.lines) {
         json entry = {{"target", kTargetKeys[static_cast<std::size_t>(line.target)]}};
         if (line.target == LaneTarget::Part) {
             entry["part"] = line.part;
             entry["parameter"] = line.parameter;
+        } else if (line.target == LaneTarget::Send) {
+            entry["part"] = line.part;
         }
         for (const auto& p : line.points) entry["points"].push_back({p.frame, p.value});
         out["lines"].push_back(std::move(entry));
@@ -71,7 +82,13 @@ Strip strip_from_json(const json& entry) {
     strip.mute = flag(entry, "mute", false);
     strip.solo = flag(entry, "solo", false);
     strip.polarity_inverted = flag(entry, "invert", false);
+    strip.pan_law = static_cast<PanLaw>(place_of(kPanLawKeys, text(entry, "pan_law")).value_or(0));
+    strip.width_percent = number(entry, "width_percent", -100, 100, 100);
     strip.chain = chain_from_json(part(entry, "chain"));
+    for_each(part(entry, "sends"), [&](const json& e) {
+        strip.sends.push_back({whole(e, "bus", 0), number(e, "level_db", kLowestGainDb, kHighestGainDb, 0),
+                               flag(e, "before_fader", false), flag(e, "on", true)});
+    });
     for_each(part(entry, "lines"), [&](const json& e) {
         const StripLane target{static_cast<LaneTarget>(place_of(kTargetKeys, text(e, "target")).value_or(0)),
                                whole(e, "part", 0),
@@ -91,8 +108,10 @@ Strip strip_from_json(const json& entry) {
     return strip;
 }
 
+constexpr std::size_t kMostKeyTracks = 1000;  // more are no session
+
 json ducking_to_json(const Ducking& ducking) {
-    json out = {{"on", ducking.on}, {"key_track", ducking.key_track}};
+    json out = {{"on", ducking.on}, {"key_tracks", ducking.key_tracks}};
     for (std::size_t i = 0; i < kDuckSettings; ++i)
         out[info(static_cast<DuckSetting>(i)).key] = ducking.values[i];
     return out;
@@ -101,7 +120,12 @@ json ducking_to_json(const Ducking& ducking) {
 Ducking ducking_from_json(const json& entry) {
     Ducking out;
     out.on = flag(entry, "on", false);
-    out.key_track = whole(entry, "key_track", 0);
+    for (const json& key : json_reading::part(entry, "key_tracks")) {
+        if (key.is_number_integer() && out.key_tracks.size() < kMostKeyTracks)
+            out.key_tracks.push_back(key.get<int>());
+    }
+    // Sessions of form 6 and earlier had one.
+    if (const int only = whole(entry, "key_track", 0); only != 0) out.key_tracks = {only};
     for (std::size_t i = 0; i < kDuckSettings; ++i) {
         const ParameterInfo& p = info(static_cast<DuckSetting>(i));
         out.values[i] = number(entry, p.key, p.lowest, p.highest, p.standard);
@@ -160,7 +184,8 @@ json timeline_to_json(const Timeline& timeline,
                 {"next_id", timeline.next_id}};
     if (timeline.loop) out["loop_frames"] = {timeline.loop->first, timeline.loop->last};
     for (const auto& bus : timeline.buses)
-        out["buses"].push_back({{"id", bus.id}, {"name", bus.name}, {"strip", strip_to_json(bus.strip)}});
+        out["buses"].push_back(
+            {{"id", bus.id}, {"name", bus.name}, {"bus", bus.bus}, {"strip", strip_to_json(bus.strip)}});
     for (const auto& cut : timeline.picture)
         out["picture"].push_back({{"id", cut.id},
                                   {"path", path(cut.path)},
@@ -220,7 +245,8 @@ Timeline timeline_from_json(const json& entry,
         if (range.first >= 0 && range.last > range.first && range.last < kMostFrames) out.loop = range;
     }
     for_each(part(entry, "buses"), [&](const json& e) {
-        out.buses.push_back({whole(e, "id", 0), text(e, "name"), strip_from_json(part(e, "strip"))});
+        out.buses.push_back(
+            {whole(e, "id", 0), text(e, "name"), strip_from_json(part(e, "strip")), whole(e, "bus", 0)});
     });
     for_each(part(entry, "picture"), [&](const json& e) {
         out.picture.push_back({whole(e, "id", 0), path(text(e, "path")), frames(e, "start"),

@@ -11,10 +11,29 @@ namespace {
 
 // There is what the line moves.
 bool fits(const Strip& strip, const StripLane& line) {
+    if (line.target == LaneTarget::Send) return strip.send_to(line.part) != nullptr;
     if (line.target != LaneTarget::Part) return true;
     const auto part = std::ranges::find(strip.chain, line.part, &Insert::id);
     return part != strip.chain.end() && line.parameter >= 0 &&
            static_cast<std::size_t>(line.parameter) < info(part->kind).parameters.size();
+}
+
+// The main bus is reached from every bus: so no bus reaches itself.
+bool reaches_main(const Timeline& r, const Bus& bus) {
+    int id = bus.id;
+    for (std::size_t steps = 0; steps < r.buses.size(); ++steps) {
+        if (id == r.main_bus()) return true;
+        const auto here = std::ranges::find(r.buses, id, &Bus::id);
+        if (here == r.buses.end()) return false;
+        id = here->bus;
+    }
+    return false;
+}
+
+bool sends_fit(const Timeline& r, const Strip& strip) {
+    return std::ranges::all_of(strip.sends, [&](const Send& send) {
+        return std::ranges::count(strip.sends, send.bus, &Send::bus) == 1 && r.has_bus(send.bus);
+    });
 }
 
 }  // namespace
@@ -28,14 +47,15 @@ bool well_formed(const Timeline& r) {
     };
     if (!r.tracks.empty() && r.buses.empty()) return false;
     for (const auto& bus : r.buses) {
-        if (!fresh(bus.id) || !sound(bus.strip)) return false;
+        if (!fresh(bus.id) || !sound(bus.strip) || !bus.strip.sends.empty() || !reaches_main(r, bus))
+            return false;
     }
     for (const auto& track : r.tracks) {
-        if (!fresh(track.id) || std::ranges::find(r.buses, track.bus, &Bus::id) == r.buses.end())
-            return false;
+        if (!fresh(track.id) || !r.has_bus(track.bus)) return false;
         if (!std::ranges::is_sorted(track.clips, {}, &Clip::start)) return false;
-        if (!sound(track.strip)) return false;
-        if (track.ducking.key_track != 0 && r.track(track.ducking.key_track) == nullptr) return false;
+        if (!sound(track.strip) || !sends_fit(r, track.strip)) return false;
+        if (std::ranges::any_of(track.ducking.key_tracks, [&](int key) { return r.track(key) == nullptr; }))
+            return false;
         for (const auto& c : track.clips) {
             if (!fresh(c.id) || c.start < 0 || c.length < 1 || c.offset < 0 || c.fade_in.frames < 0 ||
                 c.fade_out.frames < 0 || c.fade_in.frames + c.fade_out.frames > c.length)
@@ -77,11 +97,24 @@ void normalise(Timeline& r) {
         std::erase_if(strip.lines, [&](const StripLane& line) { return !fits(strip, line); });
     };
     for (auto& b : r.buses) unique(b.id);
-    if (!r.tracks.empty() && r.buses.empty()) r.buses.push_back({r.new_id(), "Main", {}});
+    if (!r.tracks.empty() && r.buses.empty()) r.buses.push_back({r.new_id(), "Main", {}, 0});
     for (auto& t : r.tracks) unique(t.id);
+    for (auto& b : r.buses) {
+        b.strip.sends.clear();
+        if (b.id == r.main_bus()) b.bus = 0;
+    }
+    for (auto& b : r.buses) {
+        if (!reaches_main(r, b)) b.bus = r.main_bus();
+    }
     for (auto& t : r.tracks) {
-        if (std::ranges::find(r.buses, t.bus, &Bus::id) == r.buses.end()) t.bus = r.main_bus();
-        if (r.track(t.ducking.key_track) == nullptr || t.ducking.key_track == t.id) t.ducking.key_track = 0;
+        if (!r.has_bus(t.bus)) t.bus = r.main_bus();
+        std::vector<Send> sends;
+        for (const auto& send : t.strip.sends) {
+            if (r.has_bus(send.bus) && std::ranges::find(sends, send.bus, &Send::bus) == sends.end())
+                sends.push_back(send);
+        }
+        t.strip.sends = std::move(sends);
+        std::erase_if(t.ducking.key_tracks, [&](int key) { return r.track(key) == nullptr || key == t.id; });
         std::erase_if(t.clips, [](const Clip& c) { return c.length < 1 || c.start < 0 || c.offset < 0; });
         for (auto& c : t.clips) {
             unique(c.id);

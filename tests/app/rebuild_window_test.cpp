@@ -241,7 +241,8 @@ class RebuildWindowTest : public QObject {
         auto* on = find<QCheckBox>("duck_on");
         QTest::mouseClick(on, Qt::LeftButton, {}, {8, on->height() / 2});
         QVERIFY(timeline().tracks[2].ducking.acts());
-        QCOMPARE(timeline().tracks[2].ducking.key_track, timeline().tracks[0].id);  // the dialogue, by itself
+        QCOMPARE(timeline().tracks[2].ducking.key_tracks,
+                 std::vector{timeline().tracks[0].id});  // the dialogue, by itself
         type("duck_depth", -15);
         QCOMPARE(timeline().tracks[2].ducking.value(DuckSetting::Depth), -15.0);
         // The line that is drawn is the line that is played.

@@ -140,7 +140,7 @@ TEST_P(EveryPart, NoMoveOfAValueClicks) {
                 if (kind() == EffectType::Clipping && p == parameter::kClipLevelDb.index) continue;
                 values[p] = parameters()[p].lowest + from * span;
                 processor->set(values);
-                Channels x(2, std::vector<float>(2 * kRate));
+                Channels x(2, std::vector<float>(4 * kRate));
                 for (std::size_t i = 0; i < x[0].size(); ++i)
                     x[0][i] = x[1][i] = static_cast<float>(
                         0.1 * std::sin(2 * std::numbers::pi * tone.hz * static_cast<double>(i) / kRate));

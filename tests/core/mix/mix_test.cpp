@@ -272,8 +272,8 @@ TEST(Mix, DuckingFollowsItsRule) {
     const int key = m.r().tracks[4].id;
     Ducking& ducking = m.r().tracks[2].ducking;
     ducking.on = true;
-    ducking.key_track = key;
-    ducking.values = {-12, -30, 100, 200, 500, 0};
+    ducking.key_tracks = {key};
+    ducking.values = {-12, -30, 100, 200, 500, 0, 0};
     const auto levels = track_levels(*m.plan(), 4);
     ASSERT_TRUE(levels.ok());
     const auto gains = duck_gains(ducking, kRate, *levels, kFrames / kDuckStep);
@@ -317,11 +317,104 @@ TEST(Mix, DuckingFollowsItsRule) {
     EXPECT_NEAR(level_db(frozen[0], 58000, 9600), level_db(ducked[0], 58000, 9600), 0.25);
 }
 
+// Of several keys the loudest counts; what lies between the threshold and its hysteresis keeps what was, for
+// two seconds.
+TEST(Mix, DuckingBySeveralTracksWithHysteresis) {
+    Material m;
+    m.add_tone(0.5, 440, kRate / 2, kRate / 4);
+    m.r().tracks[4].clips[0].path = "tone";
+    place_clip(m.r(), {"tone", 2 * kRate, kRate / 4, false, false, "Other"}, ClipSource::Whole, 0);
+    const std::array keys = {m.r().tracks[4].id, m.r().tracks[5].id};
+    Ducking& ducking = m.r().tracks[2].ducking;
+    ducking.on = true;
+    ducking.values = {-12, -30, 20, 0, 20, 0, 0};
+    for (std::size_t t : {0U, 1U, 3U, 4U, 5U}) m.r().tracks[t].strip.mute = true;
+    const Channels plain = m.mix();
+    const auto down_db = [&](double seconds) {
+        const Channels ducked = m.mix();
+        const auto at = static_cast<std::size_t>(seconds * kRate);
+        return level_db(ducked[0], at, 2400) - level_db(plain[0], at, 2400);
+    };
+    ducking.key_tracks = {keys[0]};
+    EXPECT_NEAR(down_db(0.6), -12, 0.01);
+    EXPECT_NEAR(down_db(2.1), 0, 0.01);
+    ducking.key_tracks = {keys[0], keys[1]};
+    EXPECT_NEAR(down_db(0.6), -12, 0.01);
+    EXPECT_NEAR(down_db(2.1), -12, 0.01);
+    EXPECT_EQ(likely_keys(m.r(), m.r().tracks[2].id), std::vector{m.r().tracks[0].id});
+
+    DuckRule rule(
+        [] {
+            Ducking d;
+            d.values = {-12, -30, 5, 0, 20, 0, 6};
+            return d;
+        }(),
+        kRate);
+    for (int k = 0; k < 100; ++k) EXPECT_EQ(rule.next(-33), 0);  // never over the threshold
+    for (int k = 0; k < 10; ++k) static_cast<void>(rule.next(-20));
+    const int two_seconds = 2 * kRate / static_cast<int>(kDuckStep);
+    for (int k = 0; k < two_seconds; ++k) EXPECT_EQ(rule.next(-33), -12) << k;
+    for (int k = 0; k < 10; ++k) static_cast<void>(rule.next(-33));
+    EXPECT_EQ(rule.next(-33), 0);
+    for (int k = 0; k < 10; ++k) static_cast<void>(rule.next(-20));
+    for (int k = 0; k < 10; ++k) static_cast<void>(rule.next(-37));
+    EXPECT_EQ(rule.next(-37), 0);
+}
+
+// What counts as talk of a clip that plays a split recording as it is, is its dialogue stem; room tone is
+// none.
+TEST(Mix, LevelsOfTalkAreThoseOfTheDialogue) {
+    Material m;
+    place_clip(m.r(), {"talk", 0, kFrames, false, false, "All"}, ClipSource::Whole, 0);
+    const auto plan = m.plan();
+    const auto dialogue = track_levels(*plan, 0);
+    const auto whole = track_levels(*plan, 4);
+    const auto music = track_levels(*plan, 2);
+    ASSERT_TRUE(dialogue.ok() && whole.ok() && music.ok());
+    EXPECT_EQ(*whole, *dialogue);
+    EXPECT_NE(*music, *dialogue);
+    m.r().tracks[4].clips[0].room_tone = true;
+    const auto room_tone = track_levels(*m.plan(), 4);
+    ASSERT_TRUE(room_tone.ok());
+    for (const float level : *room_tone) EXPECT_LE(level, -200.0F);
+}
+
+// With a hand on the controls a moved fader is heard within 30 ms of sound, counted in frames; without,
+// within what is kept ready.
+TEST(Mix, AMovedFaderIsHeardWithin30Ms) {
+    for (const bool hands_on : {true, false}) {
+        Material m;
+        MixPlayer player;
+        player.set_plan(m.plan());
+        player.set_hands_on(hands_on);
+        SimulatedOutput output(player, SimulatedOutput::Pace::Driven, true);
+        player.settle();
+        player.play();
+        output.advance(24000);
+        static_cast<void>(output.take_kept());
+        for (int i = 0; i < 40; ++i)
+            player.settle();  // as much as is wanted is ready: a block a round at least
+        for (auto& track : m.r().tracks) track.strip.gain_db = kLowestGainDb;
+        player.set_plan(m.plan());
+        player.settle();
+        std::size_t heard_after = 0;
+        for (bool loud = true; loud && heard_after < kRate; heard_after += 64) {
+            output.advance(64);
+            player.settle();
+            const auto taken = output.take_kept();
+            loud = energy_of(taken) / static_cast<double>(taken.size()) > 0.01 * 0.01;
+        }
+        EXPECT_LT(heard_after, static_cast<std::size_t>((hands_on ? 0.030 : 0.145) * kRate)) << hands_on;
+        EXPECT_GT(heard_after, static_cast<std::size_t>((hands_on ? 0.010 : 0.1) * kRate)) << hands_on;
+        EXPECT_EQ(player.drop_outs(), 0U);
+    }
+}
+
 TEST(Mix, OfflineEqualsRealTime) {
     Material m;
     m.add_tone(0.5, 440, kRate, kRate / 2);
     m.r().tracks[2].ducking.on = true;
-    m.r().tracks[2].ducking.key_track = m.r().tracks[4].id;
+    m.r().tracks[2].ducking.key_tracks = {m.r().tracks[4].id};
     m.r().tracks[0].strip.chain = {make_part(EffectType::HighPass, m.r().new_id()),
                                    make_part(EffectType::Limiter, m.r().new_id())};
     put_point(m.r().tracks[1].strip, {LaneTarget::Gain, 0, 0, {}}, {1000, -3});
@@ -549,8 +642,9 @@ TEST(Chain, SwitchingAPartOffShiftsAndClicksNothing) {
     }
     const Channels plain = tone;
     chain.process({std::span(tone[0]).first(12000), std::span(tone[1]).first(12000)});
-    chain.set(0, false, parts[0].values);
-    chain.set(1, false, parts[1].values);
+    for (auto& part : parts) part.on = false;
+    chain.set(0, parts[0], parts[0].values);
+    chain.set(1, parts[1], parts[1].values);
     chain.process({std::span(tone[0]).subspan(12000), std::span(tone[1]).subspan(12000)});
     const auto delay = static_cast<std::size_t>(chain.latency());
     EXPECT_NEAR(tone[0][11000], plain[0][11000 - delay] * 0.1F, 1e-4F);

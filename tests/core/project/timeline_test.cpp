@@ -303,6 +303,21 @@ TEST(Timeline, SilencesAreFoundWithPadding) {
     EXPECT_TRUE(find_silences(levels, 480, 480000, 48000, s).empty());
 }
 
+// A word that fades through the threshold is not cut off: it ends under the hysteresis.
+TEST(Silences, EndUnderTheHysteresis) {
+    std::vector<float> levels(1000, -80.0F);
+    for (std::size_t k = 200; k < 230; ++k) levels[k] = -20.0F;
+    for (std::size_t k = 230; k < 260; ++k) levels[k] = -48.0F;  // 3 dB under the threshold
+    SilenceSettings s;
+    s.padding_ms = 0;
+    const auto found = find_silences(levels, 480, 480000, 48000, s);
+    ASSERT_EQ(found.size(), 2U);
+    EXPECT_EQ(found[0].last, 200 * 480);
+    EXPECT_EQ(found[1].first, 260 * 480);
+    s.hysteresis_db = 0;
+    EXPECT_EQ(find_silences(levels, 480, 480000, 48000, s)[1].first, 230 * 480);
+}
+
 // A silence of several voices is where none of them speaks.
 TEST(Silences, OfSeveralTracksTogether) {
     const SilenceSettings s;
@@ -334,7 +349,7 @@ TEST(Timeline, LivesInTheSessionsJson) {
     const int music = add_bus(r, "Music bus");
     r.tracks[2].bus = music;
     r.tracks[2].ducking.on = true;
-    r.tracks[2].ducking.key_track = r.tracks[0].id;
+    r.tracks[2].ducking.key_tracks = {r.tracks[0].id, r.tracks[1].id};
     r.tracks[2].ducking.values[0] = -9;
     r.tracks[0].strip.chain = {make_part(EffectType::HighPass, r.new_id()),
                                make_part(EffectType::Limiter, r.new_id())};
@@ -371,7 +386,7 @@ TEST(Timeline, DamagedJsonIsMended) {
     EXPECT_EQ(r.tracks[0].clips.size(), 2U);
     EXPECT_EQ(r.tracks[0].strip.gain_db, kHighestGainDb);
     EXPECT_EQ(r.tracks[0].strip.chain.size(), 1U);
-    EXPECT_EQ(r.tracks[0].ducking.key_track, 0);
+    EXPECT_TRUE(r.tracks[0].ducking.key_tracks.empty());
 }
 
 // Two parts that share an id would share their lines, whose parameters only one of them has.
