@@ -3,7 +3,6 @@
 
 #include <QCheckBox>
 #include <QDesktopServices>
-#include <QFileDialog>
 #include <QHBoxLayout>
 #include <QLabel>
 #include <QLineEdit>
@@ -15,6 +14,7 @@
 
 #include "app/handover/page_pdf.h"
 #include "app/widgets/controls.h"
+#include "app/widgets/file_dialogs.h"
 #include "app/widgets/text.h"
 #include "app/widgets/theme.h"
 #include "core/delivery/delivery_rows.h"
@@ -87,9 +87,9 @@ QWidget* HandoverView::build_head() {
     connect(folder_, &QLineEdit::textEdited, this, [this] { folder_typed_ = true; });
     line->addWidget(folder_);
     button(tr("…"), "handover_choose_folder", tr("Choose the folder."), [this] {
-        const QString chosen =
-            QFileDialog::getExistingDirectory(this, tr("Folder for the files"), folder_->text());
-        if (!chosen.isEmpty()) set_folder(chosen.toStdString());
+        if (const auto chosen =
+                ask_folder(this, tr("Folder for the files"), "handover", folder_->text().toStdString()))
+            set_folder(*chosen);
     });
     return head;
 }
@@ -227,23 +227,18 @@ void HandoverView::take_standard_table() {
 }
 
 void HandoverView::ask_open_table() {
-    const QString file =
-        QFileDialog::getOpenFileName(this, tr("A table of deliveries"), {}, tr("Tables (*.rivlen-handover)"));
-    if (file.isEmpty()) return;
-    const auto table = load_template(file.toStdString());
+    const auto file = ask_file(this, tr("A table of deliveries"), FileKind::Table);
+    if (!file) return;
+    const auto table = load_template(*file);
     if (!table) return emit said(text(table.error().message), true);
     set_table(*table);
 }
 
 void HandoverView::ask_keep_table() {
-    QString file =
-        QFileDialog::getSaveFileName(this, tr("Keep the table"), {}, tr("Tables (*.rivlen-handover)"));
-    if (file.isEmpty()) return;
-    if (!file.endsWith(kTemplateExtension)) file += kTemplateExtension;
-    edit_table(tr("Name the table"), [&](HandoverTemplate& t) {
-        t.name = std::filesystem::path(file.toStdString()).stem().string();
-    });
-    if (const Status status = save_template(table(), file.toStdString()); !status)
+    const auto file = ask_new_file(this, tr("Keep the table"), FileKind::Table);
+    if (!file) return;
+    edit_table(tr("Name the table"), [&](HandoverTemplate& t) { t.name = file->stem().string(); });
+    if (const Status status = save_template(table(), *file); !status)
         emit said(text(status.error().message), true);
 }
 

@@ -1,8 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/rebuild/inspector.h"
 
-#include <QScrollArea>
-#include <QScrollBar>
+#include <algorithm>
 
 #include "app/rebuild/clip_section.h"
 #include "app/rebuild/ducking_section.h"
@@ -43,12 +42,27 @@ QString Inspector::shape() const {
     return out;
 }
 
+// A clip that is chosen anew brings its page to the front, and one that is let go that of its track.
 void Inspector::follow() {
+    const bool clips = !selection_.clips().empty();
+    if (clips && selection_.clips() != clips_before_) page_ = kClipPage;
+    if (!clips && page_ == kClipPage) page_ = kStripPage;
+    clips_before_ = selection_.clips();
     if (const QString now = shape(); now != built_) {
         built_ = now;
         build();
     }
+    show_page();
     refresh();
+}
+
+void Inspector::show_page() {
+    const auto at = std::ranges::find(on_pages_, page_);
+    if (pages_ == nullptr || on_pages_.empty()) return;
+    const auto place =
+        static_cast<int>(at != on_pages_.end() ? at - on_pages_.begin() : std::ssize(on_pages_) - 1);
+    if (shown_ != place) pages_->show_page(place);
+    shown_ = place;
 }
 
 void Inspector::refresh() {
@@ -66,77 +80,82 @@ void Inspector::follow_playhead(SessionFrame playhead) {
 
 void Inspector::build() {
     sections_.clear();
+    on_pages_.clear();
     silences_ = nullptr;
     strip_ = nullptr;
     sends_ = nullptr;
-    int scrolled = 0;
-    if (auto* area = findChild<QScrollArea*>("mix_side_area")) {
-        scrolled = area->verticalScrollBar()->value();
-        area->deleteLater();
-        area->setObjectName({});
-        area->hide();
-        outer_->removeWidget(area);
+    if (pages_ != nullptr) {
+        pages_->hide();
+        outer_->removeWidget(pages_);
+        pages_->deleteLater();
     }
-    auto* area = new QScrollArea(this);
-    area->setObjectName("mix_side_area");
-    area->setWidgetResizable(true);
-    area->setFrameShape(QFrame::NoFrame);
-    area->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
-    auto* content = new QWidget(area);
+    pages_ = new SidePages(this);
+    shown_ = -1;
+    const int strip = selection_.strip();
+    if (silences_open_) {
+        silences_ = new SilencesSection(document_, levels_, silence_, pages_);
+        connect(silences_, &SilencesSection::changed, this, &Inspector::silences_changed);
+        connect(silences_, &SilencesSection::taken, this, [this] { open_silences(false); });
+        add_page(kSilencesPage, tr("Silences"), "page_silences", tr("Silences in talk."), {silences_});
+    }
+    if (!selection_.clips().empty()) {
+        auto* clips = new ClipSection(document_, selection_.clips(), pages_);
+        connect(clips, &ClipSection::replace_wanted, this, &Inspector::replace_wanted);
+        add_page(kClipPage, tr("Clip"), "page_clip", tr("The chosen clips."), {clips});
+    }
+    const bool is_track = document_.timeline().track(strip) != nullptr;
+    if (document_.timeline().strip(strip) != nullptr) {
+        strip_ = new StripSection(document_, strip, set_value_, pages_);
+        strip_->follow_playhead(playhead_);
+        std::vector<Section*> sections = {strip_};
+        if (is_track) {
+            sends_ = new SendsSection(document_, strip, set_value_, pages_);
+            sends_->follow_playhead(playhead_);
+            sections.push_back(sends_);
+        }
+        add_page(kStripPage, is_track ? tr("Track") : tr("Bus"), "page_strip",
+                 tr("Name, ways, pan and sends."), sections);
+    } else {
+        pages_->add(
+            make_note(tr("Place the stems of a recording (Shift+P): what can be set for clips and tracks "
+                         "stands here."),
+                      pages_),
+            tr("Track"), "page_strip", tr("What can be set for a track."), true);
+        on_pages_.push_back(kStripPage);
+    }
+    if (is_track) {
+        add_page(kLevelsPage, tr("Levels"), "page_levels", tr("Ducking and levelling."),
+                 {new DuckingSection(document_, strip, levels_, selection_, pages_),
+                  new LevellingSection(document_, strip, levels_, levelling_, selection_, pages_)});
+    }
+    outer_->addWidget(pages_);
+    pages_->show();
+    show_page();
+    connect(pages_, &SidePages::page_changed, this, [this](int page) {
+        shown_ = page;
+        page_ = on_pages_[static_cast<std::size_t>(page)];
+    });
+}
+
+void Inspector::add_page(Page page, const QString& label, const QString& name, const QString& tip,
+                         const std::vector<Section*>& sections) {
+    auto* content = new QWidget(pages_);
     auto* column = new QVBoxLayout(content);
     column->setContentsMargins(4, 0, 8, 4);
     column->setSpacing(4);
-    add_sections(content, column);
+    for (auto* section : sections) {
+        connect(section, &Section::said, this, &Inspector::said);
+        column->addWidget(section);
+        sections_.push_back(section);
+    }
     column->addStretch(1);
-    area->setWidget(content);
-    outer_->addWidget(area);
-    area->show();
-    QMetaObject::invokeMethod(
-        area, [area, scrolled] { area->verticalScrollBar()->setValue(scrolled); }, Qt::QueuedConnection);
-}
-
-void Inspector::add(Section* section, QVBoxLayout* column) {
-    connect(section, &Section::said, this, &Inspector::said);
-    column->addWidget(section);
-    sections_.push_back(section);
-}
-
-void Inspector::add_sections(QWidget* content, QVBoxLayout* column) {
-    if (silences_open_) {
-        silences_ = new SilencesSection(document_, levels_, silence_, content);
-        connect(silences_, &SilencesSection::changed, this, &Inspector::silences_changed);
-        connect(silences_, &SilencesSection::taken, this, [this] { open_silences(false); });
-        add(silences_, column);
-    }
-    if (!selection_.clips().empty()) {
-        auto* clips = new ClipSection(document_, selection_.clips(), content);
-        connect(clips, &ClipSection::replace_wanted, this, &Inspector::replace_wanted);
-        add(clips, column);
-    }
-    if (document_.timeline().strip(selection_.strip()) != nullptr) return add_strip_sections(content, column);
-    column->addWidget(
-        make_note(tr("Place the stems of a recording (Shift+P): what can be set for clips and tracks "
-                     "stands here."),
-                  content));
-}
-
-void Inspector::add_strip_sections(QWidget* content, QVBoxLayout* column) {
-    const int id = selection_.strip();
-    strip_ = new StripSection(document_, id, set_value_, content);
-    add(strip_, column);
-    sends_ = nullptr;
-    if (document_.timeline().track(id) != nullptr) {
-        sends_ = new SendsSection(document_, id, set_value_, content);
-        sends_->follow_playhead(playhead_);
-        add(sends_, column);
-        add(new DuckingSection(document_, id, levels_, selection_, content), column);
-        add(new LevellingSection(document_, id, levels_, levelling_, selection_, content), column);
-    }
-    strip_->follow_playhead(playhead_);
+    pages_->add(content, label, name, tip, true);
+    on_pages_.push_back(page);
 }
 
 void Inspector::open_silences(bool open) {
     silences_open_ = open;
+    if (open) page_ = kSilencesPage;
     follow();
     emit silences_changed();
 }

@@ -16,6 +16,7 @@
 #include "app/shell/document.h"
 #include "app/shell/level_watch.h"
 #include "app/shell/selection.h"
+#include "app/widgets/side_pages.h"
 #include "core/mix/levelling.h"
 #include "core/play/mix_player.h"
 #include "core/project/silences.h"
@@ -42,9 +43,10 @@ class Inspector : public QWidget {
     void follow();
     void refresh();
     void build();
-    void add_sections(QWidget* content, QVBoxLayout* column);
-    void add_strip_sections(QWidget* content, QVBoxLayout* column);
-    void add(Section* section, QVBoxLayout* column);
+    enum Page { kSilencesPage, kClipPage, kStripPage, kLevelsPage };
+    void add_page(Page page, const QString& label, const QString& name, const QString& tip,
+                  const std::vector<Section*>& sections);
+    void show_page();
     [[nodiscard]] QString shape() const;  // of what is shown: built anew when it changes
     Document& document_;
     Selection& selection_;
@@ -56,6 +58,11 @@ class Inspector : public QWidget {
     SessionFrame playhead_;
     QString built_;
     QVBoxLayout* outer_;
+    SidePages* pages_ = nullptr;
+    std::vector<Page> on_pages_;  // which there are now
+    Page page_ = kStripPage;      // that is wanted
+    int shown_ = -1;              // place on pages_
+    std::vector<int> clips_before_;
     // Of what is shown now; the last two where there are such.
     std::vector<Section*> sections_;
     SilencesSection* silences_ = nullptr;

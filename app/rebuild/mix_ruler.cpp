@@ -6,6 +6,7 @@
 #include <cmath>
 
 #include "app/widgets/theme.h"
+#include "app/widgets/time_input.h"
 #include "core/workflow/looping.h"
 
 namespace rivlen::app {
@@ -20,6 +21,7 @@ MixRuler::MixRuler(Document& document, MixPlayer& player, TimeView& view, Select
                    QWidget* parent)
     : QWidget(parent), document_(document), player_(player), view_(view), selection_(selection) {
     setFixedHeight(kTimecodeHeight + kSamplesHeight + kPictureHeight + 2);
+    new TimeInput(view_, this);
     setAccessibleName(tr("Time and picture track"));
     setToolTip(tr("Click to go there, drag to set the loop. Below, the picture's cuts."));
     connect(&view_, &TimeView::changed, this, qOverload<>(&QWidget::update));
@@ -139,11 +141,6 @@ void MixRuler::mouseReleaseEvent(QMouseEvent* event) {
     press_x_ = -1;
     dragging_ = false;
     update();
-}
-
-void MixRuler::wheelEvent(QWheelEvent* event) {
-    view_.wheel(*event, width());
-    event->accept();
 }
 
 }  // namespace rivlen::app

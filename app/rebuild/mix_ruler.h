@@ -28,7 +28,6 @@ class MixRuler : public QWidget {
     void mousePressEvent(QMouseEvent* event) override;
     void mouseMoveEvent(QMouseEvent* event) override;
     void mouseReleaseEvent(QMouseEvent* event) override;
-    void wheelEvent(QWheelEvent* event) override;
 
   private:
     [[nodiscard]] std::int64_t frame_at(double x) const;

@@ -2,6 +2,9 @@
 #include "app/rebuild/mix_transport.h"
 
 #include <QHBoxLayout>
+#include <QPainter>
+#include <algorithm>
+#include <cmath>
 
 #include "app/widgets/controls.h"
 #include "app/widgets/theme.h"
@@ -20,6 +23,36 @@ QLabel* make_readout(const QString& name, const QString& accessible_name, int wi
 }
 
 }  // namespace
+
+CorrelationBar::CorrelationBar(QWidget* parent) : QWidget(parent) {
+    setObjectName("mix_correlation");
+    setFixedSize(74, 20);
+    setAccessibleName(tr("Correlation of the sides"));
+    setToolTip(
+        tr("How alike both sides are: at the right end the same, in the middle nothing in common, at the "
+           "left end "
+           "opposite, and lost in mono."));
+}
+
+void CorrelationBar::show_value(Level value) {
+    if (value == value_) return;
+    value_ = value;
+    update();
+}
+
+void CorrelationBar::paintEvent(QPaintEvent*) {
+    QPainter painter(this);
+    const QRectF ground = QRectF(rect()).adjusted(0, 6, 0, -6);
+    painter.fillRect(ground, colour::kGround);
+    const double middle = width() / 2.0;
+    painter.fillRect(QRectF(middle - 0.5, 2, 1, height() - 4), colour::kLine);
+    if (!value_) return;
+    const double x = middle * (1 + std::clamp(*value_, -1.0, 1.0));
+    painter.fillRect(QRectF(std::min(x, middle), ground.top(), std::abs(x - middle), ground.height()),
+                     *value_ < 0 ? colour::kWarn : colour::kDim);
+    painter.fillRect(QRectF(std::clamp(x - 1.5, 0.0, width() - 3.0), 2, 3, height() - 4),
+                     *value_ < 0 ? colour::kWarn : colour::kText);
+}
 
 MixTransport::MixTransport(QWidget* parent) : QWidget(parent) {
     auto* line = new QHBoxLayout(this);
@@ -43,6 +76,8 @@ MixTransport::MixTransport(QWidget* parent) : QWidget(parent) {
           static_cast<QWidget*>(time_), static_cast<QWidget*>(samples_), static_cast<QWidget*>(silences_)})
         line->addWidget(w);
     line->addStretch(1);
+    correlation_ = new CorrelationBar(this);
+    line->addWidget(correlation_);
     line->addWidget(loudness_);
     connect(play_, &QToolButton::clicked, this, &MixTransport::play_wanted);
     connect(loop_, &QToolButton::clicked, this, &MixTransport::loop_wanted);
@@ -71,6 +106,7 @@ void MixTransport::show_position(const QString& timecode, std::int64_t frame) {
 }
 
 void MixTransport::show_loudness(const MixPlayer::Meters& m) {
+    correlation_->show_value(m.correlation);
     const auto shown = [](std::optional<double> value) {
         return value ? QString::number(*value, 'f', 1) : QString(QChar(0x2014));
     };

@@ -12,6 +12,21 @@
 
 namespace rivlen::app {
 
+// How alike both sides are, from opposite (left end) to the same (right end).
+class CorrelationBar : public QWidget {
+    Q_OBJECT
+  public:
+    explicit CorrelationBar(QWidget* parent = nullptr);
+    void show_value(Level value);
+    [[nodiscard]] Level shown() const { return value_; }
+
+  protected:
+    void paintEvent(QPaintEvent* event) override;
+
+  private:
+    Level value_;
+};
+
 class MixTransport : public QWidget {
     Q_OBJECT
   public:
@@ -32,6 +47,7 @@ class MixTransport : public QWidget {
 
   private:
     QLabel *time_, *samples_, *loudness_;
+    CorrelationBar* correlation_;
     QToolButton *play_, *loop_, *record_, *silences_;
 };
 

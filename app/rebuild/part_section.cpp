@@ -1,7 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/rebuild/part_section.h"
 
-#include <QFileDialog>
 #include <QMenu>
 #include <algorithm>
 

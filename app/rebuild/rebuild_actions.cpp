@@ -1,11 +1,15 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // What can be done in the Rebuild view, with its keys.
-#include <QFileDialog>
-
 #include "app/rebuild/rebuild_view.h"
+#include "app/widgets/file_dialogs.h"
 #include "app/widgets/text.h"
 
 namespace rivlen::app {
+
+namespace {
+constexpr int kRowStep = 26;        // pixels
+constexpr double kPageShare = 0.8;  // of what is shown
+}  // namespace
 
 std::vector<ActionMenu> RebuildView::menus() {
     return {listen_menu(), clip_menu(), track_menu(), show_menu()};
@@ -117,6 +121,22 @@ ActionMenu RebuildView::show_menu() {
                 {"mix_wider", tr("Wider"), {QKeySequence("-")}, [this] { zoom(2.0); }},
                 {"mix_show_all", tr("Everything"), {QKeySequence("W")}, [this] { show_all(); }},
                 {"mix_show_loop", tr("Loop range"), {QKeySequence("Z")}, [this] { show_loop(); }},
+                {"mix_earlier",
+                 tr("Earlier"),
+                 {QKeySequence("Ctrl+PgUp")},
+                 [this] { view_.scroll(-kPageShare * view_.span()); }},
+                {"mix_later",
+                 tr("Later"),
+                 {QKeySequence("Ctrl+PgDown")},
+                 [this] { view_.scroll(kPageShare * view_.span()); }},
+                {"rows_higher",
+                 tr("Higher rows"),
+                 {QKeySequence("Shift+Down")},
+                 [this] { set_row_height(canvas_->row_height() + kRowStep); }},
+                {"rows_lower",
+                 tr("Lower rows"),
+                 {QKeySequence("Shift+Up")},
+                 [this] { set_row_height(canvas_->row_height() - kRowStep); }},
                 {"picture_window",
                  tr("Picture in a window of its own"),
                  {QKeySequence("V")},
@@ -131,9 +151,7 @@ void RebuildView::step_nudge_unit() {
 }
 
 void RebuildView::ask_mix_file() {
-    const QString file =
-        QFileDialog::getSaveFileName(this, tr("Write the mix"), {}, tr("Sound (*.wav *.flac)"));
-    if (!file.isEmpty()) write_mix(file.toStdString());
+    if (const auto file = ask_new_file(this, tr("Write the mix"), FileKind::Mix)) write_mix(*file);
 }
 
 }  // namespace rivlen::app

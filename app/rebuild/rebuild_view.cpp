@@ -2,15 +2,18 @@
 #include "app/rebuild/rebuild_view.h"
 
 #include <QApplication>
-#include <QFileDialog>
 #include <QHBoxLayout>
+#include <QPainter>
 #include <QScrollArea>
 #include <QScrollBar>
+#include <QSettings>
 #include <QSignalBlocker>
 #include <QVBoxLayout>
 #include <cmath>
 
 #include "app/widgets/controls.h"
+#include "app/widgets/file_dialogs.h"
+#include "app/widgets/kept_splitter.h"
 #include "app/widgets/text.h"
 #include "app/widgets/theme.h"
 #include "core/delivery/export_mix.h"
@@ -23,7 +26,7 @@ namespace fs = std::filesystem;
 namespace {
 
 constexpr int kHeadWidth = 196;
-constexpr int kSideWidth = 316;
+constexpr int kSideWidth = 316, kLeastSideWidth = 290, kLeastTracksWidth = 560;
 constexpr double kRoomBehind = 1.05;  // of the last clip
 
 }  // namespace
@@ -46,13 +49,20 @@ RebuildView::RebuildView(Document& document, JobList& jobs, MixPlayer& player, Q
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(0, 0, 0, 0);
     column->setSpacing(4);
-    auto* middle = new QHBoxLayout;
-    middle->setSpacing(6);
-    middle->addWidget(build_tracks(), 1);
+    auto* middle = new KeptSplitter(Qt::Horizontal, "rebuild_columns", this);
+    auto* left = new QWidget(middle);
+    auto* left_column = new QVBoxLayout(left);
+    left_column->setContentsMargins(0, 0, 0, 0);
+    left_column->setSpacing(4);
+    left_column->addWidget(build_tracks(), 1);
+    chain_ = new ChainRow(document_, selection_, setting_, left);
+    left_column->addWidget(chain_);
+    middle->addWidget(left);
     middle->addWidget(build_side());
-    column->addLayout(middle, 1);
-    chain_ = new ChainRow(document_, selection_, setting_, this);
-    column->addWidget(chain_);
+    middle->setStretchFactor(0, 1);
+    middle->setStretchFactor(1, 0);
+    middle->restore({kLeastTracksWidth, kSideWidth});
+    column->addWidget(middle, 1);
     transport_ = new MixTransport(this);
     column->addWidget(transport_);
     connect(&played_, &PlayedPlan::made, this, [this] {
@@ -120,8 +130,15 @@ QWidget* RebuildView::build_tracks() {
     connect(groups_, &QToolButton::clicked, this, &RebuildView::toggle_groups);
     ruler_ = new MixRuler(document_, player_, view_, selection_, area);
     ruler_->setObjectName("mix_ruler");
+    auto* over_time = new QVBoxLayout;
+    over_time->setSpacing(2);
+    overview_ = new OverviewStrip(
+        view_, [this](QPainter& painter, const TimeView& whole) { draw_overview(painter, whole); }, area);
+    overview_->setObjectName("mix_overview");
+    over_time->addWidget(overview_);
+    over_time->addWidget(ruler_, 1);
     top->addWidget(tools);
-    top->addWidget(ruler_, 1);
+    top->addLayout(over_time, 1);
     column->addLayout(top);
 
     auto* scroll = new QScrollArea(area);
@@ -140,7 +157,15 @@ QWidget* RebuildView::build_tracks() {
     head_column->setSpacing(0);
     canvas_ = new TrackCanvas(document_, player_, view_, selection_, levels_, content);
     canvas_->setObjectName("tracks");
+    rows_height_ = QSettings().value("sizes/rebuild_rows", 0).toInt();
+    scroll->installEventFilter(this);
+    track_area_ = scroll;
     canvas_->show_loudness(&loudness_);
+    connect(canvas_, &TrackCanvas::height_wanted, this, &RebuildView::set_row_height);
+    connect(canvas_, &TrackCanvas::scroll_wanted, scroll, [this, scroll](double rows) {
+        auto* bar = scroll->verticalScrollBar();
+        bar->setValue(bar->value() + static_cast<int>(std::lround(rows * canvas_->row_height())));
+    });
     row->addWidget(heads_, 0, Qt::AlignTop);
     row->addWidget(canvas_, 1, Qt::AlignTop);
     scroll->setWidget(content);
@@ -148,13 +173,33 @@ QWidget* RebuildView::build_tracks() {
     return area;
 }
 
+// The clips, a thin line of them a track.
+void RebuildView::draw_overview(QPainter& painter, const TimeView& whole) {
+    const Timeline& r = document_.timeline();
+    const int rate = std::max(1, r.sample_rate);
+    const double high =
+        static_cast<double>(overview_->height()) / std::max<double>(1, static_cast<double>(r.tracks.size()));
+    for (std::size_t t = 0; t < r.tracks.size(); ++t) {
+        for (const auto& clip : r.tracks[t].clips) {
+            const double left = whole.frame_x(clip.start, rate, overview_->width());
+            const double right = whole.frame_x(clip.end(), rate, overview_->width());
+            painter.fillRect(QRectF(left, high * static_cast<double>(t), std::max(1.0, right - left),
+                                    std::max(1.0, high - 1)),
+                             clip.mute ? colour::kLine : ClipPainter::colour_of(clip.clip_source));
+        }
+    }
+    const double x = whole.frame_x(player_.position(), rate, overview_->width());
+    painter.fillRect(QRectF(x - 0.5, 0, 1.5, overview_->height()), colour::kAct);
+}
+
 QWidget* RebuildView::build_side() {
     auto* side = new QWidget(this);
-    side->setFixedWidth(kSideWidth);
+    side->setMinimumWidth(kLeastSideWidth);
     auto* column = new QVBoxLayout(side);
     column->setContentsMargins(0, 0, 0, 0);
     picture_ = new PicturePane(side);
-    picture_->setFixedHeight(178);
+    picture_->setMinimumHeight(0);
+    picture_->setMaximumHeight(178);
     side_ = new Inspector(document_, selection_, levels_, setting_, side);
     side_->setObjectName("mix_side");
     column->addWidget(picture_);
@@ -196,11 +241,32 @@ void RebuildView::build_headers() {
             document_, selection_,
             [this](int strip, const StripLane& target, double value) { writer_.set(strip, target, value); },
             id, heads_);
-        header->setFixedHeight(kTrackHeight);
+        connect(header, &StripHeader::height_wanted, this, &RebuildView::set_row_height);
         headers_.push_back(header);
         heads_->layout()->addWidget(header);
         header->show();
     }
+    fit_rows();
+}
+
+void RebuildView::set_row_height(int height) {
+    rows_height_ = std::clamp(height, kLeastTrackHeight, kMostTrackHeight);
+    QSettings().setValue("sizes/rebuild_rows", rows_height_);
+    fit_rows();
+}
+
+// As high as was asked for; until something is asked for, so high that they fill what there is.
+void RebuildView::fit_rows() {
+    constexpr int kFullTrackHeight = 130;  // higher only when asked for
+    const int rows = std::max(1, static_cast<int>(headed_.size()));
+    const int filling = std::clamp(track_area_->height() / rows, kLeastTrackHeight, kFullTrackHeight);
+    canvas_->set_row_height(rows_height_ > 0 ? rows_height_ : filling);
+    for (auto* header : headers_) header->setFixedHeight(canvas_->row_height());
+}
+
+bool RebuildView::eventFilter(QObject* watched, QEvent* event) {
+    if (watched == track_area_ && event->type() == QEvent::Resize) fit_rows();
+    return QWidget::eventFilter(watched, event);
 }
 
 void RebuildView::place_stems() {
@@ -209,8 +275,8 @@ void RebuildView::place_stems() {
 }
 
 void RebuildView::ask_file_for_track() {
-    const QString file = QFileDialog::getOpenFileName(this, tr("A file onto the chosen track"));
-    if (!file.isEmpty()) bring_to_track(file.toStdString());
+    if (const auto file = ask_file(this, tr("A file onto the chosen track"), FileKind::Recording))
+        bring_to_track(*file);
 }
 
 void RebuildView::bring_to_track(const fs::path& file) {
@@ -219,8 +285,8 @@ void RebuildView::bring_to_track(const fs::path& file) {
 }
 
 void RebuildView::ask_replacement(int clip) {
-    const QString file = QFileDialog::getOpenFileName(this, tr("Music in place of the clip"));
-    if (!file.isEmpty()) document_.replace_with(file.toStdString(), clip);
+    if (const auto file = ask_file(this, tr("Music in place of the clip"), FileKind::Recording))
+        document_.replace_with(*file, clip);
 }
 
 void RebuildView::remove(bool close_gap) {
@@ -356,6 +422,7 @@ void RebuildView::follow_time() {
     }
     canvas_->follow_playhead();
     ruler_->update();
+    if (playing) overview_->update();
     transport_->show_playing(playing);
     if (!playing) writer_.finish();
     played_.show_levels(headers_, *chain_);

@@ -23,6 +23,7 @@
 #include "app/shell/level_watch.h"
 #include "app/shell/selection.h"
 #include "app/widgets/actions.h"
+#include "app/widgets/overview_strip.h"
 #include "app/widgets/picture_pane.h"
 #include "app/widgets/time_view.h"
 #include "core/mix/look.h"
@@ -62,11 +63,17 @@ class RebuildView : public QWidget {
   signals:
     void said(const QString& sentence, bool trouble);
 
+  protected:
+    bool eventFilter(QObject* watched, QEvent* event) override;
+
   private:
     QWidget* build_tracks();
     QWidget* build_side();
     void follow_session();
     [[nodiscard]] bool hands_on() const;
+    void draw_overview(QPainter& painter, const TimeView& whole);
+    void set_row_height(int height);
+    void fit_rows();
     void start_look(int track, const std::function<void(const TrackLook&)>& done);
     void build_headers();
     void show_picture(std::int64_t frame);
@@ -113,11 +120,13 @@ class RebuildView : public QWidget {
     SetStripValue setting_;  // of controls: writes lines while playing
     TrackCanvas* canvas_ = nullptr;
     MixRuler* ruler_ = nullptr;
+    OverviewStrip* overview_ = nullptr;
     Inspector* side_ = nullptr;
     ChainRow* chain_ = nullptr;
     PicturePane* picture_ = nullptr;
     std::unique_ptr<PicturePane> window_;
-    QWidget* heads_ = nullptr;
+    QWidget *heads_ = nullptr, *track_area_ = nullptr;
+    int rows_height_ = 0;     // that was asked for; 0: none
     LoudnessTrace loudness_;  // of the mix as it is now
     std::vector<StripHeader*> headers_;
     std::vector<int> headed_;  // ids that headers were made for

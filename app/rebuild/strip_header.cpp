@@ -76,6 +76,7 @@ StripHeader::StripHeader(Document& document, Selection& selection, SetStripValue
                          QWidget* parent)
     : QWidget(parent), document_(document), selection_(selection), strip_(strip) {
     setObjectName(QString("strip_%1").arg(strip));
+    setMouseTracking(true);
     auto* row = new QHBoxLayout(this);
     row->setContentsMargins(8, 4, 4, 5);
     row->setSpacing(5);
@@ -208,8 +209,24 @@ void StripHeader::paintEvent(QPaintEvent*) {
     painter.fillRect(QRect(0, 0, 4, height() - 3), tint);
 }
 
-void StripHeader::mousePressEvent(QMouseEvent*) {
-    selection_.choose_strip(strip_);
+bool StripHeader::at_edge(double y) const {
+    constexpr double kReach = 6;
+    return y >= height() - kReach;
+}
+
+void StripHeader::mousePressEvent(QMouseEvent* event) {
+    resizing_ = at_edge(event->position().y());
+    if (!resizing_) selection_.choose_strip(strip_);
+}
+
+// By its lower edge a head, and all rows with it, becomes higher or lower.
+void StripHeader::mouseMoveEvent(QMouseEvent* event) {
+    setCursor(resizing_ || at_edge(event->position().y()) ? Qt::SizeVerCursor : Qt::ArrowCursor);
+    if (resizing_) emit height_wanted(static_cast<int>(event->position().y()));
+}
+
+void StripHeader::mouseReleaseEvent(QMouseEvent*) {
+    resizing_ = false;
 }
 
 }  // namespace rivlen::app

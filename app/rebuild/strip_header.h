@@ -43,11 +43,19 @@ class StripHeader : public QWidget {
     void show_peak(float peak, float reduction_db) { bar_->show_peak(peak, reduction_db); }
     [[nodiscard]] const LevelBar& bar() const { return *bar_; }
 
+  signals:
+    // Of all rows, in pixels.
+    void height_wanted(int height);
+
   protected:
     void paintEvent(QPaintEvent* event) override;
     void mousePressEvent(QMouseEvent* event) override;
+    void mouseMoveEvent(QMouseEvent* event) override;
+    void mouseReleaseEvent(QMouseEvent* event) override;
 
   private:
+    [[nodiscard]] bool at_edge(double y) const;
+    bool resizing_ = false;
     SessionFrame playhead_;
     void fill_lines();
     Document& document_;

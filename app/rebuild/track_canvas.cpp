@@ -3,10 +3,10 @@
 
 #include <QMouseEvent>
 #include <QPainterPath>
-#include <QWheelEvent>
 #include <cmath>
 
 #include "app/widgets/theme.h"
+#include "app/widgets/time_input.h"
 
 namespace rivlen::app {
 
@@ -26,6 +26,15 @@ TrackCanvas::TrackCanvas(Document& document, MixPlayer& player, TimeView& view, 
       lane_([this](const QString& name, bool drag, const std::function<void(LaneEditor::Points&)>& act) {
           change_lane(name, drag, act);
       }) {
+    new TimeInput(view_, this,
+                  {[this](double factor, double) {
+                       emit height_wanted(static_cast<int>(std::lround(row_height_ / factor)));
+                       return true;
+                   },
+                   [this](double steps) {
+                       emit scroll_wanted(-steps);
+                       return true;
+                   }});
     setAccessibleName(tr("Tracks over time"));
     setMouseTracking(true);
     setFocusPolicy(Qt::ClickFocus);
@@ -36,9 +45,19 @@ TrackCanvas::TrackCanvas(Document& document, MixPlayer& player, TimeView& view, 
     connect(&levels_, &LevelWatch::changed, this, redraw);
     connect(&document_, &Document::material_changed, this, redraw);
     connect(&document_, &Document::session_changed, this, [this] {
-        setFixedHeight(std::max(kTrackHeight, static_cast<int>(rows()) * kTrackHeight));
+        fit_height();
         update();
     });
+}
+
+void TrackCanvas::fit_height() {
+    setFixedHeight(std::max(1, static_cast<int>(rows())) * row_height_);
+}
+
+void TrackCanvas::set_row_height(int height) {
+    row_height_ = std::clamp(height, kLeastTrackHeight, kMostTrackHeight);
+    fit_height();
+    update();
 }
 
 std::vector<int> TrackCanvas::strips_of(const Timeline& timeline) {
@@ -68,7 +87,7 @@ int TrackCanvas::row_of(int strip) const {
 }
 
 QRect TrackCanvas::row_rect(std::size_t row) const {
-    return {0, static_cast<int>(row) * kTrackHeight, width(), kTrackHeight - 3};
+    return {0, static_cast<int>(row) * row_height_, width(), row_height_ - 3};
 }
 
 QRectF TrackCanvas::clip_rect(int id) const {
@@ -91,7 +110,7 @@ std::int64_t TrackCanvas::frame_at(double x) const {
 }
 
 int TrackCanvas::row_at(double y) const {
-    const int row = static_cast<int>(std::floor(y / kTrackHeight));
+    const int row = static_cast<int>(std::floor(y / row_height_));
     return row >= 0 && row < static_cast<int>(rows()) ? row : -1;
 }
 
@@ -252,15 +271,6 @@ void TrackCanvas::draw_ducking(QPainter& painter, const Track& track, const QRec
     painter.setPen(QPen(colour::kWarn, 1.6));
     painter.drawPath(path);
     painter.setRenderHint(QPainter::Antialiasing, false);
-}
-
-void TrackCanvas::wheelEvent(QWheelEvent* event) {
-    if (event->modifiers() & Qt::ControlModifier) {
-        event->ignore();  // the area scrolls up and down
-        return;
-    }
-    view_.wheel(*event, width());
-    event->accept();
 }
 
 }  // namespace rivlen::app

@@ -17,7 +17,7 @@
 
 namespace rivlen::app {
 
-inline constexpr int kTrackHeight = 78;
+inline constexpr int kTrackHeight = 78, kLeastTrackHeight = 78, kMostTrackHeight = 320;
 inline constexpr int kNameZone = 16;  // of a clip, above its waveform
 
 class TrackCanvas : public QWidget {
@@ -31,6 +31,9 @@ class TrackCanvas : public QWidget {
     [[nodiscard]] static std::vector<int> strips_of(const Timeline& timeline);
     // Loudness of the main bus where it was played, over its row; null: none.
     void show_loudness(const LoudnessTrace* trace) { loudness_ = trace; }
+    // Of all rows, kLeastTrackHeight to kMostTrackHeight.
+    void set_row_height(int height);
+    [[nodiscard]] int row_height() const { return row_height_; }
     // Where a clip is on the screen.
     [[nodiscard]] QRectF clip_rect(int clip) const;
     [[nodiscard]] QPointF position_of(int strip, const StripLane& target, const Breakpoint& point) const;
@@ -43,9 +46,12 @@ class TrackCanvas : public QWidget {
     // Removes the chosen point of a line; false when none is chosen.
     bool remove_point();
 
+  signals:
+    void height_wanted(int row_height);  // of all rows, in pixels
+    void scroll_wanted(double rows);
+
   protected:
     void paintEvent(QPaintEvent* event) override;
-    void wheelEvent(QWheelEvent* event) override;
     void mousePressEvent(QMouseEvent* event) override;
     void mouseMoveEvent(QMouseEvent* event) override;
     void mouseReleaseEvent(QMouseEvent* event) override;
@@ -71,6 +77,7 @@ class TrackCanvas : public QWidget {
     [[nodiscard]] std::int64_t snapped_frame(std::int64_t frame, std::span<const int> moving) const;
     void drag_clip(QPointF at, bool snap);
     void draw_row(QPainter& painter, std::size_t row, const QRect& visible);
+    void fit_height();
     void draw_clips(QPainter& painter, const Track& track, const QRect& row, const QRect& visible);
     void draw_loudness(QPainter& painter, const QRect& row, const QRect& visible) const;
     void draw_line(QPainter& painter, std::size_t row, const QRect& visible);
@@ -94,6 +101,7 @@ class TrackCanvas : public QWidget {
     int lane_strip_ = 0;  // whose line was pressed last
     bool complete_ = false, snapping_ = true;
     double playhead_x_ = -1;
+    int row_height_ = kTrackHeight;
 };
 
 }  // namespace rivlen::app

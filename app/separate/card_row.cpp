@@ -4,7 +4,6 @@
 #include <QContextMenuEvent>
 #include <QDialog>
 #include <QDialogButtonBox>
-#include <QFileDialog>
 #include <QFormLayout>
 #include <QHelpEvent>
 #include <QLineEdit>
@@ -13,6 +12,7 @@
 #include <QPainterPath>
 #include <QToolTip>
 
+#include "app/widgets/file_dialogs.h"
 #include "app/widgets/text.h"
 #include "app/widgets/theme.h"
 
@@ -217,21 +217,18 @@ void CardRow::contextMenuEvent(QContextMenuEvent* event) {
             break;
         }
         menu->addAction(tr("Save as a preset…"), this, [this, card] {
-            QString file = QFileDialog::getSaveFileName(this, tr("Save as a preset"), {},
-                                                        tr("Presets (*%1)").arg(kPresetExtension));
-            if (file.isEmpty()) return;
-            if (!file.endsWith(kPresetExtension)) file += kPresetExtension;
+            const auto file = ask_new_file(this, tr("Save as a preset"), FileKind::Preset);
+            if (!file) return;
             Card preset = *document_.current_item()->cards[card];
             preset.corrections = document_.current_item()->corrections;
-            const Status status = save_preset(preset, file.toStdString());
+            const Status status = save_preset(preset, *file);
             if (!status) emit said(QString::fromStdString(status.error().message), true);
         });
     }
     menu->addAction(tr("Load a preset…"), this, [this, card] {
-        const QString file = QFileDialog::getOpenFileName(this, tr("Load a preset"), {},
-                                                          tr("Presets (*%1)").arg(kPresetExtension));
-        if (file.isEmpty()) return;
-        auto loaded = load_preset(file.toStdString());
+        const auto file = ask_file(this, tr("Load a preset"), FileKind::Preset);
+        if (!file) return;
+        auto loaded = load_preset(*file);
         if (!loaded) return emit said(QString::fromStdString(loaded.error().message), true);
         document_.edit(tr("Load a preset"), {}, [&](Session& session) {
             auto& item = session.items[static_cast<std::size_t>(session.current)];

@@ -1,13 +1,13 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/separate/correction_panel.h"
 
-#include <QFileDialog>
 #include <QGridLayout>
 #include <QHBoxLayout>
 #include <QSignalBlocker>
 #include <QVBoxLayout>
 
 #include "app/widgets/controls.h"
+#include "app/widgets/file_dialogs.h"
 #include "app/widgets/text.h"
 #include "app/widgets/theme.h"
 #include "core/project/corrections_json.h"
@@ -365,12 +365,11 @@ void CorrectionPanel::show_list() {
 }
 
 void CorrectionPanel::ask_file(bool save) {
-    const QString filter = tr("Corrections (*%1)").arg(kCorrectionsExtension);
-    QString file = save ? QFileDialog::getSaveFileName(this, tr("Write the corrections"), {}, filter)
-                        : QFileDialog::getOpenFileName(this, tr("Corrections to be added"), {}, filter);
-    if (file.isEmpty()) return;
-    if (save && !file.endsWith(kCorrectionsExtension)) file += kCorrectionsExtension;
-    save ? correcting_.save_to(file.toStdString()) : correcting_.add_from(file.toStdString());
+    const auto file = save
+                          ? ask_new_file(this, tr("Write the corrections"), FileKind::Corrections)
+                          : rivlen::app::ask_file(this, tr("Corrections to be added"), FileKind::Corrections);
+    if (!file) return;
+    save ? correcting_.save_to(*file) : correcting_.add_from(*file);
 }
 
 }  // namespace rivlen::app

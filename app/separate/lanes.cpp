@@ -8,6 +8,7 @@
 #include "app/separate/doubt_painter.h"
 #include "app/widgets/sound_painter.h"
 #include "app/widgets/theme.h"
+#include "app/widgets/time_input.h"
 #include "core/workflow/looping.h"
 
 namespace rivlen::app {
@@ -20,11 +21,22 @@ constexpr int kEnlargedRows = 288;
 LaneCanvas::LaneCanvas(Document& document, Player& player, TimeView& view, QWidget* parent)
     : QWidget(parent), document_(document), player_(player), view_(view), tiles_(this) {
     setMinimumSize(240, 200);
+    new TimeInput(view_, this,
+                  {[this](double factor, double y) {
+                       if (enlarged_) zoom_frequencies(factor, hz_at(*enlarged_, y));
+                       return enlarged_.has_value();
+                   },
+                   [this](double steps) {
+                       constexpr double kScrollStep = 0.1;
+                       if (enlarged_) scroll_frequencies(kScrollStep * steps);
+                       return enlarged_.has_value();
+                   }});
     setAccessibleName(tr("Source and stems over time"));
     setToolTip({});
     const auto redraw = [this] {
         back_valid_ = false;
         update();
+        emit drawn_anew();
     };
     connect(&view_, &TimeView::changed, this, redraw);
     connect(&tiles_, &TileStore::ready, this, redraw);
@@ -214,21 +226,21 @@ void LaneCanvas::paintEvent(QPaintEvent*) {
     painter.drawLine(QPointF(x, 0), QPointF(x, height()));
 }
 
-void LaneCanvas::resizeEvent(QResizeEvent*) {
-    back_valid_ = false;
+void LaneCanvas::draw_overview(QPainter& painter, const TimeView& whole, QSize size) {
+    const auto source = document_.source();
+    if (!source) return;
+    SoundLook look;
+    look.body = QRectF(QPointF(0, 0), size);
+    look.sample_rate = source->sample_rate();
+    look.to_frame = static_cast<double>(source->frames());
+    look.outline = colour::kText;
+    draw_sound(painter, tiles_, whole, size.width(), look);
+    const double x = whole.frame_x(player_.position(), source->sample_rate(), size.width());
+    painter.fillRect(QRectF(x - 0.5, 0, 1.5, size.height()), colour::kAct);
 }
 
-void LaneCanvas::wheelEvent(QWheelEvent* event) {
-    const double steps = event->angleDelta().y() / 120.0;
-    constexpr double kZoomStep = 0.85, kScrollStep = 0.1;
-    if (enlarged_ && event->modifiers() & Qt::ControlModifier) {
-        zoom_frequencies(std::pow(kZoomStep, steps), hz_at(*enlarged_, event->position().y()));
-    } else if (enlarged_ && event->modifiers() & Qt::AltModifier) {
-        scroll_frequencies(kScrollStep * (event->angleDelta().x() / 120.0 + steps));
-    } else {
-        view_.wheel(*event, width());
-    }
-    event->accept();
+void LaneCanvas::resizeEvent(QResizeEvent*) {
+    back_valid_ = false;
 }
 
 void LaneCanvas::mousePressEvent(QMouseEvent* event) {

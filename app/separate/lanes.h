@@ -43,14 +43,17 @@ class LaneCanvas : public QWidget {
     // Level of a lane at a place in dBFS, as it is drawn; none while it is still being made.
     [[nodiscard]] std::optional<double> level_at(int lane, double seconds, double hz);
 
+    // The recording over all of its time.
+    void draw_overview(QPainter& painter, const TimeView& whole, QSize size);
+
   signals:
+    void drawn_anew();  // there is more to see, or something else
     void lane_clicked(int lane);
     void range_changed();
 
   protected:
     void paintEvent(QPaintEvent* event) override;
     void resizeEvent(QResizeEvent* event) override;
-    void wheelEvent(QWheelEvent* event) override;
     void mousePressEvent(QMouseEvent* event) override;
     void mouseMoveEvent(QMouseEvent* event) override;
     void mouseReleaseEvent(QMouseEvent* event) override;

@@ -7,6 +7,7 @@
 #include <cmath>
 
 #include "app/widgets/theme.h"
+#include "app/widgets/time_input.h"
 #include "core/workflow/looping.h"
 
 namespace rivlen::app {
@@ -19,6 +20,7 @@ constexpr double kBeforeSeconds = 1.2,
 RiskStrip::RiskStrip(Document& document, Measuring& measuring, TimeView& view, QWidget* parent)
     : QWidget(parent), document_(document), measuring_(measuring), view_(view) {
     setFixedHeight(30);
+    new TimeInput(view_, this);
     setAccessibleName(tr("Risk line"));
     setToolTip(
         tr("Bars: where the present settings probably hurt the chosen stem. Light line: how much is doubted "
@@ -115,12 +117,6 @@ void RiskStrip::mousePressEvent(QMouseEvent* event) {
     }
     loop_spot(best);
     update();
-}
-
-void RiskStrip::wheelEvent(QWheelEvent* event) {
-    view_.zoom(std::pow(0.8, event->angleDelta().y() / 120.0),
-               view_.to_seconds(event->position().x(), width()));
-    event->accept();
 }
 
 }  // namespace rivlen::app

@@ -5,6 +5,10 @@
 
 namespace rivlen::app {
 
+namespace {
+constexpr double kPageShare = 0.8;  // of what is shown
+}  // namespace
+
 std::vector<ActionMenu> SeparateView::menus() {
     return {listen_menu(), stem_menu(), tune_menu(), correct_menu(), teach_menu(), show_menu()};
 }
@@ -209,6 +213,14 @@ ActionMenu SeparateView::show_menu() {
                   {QKeySequence("+"), QKeySequence("=")},
                   [this] { view_.zoom(0.5, playhead_seconds()); }},
                  {"wider", tr("Wider"), {QKeySequence("-")}, [this] { view_.zoom(2.0, playhead_seconds()); }},
+                 {"earlier",
+                  tr("Earlier"),
+                  {QKeySequence("Ctrl+PgUp")},
+                  [this] { view_.scroll(-kPageShare * view_.span()); }},
+                 {"later",
+                  tr("Later"),
+                  {QKeySequence("Ctrl+PgDown")},
+                  [this] { view_.scroll(kPageShare * view_.span()); }},
                  {"show_all",
                   tr("Whole recording"),
                   {QKeySequence("W")},

@@ -8,6 +8,7 @@
 #include <cmath>
 
 #include "app/widgets/controls.h"
+#include "app/widgets/kept_splitter.h"
 #include "app/widgets/text.h"
 #include "app/widgets/theme.h"
 #include "core/workflow/looping.h"
@@ -17,7 +18,7 @@ namespace rivlen::app {
 
 namespace {
 
-constexpr int kHeaderWidth = 138;
+constexpr int kHeaderWidth = 138, kSideWidth = 330, kLeastLanesWidth = 560;
 constexpr int kTunePage = 0, kCorrectPage = 1;
 
 }  // namespace
@@ -35,11 +36,13 @@ SeparateView::SeparateView(Document& document, JobList& jobs, Player& player, co
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(0, 0, 0, 0);
     column->setSpacing(4);
-    auto* middle = new QHBoxLayout;
-    middle->setSpacing(6);
-    middle->addWidget(build_lanes(), 1);
+    auto* middle = new KeptSplitter(Qt::Horizontal, "separate_columns", this);
+    middle->addWidget(build_lanes());
     middle->addWidget(build_side());
-    column->addLayout(middle, 1);
+    middle->setStretchFactor(0, 1);
+    middle->setStretchFactor(1, 0);
+    middle->restore({kLeastLanesWidth, kSideWidth});
+    column->addWidget(middle, 1);
     cards_ = new CardRow(document_, measuring_, this);
     cards_->setObjectName("cards");
     column->addWidget(cards_);
@@ -92,16 +95,25 @@ QWidget* SeparateView::build_lanes() {
         lane_heads_[static_cast<std::size_t>(lane)] = build_lane_header(lane, headers);
         column->addWidget(lane_heads_[static_cast<std::size_t>(lane)], 1);
     }
-    grid->addWidget(strip_, 0, 1);
-    grid->addWidget(headers, 1, 0);
-    grid->addWidget(lanes_, 1, 1);
+    overview_ = new OverviewStrip(
+        view_,
+        [this](QPainter& painter, const TimeView& whole) {
+            lanes_->draw_overview(painter, whole, overview_->size());
+        },
+        area);
+    overview_->setObjectName("overview");
+    connect(lanes_, &LaneCanvas::drawn_anew, overview_, qOverload<>(&QWidget::update));
+    grid->addWidget(overview_, 0, 1);
+    grid->addWidget(strip_, 1, 1);
+    grid->addWidget(headers, 2, 0);
+    grid->addWidget(lanes_, 2, 1);
     risk_ = new RiskStrip(document_, measuring_, view_, area);
     risk_->setObjectName("risk");
     auto* risk_label = new QLabel(tr("Risk"), area);
     risk_label->setContentsMargins(4, 0, 0, 0);
     risk_label->setToolTip(risk_->toolTip());
-    grid->addWidget(risk_label, 2, 0);
-    grid->addWidget(risk_, 2, 1);
+    grid->addWidget(risk_label, 3, 0);
+    grid->addWidget(risk_, 3, 1);
     grid->setColumnStretch(1, 1);
     return area;
 }
@@ -156,11 +168,12 @@ void SeparateView::fill_stem_header(std::size_t s, QWidget* header) {
 
 QWidget* SeparateView::build_side() {
     auto* side = new QWidget(this);
-    side->setFixedWidth(330);
+    side->setMinimumWidth(kSideWidth);
     auto* column = new QVBoxLayout(side);
     column->setContentsMargins(0, 0, 0, 0);
     picture_ = new PicturePane(side);
-    picture_->setFixedHeight(76);
+    picture_->setMinimumHeight(0);  // where there is little height, the thumbnails over the lanes are enough
+    picture_->setMaximumHeight(76);
     picture_->setVisible(false);
     tuning_ = new TuningPanel(document_, measuring_, side);
     correction_ = new CorrectionPanel(correcting_, doubting_, side);
@@ -282,6 +295,7 @@ void SeparateView::follow_time() {
         picture_->show_time(seconds);
         lanes_->update();
         strip_->update();
+        overview_->update();
     }
     transport_->follow_playing();
 }

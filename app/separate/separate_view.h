@@ -18,13 +18,14 @@
 #include "app/separate/region_editor.h"
 #include "app/separate/risk_strip.h"
 #include "app/separate/setting_line_editor.h"
-#include "app/separate/side_pages.h"
 #include "app/separate/teaching_panel.h"
 #include "app/separate/tuning_panel.h"
 #include "app/shell/document.h"
 #include "app/shell/jobs.h"
 #include "app/widgets/actions.h"
+#include "app/widgets/overview_strip.h"
 #include "app/widgets/picture_pane.h"
+#include "app/widgets/side_pages.h"
 #include "app/widgets/time_strip.h"
 #include "core/play/player.h"
 
@@ -97,6 +98,7 @@ class SeparateView : public QWidget {
     LaneCanvas* lanes_ = nullptr;
     SettingLineEditor* line_ = nullptr;
     TimeStrip* strip_ = nullptr;
+    OverviewStrip* overview_ = nullptr;
     PicturePane* picture_ = nullptr;
     RegionEditor* regions_ = nullptr;
     SidePages* pages_ = nullptr;

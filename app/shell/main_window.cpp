@@ -6,7 +6,6 @@
 #include <QCloseEvent>
 #include <QDialog>
 #include <QDragEnterEvent>
-#include <QFileDialog>
 #include <QGridLayout>
 #include <QHBoxLayout>
 #include <QMenuBar>
@@ -19,6 +18,7 @@
 #include "app/shell/guide_dialog.h"
 #include "app/shell/space_dialog.h"
 #include "app/widgets/controls.h"
+#include "app/widgets/file_dialogs.h"
 #include "app/widgets/text.h"
 #include "app/widgets/theme.h"
 
@@ -50,9 +50,14 @@ MainWindow::MainWindow(const fs::path& work_folder, QWidget* parent)
     separate_ = new SeparateView(document_, jobs_, player_, output_.name(), stack_);
     rebuild_ = new RebuildView(document_, jobs_, mix_player_, stack_);
     handover_ = new HandoverView(document_, jobs_, stack_);
+    start_ = new StartPage(stack_);
     for (QWidget* view : {static_cast<QWidget*>(separate_), static_cast<QWidget*>(rebuild_),
-                          static_cast<QWidget*>(handover_)})
+                          static_cast<QWidget*>(handover_), static_cast<QWidget*>(start_)})
         stack_->addWidget(view);
+    connect(start_, &StartPage::bring_in_wanted, this, [this] { recording_->ask_recording(); });
+    connect(start_, &StartPage::session_wanted, this, &MainWindow::ask_session);
+    connect(start_, &StartPage::open_wanted, this, &MainWindow::open_path);
+    connect(start_, &StartPage::guide_wanted, this, &MainWindow::show_guide);
     column->addWidget(stack_, 1);
     setCentralWidget(centre);
     build_menus();
@@ -68,6 +73,7 @@ MainWindow::MainWindow(const fs::path& work_folder, QWidget* parent)
     connect(&document_, &Document::session_changed, this, [this] {
         setWindowTitle(document_.title() + tr(" — Rivlen"));
         menus_.refresh();
+        show_page();
     });
     connect(&document_, &Document::material_changed, this, [this] { menus_.refresh(); });
     connect(&document_, &Document::media_missing, this, [this](const QString& path) {
@@ -190,7 +196,7 @@ void MainWindow::show_view(View view) {
         mix_player_.stop();
     }
     shown_view_ = view;
-    stack_->setCurrentIndex(static_cast<int>(view));
+    show_page();
     view_buttons_[static_cast<std::size_t>(view)]->setChecked(true);
     menus_.show_view(view);
     if (view == View::Rebuild) {
@@ -200,6 +206,17 @@ void MainWindow::show_view(View view) {
     }
     output_.follow_rate();
     rebuild_->set_output_latency(output_.latency_seconds());
+}
+
+// The view, or in its place what can be done first: nothing can be separated yet.
+void MainWindow::show_page() {
+    const bool empty = document_.session().items.empty() && document_.timeline().empty();
+    if (empty && shown_view_ == View::Separate) {
+        if (stack_->currentWidget() == start_) return;
+        start_->show_recent(QSettings().value("recent").toStringList());
+        return stack_->setCurrentWidget(start_);
+    }
+    stack_->setCurrentIndex(static_cast<int>(shown_view_));
 }
 
 void MainWindow::show_keys() {
@@ -250,9 +267,7 @@ void MainWindow::new_session() {
 
 void MainWindow::ask_session() {
     if (!may_discard()) return;
-    const QString file =
-        QFileDialog::getOpenFileName(this, tr("Open a session"), {}, tr("Rivlen sessions (*.rivlen)"));
-    if (!file.isEmpty()) open_path(file.toStdString());
+    if (const auto file = ask_file(this, tr("Open a session"), FileKind::Session)) open_path(*file);
 }
 
 void MainWindow::open_path(const fs::path& path) {
@@ -266,11 +281,9 @@ void MainWindow::open_path(const fs::path& path) {
 void MainWindow::save(bool ask_name) {
     fs::path path = document_.path();
     if (ask_name || path.empty()) {
-        QString file =
-            QFileDialog::getSaveFileName(this, tr("Save the session"), {}, tr("Rivlen sessions (*.rivlen)"));
-        if (file.isEmpty()) return;
-        if (!file.endsWith(kSessionExtension)) file += kSessionExtension;
-        path = file.toStdString();
+        const auto file = ask_new_file(this, tr("Save the session"), FileKind::Session);
+        if (!file) return;
+        path = *file;
     }
     if (document_.save(path)) remember(path);
 }

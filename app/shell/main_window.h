@@ -19,6 +19,7 @@
 #include "app/shell/jobs.h"
 #include "app/shell/menus.h"
 #include "app/shell/recording_bar.h"
+#include "app/shell/start_page.h"
 
 namespace rivlen::app {
 
@@ -67,6 +68,7 @@ class MainWindow : public QMainWindow {
     bool may_discard();
     void remember(const std::filesystem::path& path);
     void fill_recent(QMenu& menu);
+    void show_page();
     void show_keys();
     void show_guide();
     void show_about();
@@ -79,6 +81,7 @@ class MainWindow : public QMainWindow {
     Menus menus_;
     QTimer clock_, message_timer_;
     QLabel* message_ = nullptr;
+    StartPage* start_ = nullptr;
     QStackedWidget* stack_ = nullptr;
     RecordingBar* recording_ = nullptr;
     SeparateView* separate_ = nullptr;

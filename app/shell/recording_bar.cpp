@@ -2,7 +2,6 @@
 #include "app/shell/recording_bar.h"
 
 #include <QActionGroup>
-#include <QFileDialog>
 #include <QHBoxLayout>
 #include <QMenu>
 #include <QSignalBlocker>
@@ -10,6 +9,7 @@
 
 #include "app/shell/first_look_dialog.h"
 #include "app/widgets/controls.h"
+#include "app/widgets/file_dialogs.h"
 #include "app/widgets/text.h"
 #include "core/delivery/export.h"
 #include "core/workflow/putting_back.h"
@@ -113,30 +113,29 @@ void RecordingBar::follow_material() {
 }
 
 void RecordingBar::ask_recording() {
-    const QString file = QFileDialog::getOpenFileName(this, tr("Bring in a recording"));
-    if (!file.isEmpty()) emit bring_in_wanted(file.toStdString());
+    if (const auto file = ask_file(this, tr("Bring in a recording"), FileKind::Recording))
+        emit bring_in_wanted(*file);
 }
 
 void RecordingBar::ask_stems_folder() {
-    const QString folder = QFileDialog::getExistingDirectory(this, tr("Folder for the stems"));
-    if (!folder.isEmpty()) write_stems_to(folder.toStdString(), false);
+    if (const auto folder = ask_folder(this, tr("Folder for the stems"), "stems"))
+        write_stems_to(*folder, false);
 }
 
 void RecordingBar::ask_put_back_file() {
     const auto* item = document_.current_item();
     if (item == nullptr) return;
-    const QString file = QFileDialog::getSaveFileName(this, tr("Put back under the picture"),
-                                                      text(suggested_put_back(item->path)),
-                                                      tr("Pictures (*.mov *.mp4 *.m4v *.mkv)"));
-    if (!file.isEmpty()) put_back_to(file.toStdString(), true);  // the dialog has asked
+    const auto file = ask_new_file(this, tr("Put back under the picture"), FileKind::Picture,
+                                   suggested_put_back(item->path));
+    if (file) put_back_to(*file, true);  // the dialog has asked
 }
 
 void RecordingBar::ask_missing() {
     const auto missing = missing_media(document_.session());
     if (missing.empty()) return emit said(tr("Nothing is missing."), false);
-    const QString file =
-        QFileDialog::getOpenFileName(this, tr("Where is %1?").arg(text(missing.front().filename())));
-    if (!file.isEmpty()) document_.relocate(missing.front(), file.toStdString());
+    const auto file =
+        ask_file(this, tr("Where is %1?").arg(text(missing.front().filename())), FileKind::Recording);
+    if (file) document_.relocate(missing.front(), *file);
 }
 
 void RecordingBar::fill_channels(QMenu& menu) {

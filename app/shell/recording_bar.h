@@ -23,6 +23,7 @@ class RecordingBar : public QWidget {
     // Errors are said. overwrite: replaces files that are there.
     void write_stems_to(const std::filesystem::path& folder, bool overwrite);
     void put_back_to(const std::filesystem::path& out, bool overwrite);
+    void ask_recording();
 
   signals:
     void said(const QString& sentence, bool trouble);
@@ -33,7 +34,6 @@ class RecordingBar : public QWidget {
     void say(const Error& error);
     void follow_session();
     void follow_material();
-    void ask_recording();
     void ask_stems_folder();
     void ask_put_back_file();
     void ask_missing();

@@ -20,6 +20,7 @@ class PicturePane : public QWidget {
     void set_picture(const std::filesystem::path& path);  // empty: none
     void show_time(double seconds);
     [[nodiscard]] double shown_seconds() const { return shown_seconds_; }
+    [[nodiscard]] QSize sizeHint() const override { return {320, 180}; }
 
   protected:
     void paintEvent(QPaintEvent* event) override;

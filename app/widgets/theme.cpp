@@ -2,8 +2,11 @@
 #include "app/widgets/theme.h"
 
 #include <QFontDatabase>
+#include <QPainter>
 #include <QPalette>
+#include <QProxyStyle>
 #include <array>
+#include <utility>
 
 namespace rivlen::app {
 
@@ -28,6 +31,34 @@ QFont number_font() {
     return font;
 }
 
+namespace {
+
+// The style's own icons (of file dialogs, say) are dark: here they get the colour of text.
+class LegibleIcons : public QProxyStyle {
+  public:
+    LegibleIcons() : QProxyStyle("Fusion") {}
+    QIcon standardIcon(StandardPixmap which, const QStyleOption* option,
+                       const QWidget* widget) const override {
+        constexpr int kIconSize = 32;
+        const bool coloured = which == SP_MessageBoxInformation || which == SP_MessageBoxWarning ||
+                              which == SP_MessageBoxCritical || which == SP_MessageBoxQuestion;
+        const QIcon own = QProxyStyle::standardIcon(which, option, widget);
+        if (coloured || own.isNull()) return own;
+        QIcon out;
+        for (const auto& [mode, colour] :
+             {std::pair{QIcon::Normal, colour::kText}, std::pair{QIcon::Disabled, colour::kDim}}) {
+            QPixmap pixmap = own.pixmap(kIconSize);
+            QPainter painter(&pixmap);
+            painter.setCompositionMode(QPainter::CompositionMode_SourceIn);
+            painter.fillRect(pixmap.rect(), colour);
+            out.addPixmap(pixmap, mode);
+        }
+        return out;
+    }
+};
+
+}  // namespace
+
 void apply_theme(QApplication& application) {
     for (const char* file : {":/fonts/B612-Regular.otf", ":/fonts/B612-Bold.otf"}) {
         QFontDatabase::addApplicationFont(file);
@@ -35,7 +66,7 @@ void apply_theme(QApplication& application) {
     QFont font("B612");
     font.setPointSizeF(9.0);
     application.setFont(font);
-    application.setStyle("Fusion");
+    QApplication::setStyle(new LegibleIcons);  // the application owns it
     QPalette palette;
     palette.setColor(QPalette::Window, colour::kPanel);
     palette.setColor(QPalette::WindowText, colour::kText);
@@ -58,7 +89,7 @@ void apply_theme(QApplication& application) {
         QToolButton:hover, QPushButton:hover { border-color: %4; }
         QToolButton:focus, QPushButton:focus, QComboBox:focus, QDoubleSpinBox:focus { border: 1px solid %5; }
         QToolButton:checked { background: %5; color: %6; border-color: %5; }
-        QToolButton[compact="true"] { padding: 1px; }
+        QToolButton[compact="true"], QFileDialog QToolButton { padding: 1px; }
         QToolButton[drawn="true"]:checked { background: %1; color: %5; }
         QToolButton[popupMode="2"] { padding-right: 16px; }
         QFrame[tile="true"] { background: %6; border: 1px solid %2; border-radius: 2px; }

@@ -6,6 +6,7 @@
 #include <cmath>
 
 #include "app/widgets/theme.h"
+#include "app/widgets/time_input.h"
 
 namespace rivlen::app {
 
@@ -39,6 +40,7 @@ TimeStrip::TimeStrip(Document& document, Player& player, TimeView& view, QWidget
     : QWidget(parent), document_(document), player_(player), view_(view), thumbnails_(kThumbHeight) {
     connect(&thumbnails_, &Thumbnails::ready, this, qOverload<>(&QWidget::update));
     setFixedHeight(kRulerHeight);
+    new TimeInput(view_, this);
     setAccessibleName(tr("Time strip"));
     setToolTip(tr("Click or drag to go there; drag over the lanes to set the loop."));
     connect(&view_, &TimeView::changed, this, qOverload<>(&QWidget::update));
@@ -98,11 +100,6 @@ void TimeStrip::mousePressEvent(QMouseEvent* event) {
 
 void TimeStrip::mouseMoveEvent(QMouseEvent* event) {
     if (event->buttons() & Qt::LeftButton) go_to(event->position().x());
-}
-
-void TimeStrip::wheelEvent(QWheelEvent* event) {
-    view_.wheel(*event, width());
-    event->accept();
 }
 
 }  // namespace rivlen::app

@@ -58,6 +58,7 @@ bool MixPlayer::take_wanted() {
         return false;
     }
     engine_ = std::make_unique<MixEngine>(now_);
+    correlation_.emplace(now_->timeline().sample_rate);
     loudness_ = std::make_unique<LoudnessMeter>(now_->timeline().sample_rate, static_cast<int>(kMixChannels),
                                                 LoudnessMeter::Kind::Running);
     return true;
@@ -80,17 +81,19 @@ void MixPlayer::render(Block& block) {
         true_peak_.set({});
     }
     loudness_->add(sides_);
+    correlation_->add(sides_[0], sides_[1]);
     if (++since_measured_ < kBlocksBetweenMeasures) return;
     since_measured_ = 0;
     momentary_.set(loudness_->momentary_lufs());
     short_term_.set(loudness_->short_term_lufs());
+    alike_.set(correlation_->value());
     const Loudness whole = loudness_->result();
     integrated_.set(whole.integrated_lufs);
     true_peak_.set(whole.true_peak_dbtp);
 }
 
 MixPlayer::Meters MixPlayer::meters() const {
-    return {momentary_.get(), short_term_.get(), integrated_.get(), true_peak_.get()};
+    return {momentary_.get(), short_term_.get(), integrated_.get(), true_peak_.get(), alike_.get()};
 }
 
 }  // namespace rivlen

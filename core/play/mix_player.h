@@ -7,8 +7,10 @@
 #include <cmath>
 #include <limits>
 #include <memory>
+#include <optional>
 
 #include "core/base/audio_block.h"
+#include "core/metering/correlation.h"
 #include "core/metering/loudness.h"
 #include "core/mix/engine.h"
 #include "core/play/transport.h"
@@ -31,6 +33,7 @@ class MixPlayer : public Transport {
     struct Meters {
         // None: silence, or nothing measured yet.
         Level momentary_lufs, short_term_lufs, integrated_lufs, true_peak_dbtp;
+        Level correlation;  // of the sides, -1 to 1
     };
     [[nodiscard]] Meters meters() const;
 
@@ -59,7 +62,8 @@ class MixPlayer : public Transport {
     std::unique_ptr<LoudnessMeter> loudness_;
     AudioBlock sides_;
     std::atomic<bool> anew_{false};
-    SharedLevel momentary_, short_term_, integrated_, true_peak_;
+    std::optional<CorrelationMeter> correlation_;
+    SharedLevel momentary_, short_term_, integrated_, true_peak_, alike_;
     int since_measured_ = 0;
     bool hands_on_ = false;
     double hands_on_seconds_;

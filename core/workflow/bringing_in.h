@@ -2,6 +2,7 @@
 // From a file to a recording of the session, and to a file that has gone elsewhere.
 #pragma once
 
+#include <array>
 #include <filesystem>
 #include <memory>
 #include <optional>
@@ -12,6 +13,11 @@
 #include "core/project/session.h"
 
 namespace rivlen {
+
+// Usual endings of what can be brought in, for dialogs; files with others are tried all the same.
+inline constexpr std::array kRecordingEndings = {"wav", "bwf", "rf64", "w64",  "aif",  "aiff", "flac", "mp3",
+                                                 "m4a", "aac", "ogg",  "opus", "ac3",  "mov",  "mp4",  "m4v",
+                                                 "mkv", "mka", "mxf",  "avi",  "webm", "mts",  "m2ts"};
 
 struct BroughtIn {
     MediaInfo info;

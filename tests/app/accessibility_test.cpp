@@ -30,6 +30,8 @@ class AccessibilityTest : public QObject {
         show_split(window_, scratch_ / "work", scratch_ / "yard.wav");
         QVERIFY(window_->document().place_stems(SessionFrame{}));
         window_->document().edit_timeline("Chain", {}, [](Timeline& r) {
+            add_send(r, r.tracks[0].id, add_bus(r, "Room"));
+            r.tracks[0].strip.pan_law = PanLaw::Sides;
             for (std::size_t k = 0; k < kEffectTypes; ++k)
                 r.tracks[0].strip.chain.push_back(make_part(static_cast<EffectType>(k), r.new_id()));
         });
@@ -113,7 +115,9 @@ class AccessibilityTest : public QObject {
         QTest::newRow("Separate, tune") << static_cast<int>(View::Separate) << "page_tune";
         QTest::newRow("Separate, correct") << static_cast<int>(View::Separate) << "page_correct";
         QTest::newRow("Separate, teach") << static_cast<int>(View::Separate) << "page_teach";
-        QTest::newRow("Rebuild") << static_cast<int>(View::Rebuild) << "";
+        QTest::newRow("Rebuild, clip") << static_cast<int>(View::Rebuild) << "page_clip";
+        QTest::newRow("Rebuild, track") << static_cast<int>(View::Rebuild) << "page_strip";
+        QTest::newRow("Rebuild, levels") << static_cast<int>(View::Rebuild) << "page_levels";
         QTest::newRow("Hand over") << static_cast<int>(View::Handover) << "";
     }
     void show_screen() {

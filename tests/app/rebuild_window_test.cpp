@@ -24,6 +24,7 @@
 
 #include "app/shell/first_look_dialog.h"
 #include "app/shell/main_window.h"
+#include "app/widgets/side_pages.h"
 #include "app/widgets/theme.h"
 #include "core/delivery/export_mix.h"
 #include "core/dsp/decibels.h"
@@ -732,6 +733,7 @@ class RebuildWindowTest : public QObject {
             if constexpr (std::is_base_of_v<QMenu, T>) {
                 if (widget->parentWidget()->isVisible()) return widget;
             } else {
+                if (!widget->isVisible()) SidePages::reveal(widget);  // on the page that lies behind
                 if (widget->isVisible()) return widget;
             }
         }

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// The pages beside the lanes, one of which is shown, and the buttons that choose it.
+// Pages beside what is worked on, one of which is shown, and the buttons that choose it.
 #pragma once
 
 #include <QHBoxLayout>
@@ -20,6 +20,8 @@ class SidePages : public QWidget {
     void show_page(int page);
     void set_label(int page, const QString& label);
     [[nodiscard]] int page() const { return pages_->currentIndex(); }
+    // Shows the pages on which a widget lies.
+    static void reveal(QWidget* widget);
 
   signals:
     void page_changed(int page);

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include "app/separate/side_pages.h"
+#include "app/widgets/side_pages.h"
 
 #include <QScrollArea>
 #include <QVBoxLayout>
@@ -43,6 +43,15 @@ void SidePages::show_page(int page) {
     pages_->setCurrentIndex(page);
     for (std::size_t i = 0; i < buttons_.size(); ++i) buttons_[i]->setChecked(static_cast<int>(i) == page);
     emit page_changed(page);
+}
+
+void SidePages::reveal(QWidget* widget) {
+    for (QWidget* at = widget; at != nullptr; at = at->parentWidget()) {
+        auto* side = qobject_cast<SidePages*>(at);
+        for (int i = 0; side != nullptr && i < side->pages_->count(); ++i) {
+            if (side->pages_->widget(i)->isAncestorOf(widget)) side->show_page(i);
+        }
+    }
 }
 
 void SidePages::set_label(int page, const QString& label) {
