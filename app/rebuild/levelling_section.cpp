@@ -12,8 +12,8 @@ LevellingSection::LevellingSection(Document& document, int track, LevelWatch& le
     : Section(document, parent), levels_(levels), levelling_(settings), selection_(selection) {
     const int id = track;
     add_heading(tr("Levelling"));
-    const std::array<double*, kLevelSettings> values = {&levelling_.target_dbfs, &levelling_.range_db,
-                                                        &levelling_.seconds};
+    const std::array values = {&levelling_.target_dbfs, &levelling_.range_db, &levelling_.seconds};
+    static_assert(values.size() == kLevelSettings);
     for (std::size_t i = 0; i < kLevelSettings; ++i) {
         const ParameterInfo& about = info(static_cast<LevelSetting>(i));
         add_slider(

@@ -14,8 +14,9 @@ SilencesSection::SilencesSection(Document& document, LevelWatch& levels, Silence
     : Section(document, parent), levels_(levels), silence_(settings) {
     add_heading(tr("Silences in talk"));
     column().addWidget(make_note(tr("Hatched is what would go: where no dialogue track speaks."), this));
-    const std::array<double*, kSilenceSettings> values = {&silence_.threshold_dbfs, &silence_.shortest_ms,
-                                                          &silence_.padding_ms};
+    const std::array values = {&silence_.threshold_dbfs, &silence_.shortest_ms, &silence_.padding_ms,
+                               &silence_.hysteresis_db};
+    static_assert(values.size() == kSilenceSettings);
     for (std::size_t i = 0; i < kSilenceSettings; ++i) {
         const ParameterInfo& about = info(static_cast<SilenceSetting>(i));
         add_slider(
