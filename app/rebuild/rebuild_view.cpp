@@ -130,15 +130,15 @@ QWidget* RebuildView::build_tracks() {
     connect(groups_, &QToolButton::clicked, this, &RebuildView::toggle_groups);
     ruler_ = new MixRuler(document_, player_, view_, selection_, area);
     ruler_->setObjectName("mix_ruler");
-    auto* over_time = new QVBoxLayout;
-    over_time->setSpacing(2);
+    over_time_ = new QVBoxLayout;
+    over_time_->setSpacing(2);
     overview_ = new OverviewStrip(
         view_, [this](QPainter& painter, const TimeView& whole) { draw_overview(painter, whole); }, area);
     overview_->setObjectName("mix_overview");
-    over_time->addWidget(overview_);
-    over_time->addWidget(ruler_, 1);
+    over_time_->addWidget(overview_);
+    over_time_->addWidget(ruler_, 1);
     top->addWidget(tools);
-    top->addLayout(over_time, 1);
+    top->addLayout(over_time_, 1);
     column->addLayout(top);
 
     auto* scroll = new QScrollArea(area);
@@ -159,6 +159,7 @@ QWidget* RebuildView::build_tracks() {
     canvas_->setObjectName("tracks");
     rows_height_ = QSettings().value("sizes/rebuild_rows", 0).toInt();
     scroll->installEventFilter(this);
+    scroll->viewport()->installEventFilter(this);
     track_area_ = scroll;
     canvas_->show_loudness(&loudness_);
     connect(canvas_, &TrackCanvas::height_wanted, this, &RebuildView::set_row_height);
@@ -265,7 +266,12 @@ void RebuildView::fit_rows() {
 }
 
 bool RebuildView::eventFilter(QObject* watched, QEvent* event) {
-    if (watched == track_area_ && event->type() == QEvent::Resize) fit_rows();
+    if (event->type() == QEvent::Resize) {
+        if (watched == track_area_) fit_rows();
+        // A scroll bar beside the tracks: the times above end where theirs do.
+        if (watched == track_area_->viewport())
+            over_time_->setContentsMargins(0, 0, track_area_->width() - track_area_->viewport()->width(), 0);
+    }
     return QWidget::eventFilter(watched, event);
 }
 

@@ -2,7 +2,9 @@
 // The Rebuild view: tracks under the picture, with their strips, the side and the transport.
 #pragma once
 
+#include <QScrollArea>
 #include <QToolButton>
+#include <QVBoxLayout>
 #include <QWidget>
 #include <memory>
 #include <vector>
@@ -125,7 +127,9 @@ class RebuildView : public QWidget {
     ChainRow* chain_ = nullptr;
     PicturePane* picture_ = nullptr;
     std::unique_ptr<PicturePane> window_;
-    QWidget *heads_ = nullptr, *track_area_ = nullptr;
+    QWidget* heads_ = nullptr;
+    QScrollArea* track_area_ = nullptr;
+    QVBoxLayout* over_time_ = nullptr;
     int rows_height_ = 0;     // that was asked for; 0: none
     LoudnessTrace loudness_;  // of the mix as it is now
     std::vector<StripHeader*> headers_;

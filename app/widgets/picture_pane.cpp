@@ -45,7 +45,8 @@ void PicturePane::show_time(double seconds) {
 void PicturePane::decode() {
     decoding_ = true;
     again_ = false;
-    pool_.start([this, path = path_, at = wanted_seconds_, box = size(), generation = generation_] {
+    pool_.start([this, path = path_, at = wanted_seconds_, box = size() * devicePixelRatioF(),
+                 generation = generation_] {
         if (!reader_) {
             auto opened = PictureReader::open(path);
             if (opened) reader_ = std::make_shared<PictureReader>(std::move(*opened));
@@ -75,10 +76,20 @@ void PicturePane::decode() {
     });
 }
 
+// As sharp as its new size and the screen allow.
+void PicturePane::resizeEvent(QResizeEvent*) {
+    if (path_.empty()) return;
+    if (decoding_)
+        again_ = true;
+    else
+        decode();
+}
+
 void PicturePane::paintEvent(QPaintEvent*) {
     QPainter painter(this);
     painter.fillRect(rect(), Qt::black);
-    if (image_.isNull()) return;
+    if (image_.isNull() || height() == 0) return;
+    painter.setRenderHint(QPainter::SmoothPixmapTransform);
     const QSize fitted = image_.size().scaled(size(), Qt::KeepAspectRatio);
     painter.drawImage(QRect(QPoint((width() - fitted.width()) / 2, (height() - fitted.height()) / 2), fitted),
                       image_);

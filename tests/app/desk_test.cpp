@@ -222,6 +222,24 @@ class DeskTest : public QObject {
         QCOMPARE(QSettings().value("sizes/rebuild_columns").toList().at(1).toInt(), columns->sizes()[1]);
     }
 
+    // However many rows there are, times lie over each other.
+    void theRulerEndsWhereTheTracksDo() {
+        auto& view = window_->rebuild_view();
+        QSettings().remove("sizes/rebuild_rows");
+        turn_wheel(view.canvas(), 1200, Qt::ControlModifier);  // rows that do not fit
+        QTRY_COMPARE(view.ruler().width(), view.canvas().width());
+        QCOMPARE(view.ruler().mapToGlobal(QPoint()).x(), view.canvas().mapToGlobal(QPoint()).x());
+        const int narrow = view.ruler().width();
+        for (int i = 0; i < 3; ++i) turn_wheel(view.canvas(), -1200, Qt::ControlModifier);
+        document().edit_timeline("fewer", {}, [](Timeline& r) {
+            while (r.tracks.size() > 1) remove_track(r, r.tracks.back().id);
+            while (r.buses.size() > 1) remove_bus(r, r.buses.back().id);
+        });
+        QTRY_COMPARE(view.ruler().width(), view.canvas().width());
+        QVERIFY(view.ruler().width() > narrow);
+        document().undo();
+    }
+
     // Played, the main bus shows its loudness, and how alike its sides are: the same.
     void metersFollowTheMix() {
         document().edit_timeline("loop", {}, [](Timeline& r) { r.loop_on = false; });
