@@ -40,12 +40,16 @@ void Compressor::Rms::add_up() {
 
 float Compressor::Rms::step(float x) {
     const std::size_t size = squares_.size();
-    if (frames_ > 0)
+    const bool averaging = frames_ > 0;
+    if (averaging)
         sum_ -= static_cast<double>(squares_[at_ >= frames_ ? at_ - frames_ : at_ + size - frames_]);
     squares_[at_] = x * x;
+    if (!averaging) {
+        at_ = at_ + 1 == size ? 0 : at_ + 1;
+        return std::abs(x);
+    }
     sum_ += static_cast<double>(squares_[at_]);
     at_ = at_ + 1 == size ? 0 : at_ + 1;
-    if (frames_ == 0) return std::abs(x);
     if (at_ == 0) add_up();  // adding and taking away would drift
     return static_cast<float>(std::sqrt(2 * std::max(0.0, sum_) / static_cast<double>(frames_)));
 }
@@ -56,7 +60,6 @@ Compressor::Compressor(int sample_rate)
       sides_{[&] {
           const auto side = [&] {
               return Side{{},
-                          DelayLine(look_frames_),
                           DelayLine(look_frames_),
                           Rms(in_frames(kMostRmsSeconds, sample_rate)),
                           RunningMaximum(in_frames(kLevelSeconds, sample_rate)),
@@ -82,7 +85,6 @@ double Compressor::static_db(const ParameterBlock<EffectType::Compressor>& v, do
 void Compressor::reset() {
     for (auto& side : sides_) {
         side.filter.reset();
-        side.key.reset();
         side.sound.reset();
         side.rms.reset();
         side.level.reset(0.0F);
@@ -109,6 +111,7 @@ void Compressor::set(std::span<const double> all) {
         side.filter.set(
             Biquad::high_pass(sample_rate_, values[parameter::kSideChainHz], std::numbers::sqrt2 / 2));
         side.rms.set_frames(frames(values[parameter::kRmsMs]));
+        side.asked_for = 0;
     }
     filtered_ = values[parameter::kSideChainHz] >
                 info(EffectType::Compressor).parameters[parameter::kSideChainHz.index].lowest;
@@ -123,10 +126,26 @@ void Compressor::set(std::span<const double> all) {
 }
 
 // Levels in dB cost most of the time: they are asked for only where something is done.
-double Compressor::wanted_db(float level) const {
+double Compressor::wanted_db(Side& side, float level) const {
     if (level <= quiet_) return 0;
+    if (level == side.asked_for) return side.answer_db;  // it stands still for most of the time
     const auto in_db = static_cast<double>(quick_db_of_amplitude(level));
-    return in_db - static_db(values_, in_db);
+    side.asked_for = level;
+    return side.answer_db = in_db - static_db(values_, in_db);
+}
+
+float Compressor::key_level(Side& side, float in, float& key) {
+    side.sound.push(in);
+    key = side.sound.ago(key_late_);
+    if (filtered_) key = side.filter.step(key);
+    return side.rms.step(key);
+}
+
+float Compressor::gain(Side& side, double reduction_db) {
+    const double reduction = side.reduction.step(reduction_db);
+    lowest_db_ = std::min(lowest_db_, -reduction);
+    return reduction > kNothingDb ? quick_amplitude_of_db(static_cast<float>(-reduction)) * make_up_
+                                  : make_up_;
 }
 
 void Compressor::process(StereoBlock block) {
@@ -134,35 +153,30 @@ void Compressor::process(StereoBlock block) {
     fresh_ = false;
     for (std::size_t i = 0; i < block[0].size(); ++i) {
         std::array<float, kMixChannels> key{}, level{};
-        for (std::size_t c = 0; c < kMixChannels; ++c) {
-            Side& side = sides_[c];
-            const float heard = side.key.step(block[c][i], key_late_);
-            key[c] = filtered_ ? side.filter.step(heard) : heard;
-            level[c] = side.level.step(side.rms.step(key[c]));
-            block[c][i] = side.sound.step(block[c][i]);
-        }
-        const float louder = std::max(level[0], level[1]);
+        for (std::size_t c = 0; c < kMixChannels; ++c) level[c] = key_level(sides_[c], block[c][i], key[c]);
         make_up_ = glided(make_up_, make_up_target_, glide_);
         link_ = glided(link_, link_target_, glide_);
-        const double linked = wanted_db(louder);
-        float gain = 1;
-        double same = -1;
-        for (std::size_t c = 0; c < kMixChannels; ++c) {
-            double wanted = linked;
-            // Between in dB is a power of the ratio.
-            if (link_ < 1 && level[c] < louder)
-                wanted = wanted_db(level[c] > 0 ? louder * std::pow(level[c] / louder, 1 - link_) : 0.0F);
-            const double reduction = sides_[c].reduction.step(wanted);
-            lowest_db_ = std::min(lowest_db_, -reduction);
-            if (reduction != same)
-                gain = reduction > kNothingDb
-                           ? quick_amplitude_of_db(static_cast<float>(-reduction)) * make_up_
-                           : make_up_;
-            same = reduction;
-            block[c][i] *= gain;
+        const bool one = link_ == 1;
+        if (one_ && !one) {  // they part here
+            sides_[1].level = sides_[0].level;
+            sides_[1].reduction = sides_[0].reduction;
         }
-        if (!give_key_) continue;
-        for (std::size_t c = 0; c < kMixChannels; ++c) block[c][i] = key[c];
+        one_ = one;
+        std::array<float, kMixChannels> gains{};
+        if (one) {
+            gains.fill(
+                gain(sides_[0], wanted_db(sides_[0], sides_[0].level.step(std::max(level[0], level[1])))));
+        } else {
+            for (std::size_t c = 0; c < kMixChannels; ++c) level[c] = sides_[c].level.step(level[c]);
+            const float louder = std::max(level[0], level[1]);
+            for (std::size_t c = 0; c < kMixChannels; ++c) {
+                // Between in dB is a power of the ratio.
+                const float linked = level[c] > 0 ? louder * std::pow(level[c] / louder, 1 - link_) : 0.0F;
+                gains[c] = gain(sides_[c], wanted_db(sides_[c], level[c] < louder ? linked : louder));
+            }
+        }
+        for (std::size_t c = 0; c < kMixChannels; ++c)
+            block[c][i] = give_key_ ? key[c] : sides_[c].sound.ago(look_frames_) * gains[c];
     }
 }
 

@@ -51,12 +51,17 @@ class Compressor : public Processor {
     };
     struct Side {
         BiquadFilter filter;
-        DelayLine key, sound;
+        DelayLine sound;
         Rms rms;
         RunningMaximum level;
         AttackRelease reduction;  // in dB, 0 or more
+        float asked_for = 0;      // level whose answer is known
+        double answer_db = 0;
     };
-    [[nodiscard]] double wanted_db(float level) const;
+    [[nodiscard]] double wanted_db(Side& side, float level) const;
+    [[nodiscard]] float key_level(Side& side, float in, float& key);
+    // The gain of a side, which is wanted to be so many dB lower.
+    [[nodiscard]] float gain(Side& side, double reduction_db);
     double sample_rate_;
     std::size_t look_frames_;  // at most, which is how late the sound always is
     ParameterBlock<EffectType::Compressor> values_;
@@ -64,6 +69,7 @@ class Compressor : public Processor {
     std::size_t key_late_ = 0;  // frames
     bool filtered_ = false, give_key_ = false;
     float link_ = 1, link_target_ = 1;
+    bool one_ = true;  // both sides go by the first one's level
     double lowest_db_ = 0;
     float make_up_ = 1, make_up_target_ = 1;
     float glide_;  // of the way there, a sample

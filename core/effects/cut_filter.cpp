@@ -95,21 +95,45 @@ void CutFilter::change_slope(std::size_t count) {
     share_ = 0;
 }
 
+void CutFilter::remember(StereoBlock piece) {
+    const std::size_t size = recent_[0].size();
+    // What is longer than the ring would be written over again.
+    const std::size_t skip = piece[0].size() - std::min(piece[0].size(), size);
+    for (std::size_t i = skip; i < piece[0].size(); ++i) {
+        for (std::size_t c = 0; c < kMixChannels; ++c) recent_[c][recent_at_] = piece[c][i];
+        recent_at_ = recent_at_ + 1 == size ? 0 : recent_at_ + 1;
+    }
+}
+
+// From the filters of before to those of now.
+void CutFilter::fade(StereoBlock piece) {
+    for (std::size_t i = 0; i < piece[0].size(); ++i) {
+        for (std::size_t c = 0; c < kMixChannels; ++c) {
+            const float in = piece[c][i];
+            piece[c][i] = now_.step(c, in);
+            if (share_ < 1) piece[c][i] += (1 - share_) * (before_.step(c, in) - piece[c][i]);
+        }
+        share_ = std::min(1.0F, share_ + share_step_);
+    }
+}
+
 void CutFilter::process(StereoBlock block) {
     fresh_ = false;
     const std::size_t size = block[0].size();
     for (std::size_t at = 0; at < size;) {
-        const std::size_t count = glide_.unchanged(size - at);
-        for (std::size_t i = at; i < at + count; ++i) {
-            if (share_ == 1 && now_.count != wanted_) change_slope(wanted_);
+        if (share_ == 1 && now_.count != wanted_) change_slope(wanted_);
+        std::size_t count = glide_.unchanged(size - at);
+        // Another change of slope waits for the end of the fade, which does not depend on blocks.
+        if (share_ < 1)
+            count = std::min(count, static_cast<std::size_t>(std::ceil((1 - share_) / share_step_)));
+        const StereoBlock piece = {block[0].subspan(at, count), block[1].subspan(at, count)};
+        remember(piece);
+        if (share_ < 1) {
+            fade(piece);
+        } else {
             for (std::size_t c = 0; c < kMixChannels; ++c) {
-                const float in = block[c][i];
-                recent_[c][recent_at_] = in;
-                block[c][i] = now_.step(c, in);
-                if (share_ < 1) block[c][i] += (1 - share_) * (before_.step(c, in) - block[c][i]);
+                for (std::size_t k = 0; k < now_.count; ++k) now_.filters[c][k].process(piece[c]);
             }
-            recent_at_ = recent_at_ + 1 == recent_[0].size() ? 0 : recent_at_ + 1;
-            share_ = std::min(1.0F, share_ + share_step_);
         }
         at += count;
         if (!glide_.pass(count)) continue;

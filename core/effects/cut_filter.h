@@ -35,6 +35,8 @@ class CutFilter : public Processor {
     static Sections sections(EffectType kind, int sample_rate, double hz, std::size_t count);
     void take_coefficients(Cascade& cascade) const;
     void change_slope(std::size_t count);
+    void remember(StereoBlock piece);
+    void fade(StereoBlock piece);
     EffectType kind_;
     int sample_rate_;
     ParameterGlide glide_;

@@ -17,8 +17,7 @@ constexpr double kFullyOpenDb = -1e-9;
 Gate::Gate(int sample_rate)
     : sample_rate_(sample_rate),
       look_frames_(static_cast<std::size_t>(std::lround(kMostGateLookSeconds * sample_rate))),
-      sides_{Side{{}, {}, DelayLine(look_frames_), DelayLine(look_frames_)},
-             Side{{}, {}, DelayLine(look_frames_), DelayLine(look_frames_)}} {}
+      sides_{Side{{}, {}, DelayLine(look_frames_)}, Side{{}, {}, DelayLine(look_frames_)}} {}
 
 double Gate::static_db(const ParameterBlock<EffectType::Gate>& v, double in_db) {
     const double under = v[parameter::kGateThresholdDb] - in_db;
@@ -30,7 +29,6 @@ void Gate::reset() {
     for (auto& side : sides_) {
         side.low.reset();
         side.high.reset();
-        side.key.reset();
         side.sound.reset();
     }
     level_.reset();
@@ -79,7 +77,7 @@ double Gate::wanted_db(double level) {
         return 0;
     }
     open_ = false;
-    const double in_db = db_of_amplitude(level);
+    const auto in_db = static_cast<double>(quick_db_of_amplitude(static_cast<float>(level)));
     return static_db(values_, in_db) - in_db;
 }
 
@@ -90,13 +88,19 @@ void Gate::process(StereoBlock block) {
         std::array<float, kMixChannels> key{};
         for (std::size_t c = 0; c < kMixChannels; ++c) {
             Side& side = sides_[c];
-            key[c] = side.key.step(block[c][i], key_late_);
+            side.sound.push(block[c][i]);
+            key[c] = side.sound.ago(key_late_);
             if (low_) key[c] = side.low.step(key[c]);
             if (high_) key[c] = side.high.step(key[c]);
             peak = std::max(peak, std::abs(key[c]));
-            block[c][i] = side.sound.step(block[c][i]);
+            block[c][i] = side.sound.ago(look_frames_);
         }
-        const double gain_db = gain_.step(wanted_db(level_.step(static_cast<double>(peak))));
+        const double wanted = wanted_db(level_.step(static_cast<double>(peak)));
+        double gain_db = gain_.step(wanted);
+        if (wanted == 0 && gain_db > kFullyOpenDb) {  // there, before numbers become too small to be fast
+            gain_.reset();
+            gain_db = 0;
+        }
         lowest_db_ = std::min(lowest_db_, gain_db);
         if (give_key_) {
             for (std::size_t c = 0; c < kMixChannels; ++c) block[c][i] = key[c];

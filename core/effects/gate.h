@@ -30,7 +30,7 @@ class Gate : public Processor {
   private:
     struct Side {
         BiquadFilter low, high;  // edges of what it hears
-        DelayLine key, sound;
+        DelayLine sound;
     };
     static constexpr double kDetectorReleaseMs = 10;
     [[nodiscard]] double wanted_db(double level);

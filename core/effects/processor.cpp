@@ -3,7 +3,9 @@
 
 #include <algorithm>
 #include <cmath>
+#include <limits>
 
+#include "core/base/vector_code.h"
 #include "core/dsp/decibels.h"
 #include "core/effects/clicks.h"
 #include "core/effects/clipping.h"
@@ -31,6 +33,23 @@ constexpr double kSwitchSeconds = 0.01;  // over which a part is switched on or 
 
 std::unique_ptr<Processor> make_unguarded(EffectType kind, int sample_rate);
 
+// What is no number becomes silence, what is beyond all bounds is bounded.
+RIVLEN_VECTOR_CODE void bound(float* __restrict samples, std::size_t count) {
+    for (std::size_t i = 0; i < count; ++i) {
+        const float x = samples[i];
+        const float high = x < kLargestSample ? x : kLargestSample;
+        const float within = high > -kLargestSample ? high : -kLargestSample;
+        samples[i] = std::abs(x) <= std::numeric_limits<float>::max() ? within : 0.0F;
+    }
+}
+
+// Nothing times a finite number is nothing.
+RIVLEN_VECTOR_CODE RIVLEN_ANY_ORDER float traces(const float* samples, std::size_t count) {
+    float sum = 0;
+    for (std::size_t i = 0; i < count; ++i) sum += samples[i] * 0.0F;
+    return sum;
+}
+
 // Values within their ranges, samples within kLargestSample, and nothing that is no number, whatever comes: a
 // part that ends up with such a state forgets it.
 class Guarded : public Processor {
@@ -50,13 +69,10 @@ class Guarded : public Processor {
     }
     void set_noise_shape(std::span<const float> shape_db) override { inner_->set_noise_shape(shape_db); }
     void process(StereoBlock block) override {
-        for (auto channel : block) {
-            for (float& x : channel)
-                x = std::isfinite(x) ? std::clamp(x, -kLargestSample, kLargestSample) : 0.0F;
-        }
+        for (auto channel : block) bound(channel.data(), channel.size());
         inner_->process(block);
-        const auto finite = [](float x) { return std::isfinite(x); };
-        if (std::ranges::all_of(block[0], finite) && std::ranges::all_of(block[1], finite)) return;
+        const float left = traces(block[0].data(), block[0].size());
+        if (left == 0.0F && traces(block[1].data(), block[1].size()) == 0.0F) return;
         inner_->reset();
         for (auto channel : block) std::ranges::fill(channel, 0.0F);
     }
