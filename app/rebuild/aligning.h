@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// Chosen clips are moved onto the same words or clap in the one that was chosen first.
+// Chosen clips are moved onto the same words or clap in the one that was chosen first, or get its tone.
 #pragma once
 
 #include <QObject>
@@ -17,6 +17,8 @@ class Aligning : public QObject {
         : QObject(parent), document_(document), jobs_(jobs), selection_(selection) {}
 
     void align_chosen();
+    // An equaliser in the chain of the last one's track.
+    void match_tone_of_chosen();
     [[nodiscard]] bool settled() const { return job_ == 0; }
 
   signals:

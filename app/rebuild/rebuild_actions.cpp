@@ -74,6 +74,10 @@ ActionMenu RebuildView::clip_menu() {
          tr("Align to the first chosen clip"),
          {QKeySequence("A")},
          [this] { aligning_.align_chosen(); }},
+        {"match_tone",
+         tr("Match the tone to the first chosen clip"),
+         {QKeySequence("Shift+A")},
+         [this] { aligning_.match_tone_of_chosen(); }},
     };
     std::vector<Action> ways = {
         {"group", tr("Group"), {QKeySequence("G")}, [c] { c->group_clips(true); }},
@@ -98,6 +102,7 @@ ActionMenu RebuildView::track_menu() {
          [this] { ask_file_for_track(); }},
         {"look_at_track", tr("First look…"), {QKeySequence("F")}, [this] { look_at(selection_.strip()); }},
         {"record", tr("Record"), {QKeySequence("Shift+R")}, [this] { take_.toggle(); }},
+        {"recording_delay", tr("Measure the recording delay"), {}, [this] { take_.measure_delay(); }},
         {"track_line", tr("Line over time"), {QKeySequence("Y")}, [this] { toggle_line(); }},
     };
     std::vector<Action> tracks = {

@@ -86,6 +86,7 @@ RebuildView::RebuildView(Document& document, JobList& jobs, MixPlayer& player, Q
     connect(&room_tone_, &RoomToneActs::said, this, &RebuildView::said);
     connect(&aligning_, &Aligning::said, this, &RebuildView::said);
     connect(&take_, &TakeRecording::said, this, &RebuildView::said);
+    connect(&take_, &TakeRecording::measured, &played_, &PlayedPlan::make);
     connect(&take_, &TakeRecording::changed, this,
             [this] { transport_->show_recording(take_.recorder().recording()); });
     connect(transport_, &MixTransport::play_wanted, this, &RebuildView::play_or_stop);

@@ -47,6 +47,8 @@ class RebuildView : public QWidget {
     void follow_time();
     // How much later than the player's position sound is heard; the picture waits as long.
     void set_output_latency(double seconds) { latency_seconds_ = seconds; }
+    void set_output_name(const QString& name) { take_.set_output_name(name); }
+    [[nodiscard]] TakeRecording& take_recording() { return take_; }
     [[nodiscard]] Selection& selection() { return selection_; }
     [[nodiscard]] TrackCanvas& canvas() { return *canvas_; }
     [[nodiscard]] TimeView& time_view() { return view_; }

@@ -93,7 +93,7 @@ class Document : public QObject {
     bool place_stems(SessionFrame at);
     // A file onto a track (0: a new one, with this chain) from a frame on, as soon as it has been read.
     void place_file(const std::filesystem::path& path, int track, SessionFrame at,
-                    std::vector<Insert> chain = {});
+                    std::vector<Insert> chain = {}, std::int64_t skip_frames = 0);
     // A file in place of a clip, with its loudness brought to that of the old.
     void replace_with(const std::filesystem::path& path, int clip);
 
@@ -140,6 +140,7 @@ class Document : public QObject {
         int track = 0, clip = 0;  // clip: to be replaced
         SessionFrame at;
         std::vector<Insert> chain;
+        std::int64_t skip_frames = 0;  // of its beginning, at the session's rate
     };
     void follow_change(const Session& before);
     void follow_media();

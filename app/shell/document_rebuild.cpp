@@ -44,12 +44,13 @@ bool Document::place_stems(SessionFrame at) {
     return true;
 }
 
-void Document::place_file(const fs::path& path, int track, SessionFrame at, std::vector<Insert> chain) {
-    want({path, track, 0, at, std::move(chain)});
+void Document::place_file(const fs::path& path, int track, SessionFrame at, std::vector<Insert> chain,
+                          std::int64_t skip_frames) {
+    want({path, track, 0, at, std::move(chain), skip_frames});
 }
 
 void Document::replace_with(const fs::path& path, int clip) {
-    want({path, 0, clip, {}, {}});
+    want({path, 0, clip, {}, {}, 0});
 }
 
 void Document::want(Waiting waiting) {
@@ -78,8 +79,9 @@ void Document::place_waiting(const fs::path& path) {
             place_replacement(waiting, material->at_session_rate);
             continue;
         }
-        const PlacedRecording recording =
+        PlacedRecording recording =
             placed_recording(path, *material->source, material->info, waiting.at.count);
+        recording.skip = waiting.skip_frames;
         edit_timeline(tr("Place %1").arg(text(path.filename().string())), {},
                       [&](Timeline& r) { place_recording(r, recording, waiting.track, waiting.chain); });
         material = material_of(path);

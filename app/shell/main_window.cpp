@@ -206,6 +206,7 @@ void MainWindow::show_view(View view) {
     }
     output_.follow_rate();
     rebuild_->set_output_latency(output_.latency_seconds());
+    rebuild_->set_output_name(output_.name());
 }
 
 // The view, or in its place what can be done first: nothing can be separated yet.

@@ -28,7 +28,28 @@ std::vector<float> demo_line(int sample_rate) {
     return audio ? audio->take().front() : std::vector<float>(static_cast<std::size_t>(sample_rate));
 }
 
+QAudioFormat format_for(int sample_rate) {
+    QAudioFormat format;
+    format.setSampleRate(sample_rate);
+    format.setChannelCount(1);
+    format.setSampleFormat(QAudioFormat::Float);
+    return format;
+}
+
+// Null: the simulated one.
+QAudioDevice input_for(int sample_rate) {
+    const QString asked = qEnvironmentVariable("RIVLEN_INPUT");
+    if (asked == "driven" || asked == "simulated") return {};
+    const QAudioDevice device = QMediaDevices::defaultAudioInput();
+    return device.isFormatSupported(format_for(sample_rate)) ? device : QAudioDevice();
+}
+
 }  // namespace
+
+QString Recorder::input_name(int sample_rate) {
+    const QAudioDevice device = input_for(sample_rate);
+    return device.isNull() ? tr("Simulated input") : device.description();
+}
 
 Recorder::Recorder(QObject* parent) : QObject(parent) {
     clock_.setInterval(kSimulatedMs);
@@ -48,24 +69,16 @@ Status Recorder::start(const std::filesystem::path& file, int sample_rate) {
     writer_ = std::move(*writer);
     rate_ = sample_rate;
     frames_ = readable_frames_ = 0;
-    QAudioFormat format;
-    format.setSampleRate(sample_rate);
-    format.setChannelCount(1);
-    format.setSampleFormat(QAudioFormat::Float);
-    const QString asked = qEnvironmentVariable("RIVLEN_INPUT");
-    const bool driven = asked == "driven";
-    const QAudioDevice device =
-        driven || asked == "simulated" ? QAudioDevice() : QMediaDevices::defaultAudioInput();
-    if (device.isNull() || !device.isFormatSupported(format)) {
-        device_ = tr("Simulated input");
+    const QAudioDevice device = input_for(sample_rate);
+    device_ = input_name(sample_rate);
+    if (device.isNull()) {
         line_ = demo_line(sample_rate);
         spoken_ = 0;
         begun_ms_ = QDateTime::currentMSecsSinceEpoch();
-        if (!driven) clock_.start();
+        if (qEnvironmentVariable("RIVLEN_INPUT") != "driven") clock_.start();
         return {};
     }
-    device_ = device.description();
-    source_ = std::make_unique<QAudioSource>(device, format);
+    source_ = std::make_unique<QAudioSource>(device, format_for(sample_rate));
     stream_ = source_->start();
     if (stream_ == nullptr) {
         writer_.reset();

@@ -30,9 +30,13 @@ class Recorder : public QObject {
     [[nodiscard]] bool recording() const { return writer_.has_value(); }
     [[nodiscard]] std::int64_t frames() const { return frames_; }
     [[nodiscard]] QString device() const { return device_; }
+    // Of the input that is recorded from at a rate.
+    [[nodiscard]] static QString input_name(int sample_rate);
     // The simulated input speaks so many frames more. By itself it follows the clock, unless RIVLEN_INPUT is
     // "driven": then this alone makes it speak.
     void speak(std::int64_t frames);
+    // The simulated input hears this instead.
+    void hear(std::span<const float> samples) { take(samples); }
 
   signals:
     // Writing failed; what was written until then is in the file.

@@ -22,7 +22,7 @@ Placement placement_of(Timeline& timeline, const PlacedRecording& recording) {
 
 PlacedRecording placed_recording(const std::filesystem::path& path, const Source& source,
                                  const MediaInfo& info, std::int64_t at) {
-    return {path, static_cast<std::int64_t>(source.frames()), source.sample_rate(), info.picture, at};
+    return {path, static_cast<std::int64_t>(source.frames()), source.sample_rate(), info.picture, at, 0};
 }
 
 void place_recording_stems(Timeline& timeline, const PlacedRecording& recording, bool named) {
@@ -36,7 +36,11 @@ void place_recording_stems(Timeline& timeline, const PlacedRecording& recording,
 void place_recording(Timeline& timeline, const PlacedRecording& recording, int track,
                      const std::vector<Insert>& chain) {
     const Placement placement = placement_of(timeline, recording);
-    place_clip(timeline, placement, ClipSource::Whole, track);
+    Clip& clip = *timeline.clip(place_clip(timeline, placement, ClipSource::Whole, track));
+    if (recording.skip > 0 && recording.skip < clip.length) {
+        clip.offset = recording.skip;
+        clip.length -= recording.skip;
+    }
     if (track != 0 || chain.empty()) return;
     auto& own = timeline.tracks.back().strip.chain;
     own = chain;

@@ -21,6 +21,7 @@ struct PlacedRecording {
     int sample_rate = 0;                       // its own, Hz
     std::optional<PictureStreamInfo> picture;  // that comes with it
     std::int64_t at = 0;                       // frame of the session's line
+    std::int64_t skip = 0;  // frames of its beginning that are left out, at the session's rate
 };
 [[nodiscard]] PlacedRecording placed_recording(const std::filesystem::path& path, const Source& source,
                                                const MediaInfo& info, std::int64_t at = 0);

@@ -258,6 +258,42 @@ class DeskTest : public QObject {
         QVERIFY(window_->findChild<QLabel*>("mix_loudness")->text().contains("LUFS"));
     }
 
+    // What is played comes back 37.5 ms later: measured to the sample by the test sound, kept for the
+    // devices, and a take is moved earlier by it.
+    void theRecordingDelayIsMeasuredAndTakenOff() {
+        constexpr std::size_t kLate = 1800;
+        auto& take = window_->rebuild_view().take_recording();
+        auto& output = *window_->output().simulated();
+        QCOMPARE(take.delay_frames(), std::int64_t{0});
+        take.measure_delay();
+        QVERIFY(take.measuring());
+        static_cast<void>(output.take_kept());
+        window_->mix_player().settle();
+        std::vector<float> back(kLate, 0.0F);
+        while (window_->mix_player().playing() && back.size() < 48000 * 4) {
+            output.advance(4800);
+            const auto kept = output.take_kept();
+            for (std::size_t i = 0; i + 1 < kept.size(); i += 2) back.push_back(0.3F * kept[i]);
+            take.recorder().hear(
+                std::span(back).first(back.size() > kLate ? back.size() - kLate : 0).subspan(heard_));
+            heard_ = back.size() > kLate ? back.size() - kLate : 0;
+        }
+        QTRY_VERIFY_WITH_TIMEOUT(!take.measuring(), 20000);
+        QCOMPARE(take.delay_frames(), static_cast<std::int64_t>(kLate));
+        // A take is placed with as much of its beginning left out.
+        choose(timeline().tracks[0].id);
+        window_->mix_player().locate(24000);
+        const std::size_t tracks = timeline().tracks.size();
+        QTest::keyClick(window_.get(), Qt::Key_R, Qt::ShiftModifier);
+        take.recorder().speak(48000);
+        QTest::keyClick(window_.get(), Qt::Key_R, Qt::ShiftModifier);
+        QTRY_VERIFY_WITH_TIMEOUT(timeline().tracks.size() == tracks + 1, 20000);
+        const Clip& clip = timeline().tracks.back().clips[0];
+        QCOMPARE(clip.start, std::int64_t{24000});
+        QCOMPARE(clip.offset, static_cast<std::int64_t>(kLate));
+        QCOMPARE(clip.length, static_cast<std::int64_t>(48000 - kLate));
+    }
+
     // No view asks for more than a screen of 1280 x 720 has under a title bar (25 pixels) and its frame.
     void everyViewFitsSmallScreens() {
         for (const View view : {View::Separate, View::Rebuild, View::Handover}) {
@@ -344,6 +380,7 @@ class DeskTest : public QObject {
 
     test::Scratch scratch_;
     std::unique_ptr<MainWindow> window_;
+    std::size_t heard_ = 0;
 };
 
 }  // namespace rivlen::app
