@@ -11,12 +11,14 @@
 #include "core/assessment/risk_line.h"
 #include "core/assessment/tradeoff.h"
 #include "core/delivery/deliver.h"
+#include "core/dsp/resample.h"
 #include "core/effects/processor.h"
 #include "core/project/editing.h"
 #include "core/separation/corrections.h"
 #include "core/separation/shaper.h"
 #include "core/separation/split.h"
 #include "tests/support/fixtures.h"
+#include "tests/support/tones.h"
 
 namespace {
 
@@ -256,6 +258,41 @@ void one_part(benchmark::State& state) {
                            benchmark::Counter::kIsRate | benchmark::Counter::kInvert);
 }
 BENCHMARK(one_part)->DenseRange(0, static_cast<int>(kEffectTypes) - 1)->Unit(benchmark::kMillisecond);
+
+// What a conversion does: how far tones from 20 Hz to 20 kHz (or 0.45 of the lower rate) are from their
+// level, what is beside them, and what is left of tones beyond the lower rate's half; in dB. Speed against
+// real time, one channel.
+void resampling(benchmark::State& state) {
+    const auto in = static_cast<double>(state.range(0)), out = static_cast<double>(state.range(1));
+    const auto quality = state.range(2) != 0 ? ResampleQuality::VeryHigh : ResampleQuality::High;
+    const auto sound = test::noise(static_cast<std::size_t>(20 * in), 1);
+    for (auto _ : state) benchmark::DoNotOptimize(resample(sound, in, out, quality));
+    state.counters["x_real_time"] =
+        benchmark::Counter(20 * static_cast<double>(state.iterations()), benchmark::Counter::kIsRate);
+    double ripple = 0, beside = -300, folded = -300;
+    for (const double hz : {20.0, 100.0, 1000.0, 5000.0, 10000.0, 15000.0, 18000.0, 20000.0}) {
+        if (hz > 0.455 * std::min(in, out)) continue;
+        const auto y = resample(test::tone_at(hz, in), in, out, quality);
+        ripple = std::max(ripple, std::abs(test::tone_db(y, hz, out)));
+        beside = std::max(beside, test::rest_db(y, hz, out));
+    }
+    for (const double part : {1.01, 1.1, 1.4, 1.9}) {
+        const double hz = part * out / 2;
+        if (hz < 0.49 * in)
+            folded =
+                std::max(folded, test::rest_db(resample(test::tone_at(hz, in), in, out, quality), 0, out));
+    }
+    state.counters["off_db"] = ripple;
+    state.counters["beside_db"] = beside;
+    if (folded > -300) state.counters["folded_db"] = folded;
+    state.SetLabel(state.range(2) != 0 ? "very high" : "high");
+}
+BENCHMARK(resampling)
+    ->ArgsProduct({{44100}, {48000}, {0, 1}})
+    ->ArgsProduct({{48000}, {44100, 96000}, {0, 1}})
+    ->ArgsProduct({{96000, 192000}, {48000}, {0, 1}})
+    ->ArgNames({"from", "to", "very_high"})
+    ->Unit(benchmark::kMillisecond);
 
 // A stereo mix with the start chain for a voice, delivered: rendered, measured, brought to EBU R 128, written
 // as 24-bit Broadcast WAV, read back and reported.

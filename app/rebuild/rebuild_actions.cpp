@@ -78,6 +78,8 @@ ActionMenu RebuildView::clip_menu() {
          tr("Match the tone to the first chosen clip"),
          {QKeySequence("Shift+A")},
          [this] { aligning_.match_tone_of_chosen(); }},
+        {"pull_down", tr("Pull down by a thousandth"), {}, [this] { pulling_.pull_chosen(Pull::Down); }},
+        {"pull_up", tr("Pull up by a thousandth"), {}, [this] { pulling_.pull_chosen(Pull::Up); }},
     };
     std::vector<Action> ways = {
         {"group", tr("Group"), {QKeySequence("G")}, [c] { c->group_clips(true); }},

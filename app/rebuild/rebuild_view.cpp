@@ -40,6 +40,7 @@ RebuildView::RebuildView(Document& document, JobList& jobs, MixPlayer& player, Q
       clip_acts_(document, selection_, player),
       room_tone_(document, jobs, selection_),
       aligning_(document, jobs, selection_),
+      pulling_(document, jobs, selection_),
       take_(document, selection_, player),
       writer_(document, player),
       played_(document, player, selection_),
@@ -85,6 +86,7 @@ RebuildView::RebuildView(Document& document, JobList& jobs, MixPlayer& player, Q
     connect(&clip_acts_, &ClipActs::said, this, &RebuildView::said);
     connect(&room_tone_, &RoomToneActs::said, this, &RebuildView::said);
     connect(&aligning_, &Aligning::said, this, &RebuildView::said);
+    connect(&pulling_, &Pulling::said, this, &RebuildView::said);
     connect(&take_, &TakeRecording::said, this, &RebuildView::said);
     connect(&take_, &TakeRecording::measured, &played_, &PlayedPlan::make);
     connect(&take_, &TakeRecording::changed, this,

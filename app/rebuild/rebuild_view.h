@@ -16,6 +16,7 @@
 #include "app/rebuild/mix_ruler.h"
 #include "app/rebuild/mix_transport.h"
 #include "app/rebuild/played_plan.h"
+#include "app/rebuild/pulling.h"
 #include "app/rebuild/room_tone_acts.h"
 #include "app/rebuild/strip_header.h"
 #include "app/rebuild/strip_writer.h"
@@ -58,7 +59,7 @@ class RebuildView : public QWidget {
     [[nodiscard]] Inspector& side() { return *side_; }
     // The last edit has reached the player.
     [[nodiscard]] bool settled() const {
-        return played_.settled() && room_tone_.settled() && aligning_.settled();
+        return played_.settled() && room_tone_.settled() && aligning_.settled() && pulling_.settled();
     }
     [[nodiscard]] Recorder& recorder() { return take_.recorder(); }
     // The plan that is played now.
@@ -118,6 +119,7 @@ class RebuildView : public QWidget {
     ClipActs clip_acts_;
     RoomToneActs room_tone_;
     Aligning aligning_;
+    Pulling pulling_;
     TakeRecording take_;
     StripWriter writer_;
     PlayedPlan played_;

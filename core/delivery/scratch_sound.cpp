@@ -150,7 +150,7 @@ Result<ScratchSound> converted(const ScratchSound& sound, int sample_rate, bool 
     std::vector<Resampler> resamplers;
     if (sample_rate != sound.sample_rate()) {
         for (int c = 0; c < channels; ++c) {
-            auto resampler = Resampler::create(sound.sample_rate(), sample_rate);
+            auto resampler = Resampler::create(sound.sample_rate(), sample_rate, ResampleQuality::VeryHigh);
             if (!resampler) return resampler.error();
             resamplers.push_back(std::move(*resampler));
         }

@@ -20,11 +20,11 @@ Resampler::Resampler(Resampler&&) noexcept = default;
 Resampler& Resampler::operator=(Resampler&&) noexcept = default;
 Resampler::~Resampler() = default;
 
-Result<Resampler> Resampler::create(double rate_in, double rate_out) {
+Result<Resampler> Resampler::create(double rate_in, double rate_out, ResampleQuality wanted) {
     auto state = std::make_unique<State>();
     soxr_error_t error = nullptr;
     const auto io = soxr_io_spec(SOXR_FLOAT32_I, SOXR_FLOAT32_I);
-    const auto quality = soxr_quality_spec(SOXR_HQ, 0);
+    const auto quality = soxr_quality_spec(wanted == ResampleQuality::VeryHigh ? SOXR_VHQ : SOXR_HQ, 0);
     const auto runtime = soxr_runtime_spec(1);
     state->handle.reset(soxr_create(rate_in, rate_out, 1, &error, &io, &quality, &runtime));
     if (error != nullptr) {
@@ -56,10 +56,11 @@ void Resampler::process(std::span<const float> in, bool last, std::vector<float>
     }
 }
 
-std::vector<float> resample(std::span<const float> in, double rate_in, double rate_out) {
+std::vector<float> resample(std::span<const float> in, double rate_in, double rate_out,
+                            ResampleQuality quality) {
     if (rate_in == rate_out) return {in.begin(), in.end()};
     std::vector<float> out;
-    auto resampler = Resampler::create(rate_in, rate_out);
+    auto resampler = Resampler::create(rate_in, rate_out, quality);
     if (!resampler) return out;
     resampler->process(in, true, out);
     out.resize(static_cast<std::size_t>(std::llround(static_cast<double>(in.size()) * rate_out / rate_in)),

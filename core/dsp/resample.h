@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// Sample rate conversion by libsoxr, very high quality, linear phase, delay compensated.
+// Sample rate conversion by libsoxr, linear phase, delay compensated. What each quality does to the pass band
+// and the stop band is measured by `rivlen-bench --benchmark_filter=resampling` (docs/rebuild.md).
 #pragma once
 
 #include <memory>
@@ -10,11 +11,16 @@
 
 namespace rivlen {
 
+// High is soxr's HQ, for what is looked at, learned from or played; VeryHigh its VHQ, for what goes into
+// files: working copies at a session's rate, deliveries, pulled clips.
+enum class ResampleQuality { High, VeryHigh };
+
 // One channel, streaming: feed blocks, then an empty block to drain.
 class Resampler {
   public:
     // Errors: Internal when soxr refuses the pair of rates.
-    [[nodiscard]] static Result<Resampler> create(double rate_in, double rate_out);
+    [[nodiscard]] static Result<Resampler> create(double rate_in, double rate_out,
+                                                  ResampleQuality quality = ResampleQuality::High);
     Resampler(Resampler&&) noexcept;
     Resampler& operator=(Resampler&&) noexcept;
     ~Resampler();
@@ -29,6 +35,7 @@ class Resampler {
 };
 
 // A whole channel at once; the result has round(size * out / in) samples.
-[[nodiscard]] std::vector<float> resample(std::span<const float> in, double rate_in, double rate_out);
+[[nodiscard]] std::vector<float> resample(std::span<const float> in, double rate_in, double rate_out,
+                                          ResampleQuality quality = ResampleQuality::High);
 
 }  // namespace rivlen

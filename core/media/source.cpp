@@ -173,7 +173,7 @@ Result<Source> Source::at_rate(const Source& source, int sample_rate, const fs::
     const auto channels = static_cast<std::size_t>(source.channels());
     std::vector<Resampler> converters;
     for (std::size_t c = 0; c < channels; ++c) {
-        auto made = Resampler::create(source.sample_rate(), sample_rate);
+        auto made = Resampler::create(source.sample_rate(), sample_rate, ResampleQuality::VeryHigh);
         if (!made) return made.error();
         converters.push_back(std::move(*made));
     }

@@ -294,6 +294,40 @@ class DeskTest : public QObject {
         QCOMPARE(clip.length, static_cast<std::int64_t>(48000 - kLate));
     }
 
+    // A clip is pulled down as a file of its own beside the takes, and undone it is what it was.
+    void aClipIsPulledDown() {
+        auto& selection = window_->rebuild_view().selection();
+        const Clip before = timeline().tracks[0].clips[0];
+        selection.choose_clips({before.id});
+        trigger("pull_down");
+        QTRY_VERIFY_WITH_TIMEOUT(timeline().clip(before.id)->path != before.path, 30000);
+        const Clip after = *timeline().clip(before.id);
+        QVERIFY(std::filesystem::exists(after.path));
+        QCOMPARE(after.start, before.start);
+        QCOMPARE(after.clip_source, ClipSource::Whole);
+        QVERIFY(std::abs(static_cast<double>(after.length) - static_cast<double>(before.length) * 1.001) < 3);
+        QTRY_VERIFY_WITH_TIMEOUT(document().media_length(after.path) == after.length, 30000);
+        document().undo();
+        QCOMPARE(*timeline().clip(before.id), before);
+    }
+
+    // Two takes on two tracks: the second's track gets an equaliser that brings it to the first.
+    void theToneOfATakeIsMatched() {
+        auto& selection = window_->rebuild_view().selection();
+        const int reference = timeline().tracks[0].clips[0].id, matched = timeline().tracks[3].clips[0].id;
+        document().edit_timeline("whole", {}, [&](Timeline& r) {
+            for (const int id : {reference, matched}) r.clip(id)->clip_source = ClipSource::Whole;
+            r.tracks[3].strip.chain.clear();
+        });
+        selection.choose_clips({reference, matched});
+        trigger("match_tone");
+        QTRY_COMPARE_WITH_TIMEOUT(timeline().tracks[3].strip.chain.size(), std::size_t{1}, 30000);
+        const Insert& equaliser = timeline().tracks[3].strip.chain[0];
+        QCOMPARE(equaliser.kind, EffectType::Equaliser);
+        QVERIFY(std::abs(equaliser[parameter::eq_gain_db(1)]) < 0.2);  // they are alike
+        QVERIFY(well_formed(timeline()));
+    }
+
     // No view asks for more than a screen of 1280 x 720 has under a title bar (25 pixels) and its frame.
     void everyViewFitsSmallScreens() {
         for (const View view : {View::Separate, View::Rebuild, View::Handover}) {
@@ -360,6 +394,11 @@ class DeskTest : public QObject {
     void click(const QString& name) { QTest::mouseClick(find<QToolButton>(name), Qt::LeftButton); }
     void open_part(int place) {
         QTest::mouseClick(find<PartTile>(QString("part_tile_%1").arg(place)), Qt::LeftButton, {}, {4, 60});
+    }
+    void trigger(const char* action) {
+        auto* found = window_->findChild<QAction*>(action);
+        QVERIFY2(found != nullptr, action);
+        found->trigger();
     }
     static void pick(QComboBox& box, int index) {
         box.setCurrentIndex(index);
