@@ -2,6 +2,7 @@
 // Speed as multiples of real time ("x_real_time"). RIVLEN_ENGINE and RIVLEN_MODEL choose engine and model;
 // run from the build tree both are found.
 #include <benchmark/benchmark.h>
+#include <numbers>
 
 #include <chrono>
 #include <cmath>
@@ -13,6 +14,7 @@
 #include "core/delivery/deliver.h"
 #include "core/dsp/resample.h"
 #include "core/effects/processor.h"
+#include "core/metering/loudness.h"
 #include "core/project/editing.h"
 #include "core/separation/corrections.h"
 #include "core/separation/shaper.h"
@@ -292,6 +294,55 @@ BENCHMARK(resampling)
     ->ArgsProduct({{48000}, {44100, 96000}, {0, 1}})
     ->ArgsProduct({{96000, 192000}, {48000}, {0, 1}})
     ->ArgNames({"from", "to", "very_high"})
+    ->Unit(benchmark::kMillisecond);
+
+// By how much sound that is driven 12 dB into the limiter passes its ceiling of -1 dBTP, in dB: as libebur128
+// measures true peaks, and between samples at 16 times the rate. Bursts of tones up to 0.45 of the rate at
+// every phase, noise and clicks.
+void limiter_ceiling(benchmark::State& state) {
+    const auto rate = static_cast<int>(state.range(0));
+    std::vector<std::vector<float>> sounds = {test::noise(static_cast<std::size_t>(rate), 3)};
+    std::vector<float> clicks(static_cast<std::size_t>(rate), 0.0F);
+    for (std::size_t i = 0; i < clicks.size(); i += 997) clicks[i] = i % 2 == 0 ? 1.0F : -1.0F;
+    sounds.push_back(clicks);
+    for (const double part : {0.05, 0.125, 0.25, 0.35, 0.45}) {
+        std::vector<float> bursts(static_cast<std::size_t>(rate), 0.0F);
+        const std::size_t length = 60;
+        for (std::size_t from = 0, k = 0; from + length < bursts.size(); from += 8 * length, ++k) {
+            for (std::size_t n = 0; n < length; ++n)
+                bursts[from + n] = static_cast<float>(
+                    std::sin(2 * std::numbers::pi *
+                             (part * static_cast<double>(n) + static_cast<double>(k % 16) / 16)));
+        }
+        sounds.push_back(bursts);
+    }
+    double by_ebur128 = -100, between = -100;
+    for (auto _ : state) {
+        for (const auto& sound : sounds) {
+            auto part = make_part(EffectType::Limiter, 1);
+            part[parameter::kLimiterDriveDb] = 12;
+            part[parameter::kLimiterCeilingDb] = -1;
+            const std::vector<std::vector<float>> out(2, through_chain(std::span(&part, 1), sound, rate));
+            LoudnessMeter meter(rate, 2, LoudnessMeter::Kind::Running);
+            meter.add(out);
+            by_ebur128 = std::max(by_ebur128, meter.result().true_peak_dbtp.value_or(-100) + 1);
+            float peak = 0;
+            for (const float x : resample(out[0], rate, 16.0 * rate, ResampleQuality::VeryHigh))
+                peak = std::max(peak, std::abs(x));
+            between = std::max(between, 20 * std::log10(static_cast<double>(peak)) + 1);
+        }
+    }
+    state.counters["by_ebur128_db"] = by_ebur128;
+    state.counters["between_db"] = between;
+}
+BENCHMARK(limiter_ceiling)
+    ->Arg(44100)
+    ->Arg(48000)
+    ->Arg(88200)
+    ->Arg(96000)
+    ->Arg(176400)
+    ->Arg(192000)
+    ->Iterations(1)
     ->Unit(benchmark::kMillisecond);
 
 // A stereo mix with the start chain for a voice, delivered: rendered, measured, brought to EBU R 128, written

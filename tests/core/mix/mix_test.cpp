@@ -596,7 +596,7 @@ double libebur128_true_peak_dbtp(const Channels& x, int rate) {
 }
 
 TEST(Chain, LimiterNeverPassesItsCeiling) {
-    for (const int rate : {44100, 48000, 96000}) {
+    for (const int rate : kSessionRates) {
         for (unsigned seed = 1; seed <= 3; ++seed) {
             auto noise = test::noise(static_cast<std::size_t>(2 * rate), seed);
             Channels x = {noise, noise};
