@@ -5,13 +5,16 @@
 #include <gtest/gtest.h>
 #include <sys/wait.h>
 
+#include <algorithm>
+#include <array>
 #include <cstdlib>
 #include <fstream>
 #include <map>
 #include <regex>
-#include <set>
+#include <sstream>
 
 #include "core/base/output_file.h"
+#include "core/project/delivery_table.h"
 #include "tests/support/fixtures.h"
 
 namespace rivlen {
@@ -26,19 +29,31 @@ std::string text_of(const fs::path& file) {
     return {std::istreambuf_iterator<char>(in), {}};
 }
 
-// What stands between backticks and begins with a program's name.
-std::set<std::string> examples_of(const std::string& program) {
-    std::set<std::string> out;
-    std::vector<fs::path> pages = {kProject / "README.md", kProject / "CONTRIBUTING.md"};
+std::vector<fs::path> pages() {
+    std::vector<fs::path> out = {kProject / "README.md", kProject / "CONTRIBUTING.md"};
     for (const auto& entry : fs::directory_iterator(kProject / "docs")) {
-        if (entry.path().extension() == ".md") pages.push_back(entry.path());
+        if (entry.path().extension() == ".md") out.push_back(entry.path());
     }
-    const std::regex quoted("`(" + program + " [^`]*)`");
-    for (const auto& page : pages) {
+    return out;
+}
+
+// What stands between backticks, or on a line of its own that is set in by four blanks, and begins with a
+// program's name: commands one by one, in the order of the pages.
+std::vector<std::string> examples_of(const std::string& program) {
+    std::vector<std::string> out;
+    const std::regex quoted("`(" + program + " [^`]*)`"), set_in("(?:^|\n)    (" + program + " [^\n]*)"),
+        one("(" + program + "(?: [^;#]*)?)(?:;|#|$)");
+    for (const auto& page : pages()) {
         const std::string words = text_of(page);
-        for (auto at = std::sregex_iterator(words.begin(), words.end(), quoted); at != std::sregex_iterator();
-             ++at)
-            out.insert((*at)[1]);
+        for (const auto* kind : {&quoted, &set_in}) {
+            for (auto at = std::sregex_iterator(words.begin(), words.end(), *kind);
+                 at != std::sregex_iterator(); ++at) {
+                const std::string line = (*at)[1];
+                for (auto part = std::sregex_iterator(line.begin(), line.end(), one);
+                     part != std::sregex_iterator(); ++part)
+                    out.push_back((*part)[1]);
+            }
+        }
     }
     return out;
 }
@@ -65,46 +80,74 @@ std::vector<std::string> words_of(const std::string& line) {
 }
 
 TEST(DocumentedCommands, OfTheCommandLineRun) {
-    const auto examples = examples_of("rivlen-cli");
-    ASSERT_GE(examples.size(), 5U);
+    auto examples = examples_of("rivlen-cli");
+    ASSERT_GE(examples.size(), 15U);
     const test::Scratch scratch;
-    test::write_wav(scratch / "in.wav", {test::noise(96000, 4)}, 48000);
-    const auto put = [&](const char* name, const fs::path& with) {
-        return std::pair{std::string(name), with.string()};
-    };
+    const auto noise = test::noise(std::size_t{13} * 48000, 4);
+    test::write_wav(scratch / "in.wav", {noise}, 48000);
+    fs::create_directories(scratch / "folder");
+    fs::copy_file(scratch / "in.wav", scratch / "folder/in.wav");
+    ASSERT_TRUE(write_text_file(scratch / "list.txt", (scratch / "in.wav").string()).ok());
+    ASSERT_TRUE(save_template(standard_template(), scratch / "T.rivlen-handover").ok());
+    const std::string session = (kProject / "demo/spare-take.rivlen").string(),
+                      folder = (scratch / "folder").string(), list = (scratch / "list.txt").string(),
+                      table = (scratch / "T.rivlen-handover").string();
     const std::map<std::string, std::string> stand_ins = {
-        put("FILE", scratch / "in.wav"),
-        put("DIR", scratch / "stems"),
-        put("OUT.wav", scratch / "out.wav"),
-        put("CHAIN", scratch / "proposed.rivlen-chain"),
-        put("MODEL", kProject / "models/quick.safetensors"),
-        put("SESSION", kProject / "demo/spare-take.rivlen")};
+        {"FILE", (scratch / "in.wav").string()},
+        {"WAV", (scratch / "in.wav").string()},
+        {"PICTURE", (kProject / "demo/tide-mill.mov").string()},
+        {"MODEL", (kProject / "models/quick.safetensors").string()},
+        {"CHAIN", "proposed.rivlen-chain"},
+        {"SESSION", session},
+        {"SESSION.rivlen", session},
+        {"FOLDER", folder},
+        {"FOLDER-OR-LIST", folder},
+        {"LIST", list},
+        {"T", table},
+        {"T.rivlen-handover", table}};
+    const std::string surroundings =
+        "cd '" + scratch.folder().string() +
+        "' && export SLURM_ARRAY_TASK_ID=1; RIVLEN_WORK=work RIVLEN_ENGINE='" RIVLEN_ENGINE_FILE
+        "' RIVLEN_MODEL='" +
+        stand_ins.at("MODEL") + "' '" RIVLEN_CLI_FILE "'";
+    // A chain is proposed before one is used, whatever the order of the pages.
+    std::ranges::stable_partition(examples,
+                                  [](const std::string& e) { return e.find(" look ") != std::string::npos; });
+    int run_so_far = 0;
     for (const auto& example : examples) {
         std::string bare = example;
         std::erase_if(bare, [](char c) { return c == '[' || c == ']'; });
-        auto words = words_of(bare);
+        const auto words = words_of(bare);
         const bool complete =
             std::ranges::any_of(words, [&](const std::string& w) { return stand_ins.contains(w); });
-        std::string line = "'" RIVLEN_CLI_FILE "'";
-        for (std::size_t i = 1; i < words.size(); ++i) {
-            const auto other = stand_ins.find(words[i]);
-            line += " '" + (other != stand_ins.end() ? other->second : words[i]) + "'";
-        }
-        if (!complete) {
-            // Only named, not shown whole: there is such an act, and its help knows the options.
+        if (!complete || words[1] == "teach" || bare.find("TAUGHT") != std::string::npos) {
+            // Only named, not shown whole, or of learning for a minute: there is such an act, and its help
+            // knows the options.
             const Ran help = run_line("'" RIVLEN_CLI_FILE "' '" + words[1] + "' --help");
             EXPECT_EQ(help.code, 0) << example;
-            for (std::size_t i = 2; i < words.size(); ++i)
-                EXPECT_NE(help.said.find(words[i]), std::string::npos) << example;
+            for (const auto& word : words) {
+                if (word.starts_with("--")) {
+                    EXPECT_NE(help.said.find(word), std::string::npos) << example;
+                }
+            }
             continue;
         }
-        const bool splits = words[1] == "split" || words[1] == "handover";
-        if (splits) line += " --work '" + (scratch / "work").string() + "' --engine '" RIVLEN_ENGINE_FILE "'";
-        if (words[1] == "handover")
-            line += " -o '" + (scratch / "handed").string() + "' --model '" + stand_ins.at("MODEL") + "'";
+        std::string line = surroundings;
+        for (std::size_t i = 1; i < words.size(); ++i) {
+            const auto other = stand_ins.find(words[i]);
+            // Every command writes into folders of its own.
+            const bool folder_of_its_own = words[i] == "DIR";
+            line += folder_of_its_own
+                        ? " out-" + std::to_string(run_so_far)
+                        : " " + (other != stand_ins.end() ? "'" + other->second + "'" : words[i]);
+        }
+        const bool writes = words[1] == "look" || words[1] == "process" || words[1] == "mix";
+        if (writes && bare.find("-o") != std::string::npos) line += " --overwrite";
         const Ran ran = run_line(line);
         EXPECT_EQ(ran.code, 0) << example << "\n" << line << "\n" << ran.said;
+        ++run_so_far;
     }
+    EXPECT_GE(run_so_far, 12);
 }
 
 TEST(DocumentedCommands, OfLearningAreThere) {
