@@ -78,7 +78,7 @@ StripHeader::StripHeader(Document& document, Selection& selection, SetStripValue
     setObjectName(QString("strip_%1").arg(strip));
     setMouseTracking(true);
     auto* row = new QHBoxLayout(this);
-    row->setContentsMargins(8, 4, 4, 5);
+    row->setContentsMargins(8, 3, 4, 4);
     row->setSpacing(5);
     auto* column = new QVBoxLayout;
     column->setSpacing(3);

@@ -17,7 +17,7 @@
 
 namespace rivlen::app {
 
-inline constexpr int kTrackHeight = 78, kLeastTrackHeight = 78, kMostTrackHeight = 320;
+inline constexpr int kTrackHeight = 78, kLeastTrackHeight = 76, kMostTrackHeight = 320;
 inline constexpr int kNameZone = 16;  // of a clip, above its waveform
 
 class TrackCanvas : public QWidget {

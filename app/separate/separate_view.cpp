@@ -172,8 +172,6 @@ QWidget* SeparateView::build_side() {
     auto* column = new QVBoxLayout(side);
     column->setContentsMargins(0, 0, 0, 0);
     picture_ = new PicturePane(side);
-    picture_->setMinimumHeight(0);  // where there is little height, the thumbnails over the lanes are enough
-    picture_->setMaximumHeight(76);
     picture_->setVisible(false);
     tuning_ = new TuningPanel(document_, measuring_, side);
     correction_ = new CorrectionPanel(correcting_, doubting_, side);
@@ -191,6 +189,13 @@ QWidget* SeparateView::build_side() {
     column->addWidget(pages_, 1);
     pages_->show_page(kTunePage);
     return side;
+}
+
+// Where there is little height the thumbnails over the lanes are picture enough.
+void SeparateView::resizeEvent(QResizeEvent*) {
+    constexpr int kRoomForPicture = 680, kPictureHeight = 76;
+    const int high = height() < kRoomForPicture ? 0 : kPictureHeight;
+    picture_->setFixedHeight(high);
 }
 
 void SeparateView::take_tool(Correcting::Tool tool) {

@@ -52,6 +52,9 @@ class SeparateView : public QWidget {
     void said(const QString& sentence, bool trouble);
     void recording_changed();  // another is shown and played
 
+  protected:
+    void resizeEvent(QResizeEvent* event) override;
+
   private:
     QWidget* build_lanes();
     QWidget* build_lane_header(int lane, QWidget* parent);

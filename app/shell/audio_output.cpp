@@ -68,7 +68,7 @@ void AudioOutput::open() {
     format.setChannelCount(Transport::kOutputChannels);
     format.setSampleFormat(QAudioFormat::Float);
     if (device.isNull() || !device.isFormatSupported(format)) {
-        name_ = tr("Simulated output");
+        name_ = tr("Simulated");
         if (!simulated_)
             simulated_ = std::make_unique<SimulatedOutput>(
                 *transport_, driven ? SimulatedOutput::Pace::Driven : SimulatedOutput::Pace::Clock,

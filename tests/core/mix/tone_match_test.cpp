@@ -17,7 +17,7 @@
 namespace rivlen {
 namespace {
 
-constexpr int kToneRate = 48000;
+constexpr int kTakeRate = 48000;
 
 // A thin, boxy microphone.
 Insert bent() {
@@ -44,7 +44,7 @@ TEST(ToneMatch, BandsAreThirdOctaves) {
 
 // White noise rises by 1 dB a third octave, its bands being wider by 10^0.1.
 TEST(ToneMatch, WhiteNoiseRisesByADecibelAThird) {
-    const auto tone = tone_of(test::noise(std::size_t{8} * kToneRate, 3), kToneRate);
+    const auto tone = tone_of(test::noise(std::size_t{8} * kTakeRate, 3), kTakeRate);
     ASSERT_TRUE(tone);
     for (std::size_t b = 4; b + 1 < kToneBands; ++b) EXPECT_NEAR((*tone)[b + 1] - (*tone)[b], 1, 0.9) << b;
     EXPECT_NEAR((*tone)[20] - (*tone)[10], 10, 0.5);
@@ -53,16 +53,16 @@ TEST(ToneMatch, WhiteNoiseRisesByADecibelAThird) {
 TEST(ToneMatch, BendsBackWhatWasBent) {
     const auto& voice = test::demo_voice();
     const Insert mic = bent();
-    const auto thin = through_chain(std::span(&mic, 1), voice, kToneRate);
-    const auto want = tone_of(voice, kToneRate), have = tone_of(thin, kToneRate);
+    const auto thin = through_chain(std::span(&mic, 1), voice, kTakeRate);
+    const auto want = tone_of(voice, kTakeRate), have = tone_of(thin, kTakeRate);
     ASSERT_TRUE(want && have);
-    const Insert mend = matching_equaliser(*have, *want, kToneRate);
-    const auto mended = tone_of(through_chain(std::span(&mend, 1), thin, kToneRate), kToneRate);
+    const Insert mend = matching_equaliser(*have, *want, kTakeRate);
+    const auto mended = tone_of(through_chain(std::span(&mend, 1), thin, kTakeRate), kTakeRate);
     ASSERT_TRUE(mended);
     EXPECT_GT(roughness_db(*have, *want), 3.5);
     EXPECT_LT(roughness_db(*mended, *want), 0.8);
     // Nothing to be bent: nothing is.
-    const Insert none = matching_equaliser(*want, *want, kToneRate);
+    const Insert none = matching_equaliser(*want, *want, kTakeRate);
     for (std::size_t band = 0; band < parameter::kEqBands; ++band)
         EXPECT_NEAR(none[parameter::eq_gain_db(band)], 0, 0.11) << band;
 }
@@ -71,10 +71,10 @@ TEST(ToneMatch, OfClips) {
     const test::Scratch scratch;
     const auto& voice = test::demo_voice();
     const Insert mic = bent();
-    test::write_wav(scratch / "near.wav", {voice}, kToneRate);
-    test::write_wav(scratch / "far.wav", {through_chain(std::span(&mic, 1), voice, kToneRate)}, kToneRate);
+    test::write_wav(scratch / "near.wav", {voice}, kTakeRate);
+    test::write_wav(scratch / "far.wav", {through_chain(std::span(&mic, 1), voice, kTakeRate)}, kTakeRate);
     Session session;
-    session.timeline.sample_rate = kToneRate;
+    session.timeline.sample_rate = kTakeRate;
     MixMediaSet media;
     std::vector<int> clips;
     for (const char* name : {"near.wav", "far.wav"}) {
@@ -84,17 +84,17 @@ TEST(ToneMatch, OfClips) {
         placement.path = scratch / name;
         placement.length = static_cast<std::int64_t>(source->frames());
         clips.push_back(place_clip(session.timeline, placement, ClipSource::Whole, 0));
-        media[placement.path] = {std::make_shared<const Source>(std::move(*source)), nullptr, kToneRate};
+        media[placement.path] = {std::make_shared<const Source>(std::move(*source)), nullptr, kTakeRate};
     }
     const auto mend = match_tone(MixPlan(session, media), clips[0], clips[1]);
     ASSERT_TRUE(mend.ok());
     const auto back = [&](double hz) {
         return db_of_amplitude(
-            Equaliser::magnitude(kToneRate, ParameterBlock<EffectType::Equaliser>(mend->values), hz));
+            Equaliser::magnitude(kTakeRate, ParameterBlock<EffectType::Equaliser>(mend->values), hz));
     };
     EXPECT_GT(back(80) - back(500), 7);
     EXPECT_GT(back(10000) - back(500), 9);
-    session.timeline.clip(clips[1])->length = kToneRate / 10;
+    session.timeline.clip(clips[1])->length = kTakeRate / 10;
     EXPECT_FALSE(match_tone(MixPlan(session, media), clips[0], clips[1]).ok());
     EXPECT_FALSE(match_tone(MixPlan(session, media), clips[0], 999).ok());
 }
