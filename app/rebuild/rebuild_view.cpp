@@ -3,10 +3,6 @@
 
 #include <QApplication>
 #include <QHBoxLayout>
-#include <QPainter>
-#include <QScrollArea>
-#include <QScrollBar>
-#include <QSettings>
 #include <QSignalBlocker>
 #include <QVBoxLayout>
 #include <cmath>
@@ -25,7 +21,6 @@ namespace fs = std::filesystem;
 
 namespace {
 
-constexpr int kHeadWidth = 196;
 constexpr int kSideWidth = 316, kLeastSideWidth = 290, kLeastTracksWidth = 560;
 constexpr double kRoomBehind = 1.05;  // of the last clip
 
@@ -55,7 +50,8 @@ RebuildView::RebuildView(Document& document, JobList& jobs, MixPlayer& player, Q
     auto* left_column = new QVBoxLayout(left);
     left_column->setContentsMargins(0, 0, 0, 0);
     left_column->setSpacing(4);
-    left_column->addWidget(build_tracks(), 1);
+    area_ = new TrackArea(document_, player_, view_, selection_, levels_, setting_, build_tools(), left);
+    left_column->addWidget(area_, 1);
     chain_ = new ChainRow(document_, selection_, setting_, left);
     left_column->addWidget(chain_);
     middle->addWidget(left);
@@ -68,11 +64,11 @@ RebuildView::RebuildView(Document& document, JobList& jobs, MixPlayer& player, Q
     column->addWidget(transport_);
     connect(&played_, &PlayedPlan::made, this, [this] {
         show_picture(player_.position());
-        if (side_->silences_shown()) canvas_->set_preview(side_->silences());
+        if (side_->silences_shown()) area_->canvas().set_preview(side_->silences());
     });
     connect(&document_, &Document::session_changed, this, &RebuildView::follow_session);
     connect(side_, &Inspector::silences_changed, this, [this] {
-        canvas_->set_preview(side_->silences());
+        area_->canvas().set_preview(side_->silences());
         transport_->show_silences(side_->silences_shown());
     });
     connect(chain_, &ChainRow::hearing_wanted, &played_, &PlayedPlan::hear);
@@ -100,15 +96,9 @@ RebuildView::RebuildView(Document& document, JobList& jobs, MixPlayer& player, Q
 
 RebuildView::~RebuildView() = default;
 
-QWidget* RebuildView::build_tracks() {
-    auto* area = new QWidget(this);
-    auto* column = new QVBoxLayout(area);
-    column->setContentsMargins(0, 0, 0, 0);
-    column->setSpacing(2);
-    auto* top = new QHBoxLayout;
-    top->setSpacing(3);
-    auto* tools = new QWidget(area);
-    tools->setFixedWidth(kHeadWidth);
+QWidget* RebuildView::build_tools() {
+    auto* tools = new QWidget(this);
+    tools->setFixedWidth(TrackArea::kHeadWidth);
     auto* grid = new QGridLayout(tools);
     grid->setContentsMargins(0, 0, 0, 0);
     grid->setSpacing(3);
@@ -131,69 +121,7 @@ QWidget* RebuildView::build_tracks() {
     connect(file, &QToolButton::clicked, this, &RebuildView::ask_file_for_track);
     connect(snap_, &QToolButton::clicked, this, &RebuildView::toggle_snapping);
     connect(groups_, &QToolButton::clicked, this, &RebuildView::toggle_groups);
-    ruler_ = new MixRuler(document_, player_, view_, selection_, area);
-    ruler_->setObjectName("mix_ruler");
-    over_time_ = new QVBoxLayout;
-    over_time_->setSpacing(2);
-    overview_ = new OverviewStrip(
-        view_, [this](QPainter& painter, const TimeView& whole) { draw_overview(painter, whole); }, area);
-    overview_->setObjectName("mix_overview");
-    over_time_->addWidget(overview_);
-    over_time_->addWidget(ruler_, 1);
-    top->addWidget(tools);
-    top->addLayout(over_time_, 1);
-    column->addLayout(top);
-
-    auto* scroll = new QScrollArea(area);
-    scroll->setObjectName("track_area");
-    scroll->setWidgetResizable(true);
-    scroll->setFrameShape(QFrame::NoFrame);
-    scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
-    auto* content = new QWidget(scroll);
-    auto* row = new QHBoxLayout(content);
-    row->setContentsMargins(0, 0, 0, 0);
-    row->setSpacing(3);
-    heads_ = new QWidget(content);
-    heads_->setFixedWidth(kHeadWidth);
-    auto* head_column = new QVBoxLayout(heads_);
-    head_column->setContentsMargins(0, 0, 0, 0);
-    head_column->setSpacing(0);
-    canvas_ = new TrackCanvas(document_, player_, view_, selection_, levels_, content);
-    canvas_->setObjectName("tracks");
-    rows_height_ = QSettings().value("sizes/rebuild_rows", 0).toInt();
-    scroll->installEventFilter(this);
-    scroll->viewport()->installEventFilter(this);
-    track_area_ = scroll;
-    canvas_->show_loudness(&loudness_);
-    connect(canvas_, &TrackCanvas::height_wanted, this, &RebuildView::set_row_height);
-    connect(canvas_, &TrackCanvas::scroll_wanted, scroll, [this, scroll](double rows) {
-        auto* bar = scroll->verticalScrollBar();
-        bar->setValue(bar->value() + static_cast<int>(std::lround(rows * canvas_->row_height())));
-    });
-    row->addWidget(heads_, 0, Qt::AlignTop);
-    row->addWidget(canvas_, 1, Qt::AlignTop);
-    scroll->setWidget(content);
-    column->addWidget(scroll, 1);
-    return area;
-}
-
-// The clips, a thin line of them a track.
-void RebuildView::draw_overview(QPainter& painter, const TimeView& whole) {
-    const Timeline& r = document_.timeline();
-    const int rate = std::max(1, r.sample_rate);
-    const double high =
-        static_cast<double>(overview_->height()) / std::max<double>(1, static_cast<double>(r.tracks.size()));
-    for (std::size_t t = 0; t < r.tracks.size(); ++t) {
-        for (const auto& clip : r.tracks[t].clips) {
-            const double left = whole.frame_x(clip.start, rate, overview_->width());
-            const double right = whole.frame_x(clip.end(), rate, overview_->width());
-            painter.fillRect(QRectF(left, high * static_cast<double>(t), std::max(1.0, right - left),
-                                    std::max(1.0, high - 1)),
-                             clip.mute ? colour::kLine : ClipPainter::colour_of(clip.clip_source));
-        }
-    }
-    const double x = whole.frame_x(player_.position(), rate, overview_->width());
-    painter.fillRect(QRectF(x - 0.5, 0, 1.5, overview_->height()), colour::kAct);
+    return tools;
 }
 
 QWidget* RebuildView::build_side() {
@@ -213,10 +141,9 @@ QWidget* RebuildView::build_side() {
 
 void RebuildView::follow_session() {
     const Timeline& r = document_.timeline();
-    build_headers();
     selection_.follow(r);
-    for (auto* header : headers_) header->follow_session();
-    snap_->setChecked(canvas_->snapping());
+    area_->follow_session();
+    snap_->setChecked(area_->canvas().snapping());
     groups_->setChecked(r.edit_groups);
     transport_->follow_session(r);
     player_.set_loop(r.loop_on ? r.loop : std::nullopt);
@@ -226,56 +153,7 @@ void RebuildView::follow_session() {
         view_.set_total(total);
         view_.settle();
     }
-    loudness_.clear();  // of another state of the mix
     played_.make_soon();
-}
-
-void RebuildView::build_headers() {
-    const Timeline& r = document_.timeline();
-    auto ids = TrackCanvas::strips_of(r);
-    if (ids == headed_) return;
-    headed_ = std::move(ids);
-    for (auto* header : headers_) {
-        header->hide();
-        header->deleteLater();
-    }
-    headers_.clear();
-    for (const int id : headed_) {
-        auto* header = new StripHeader(
-            document_, selection_,
-            [this](int strip, const StripLane& target, double value) { writer_.set(strip, target, value); },
-            id, heads_);
-        connect(header, &StripHeader::height_wanted, this, &RebuildView::set_row_height);
-        headers_.push_back(header);
-        heads_->layout()->addWidget(header);
-        header->show();
-    }
-    fit_rows();
-}
-
-void RebuildView::set_row_height(int height) {
-    rows_height_ = std::clamp(height, kLeastTrackHeight, kMostTrackHeight);
-    QSettings().setValue("sizes/rebuild_rows", rows_height_);
-    fit_rows();
-}
-
-// As high as was asked for; until something is asked for, so high that they fill what there is.
-void RebuildView::fit_rows() {
-    constexpr int kFullTrackHeight = 130;  // higher only when asked for
-    const int rows = std::max(1, static_cast<int>(headed_.size()));
-    const int filling = std::clamp(track_area_->height() / rows, kLeastTrackHeight, kFullTrackHeight);
-    canvas_->set_row_height(rows_height_ > 0 ? rows_height_ : filling);
-    for (auto* header : headers_) header->setFixedHeight(canvas_->row_height());
-}
-
-bool RebuildView::eventFilter(QObject* watched, QEvent* event) {
-    if (event->type() == QEvent::Resize) {
-        if (watched == track_area_) fit_rows();
-        // A scroll bar beside the tracks: the times above end where theirs do.
-        if (watched == track_area_->viewport())
-            over_time_->setContentsMargins(0, 0, track_area_->width() - track_area_->viewport()->width(), 0);
-    }
-    return QWidget::eventFilter(watched, event);
 }
 
 void RebuildView::place_stems() {
@@ -299,14 +177,11 @@ void RebuildView::ask_replacement(int clip) {
 }
 
 void RebuildView::remove(bool close_gap) {
-    if (!canvas_->remove_point()) clip_acts_.remove(close_gap);
+    if (!area_->canvas().remove_point()) clip_acts_.remove(close_gap);
 }
 
 void RebuildView::choose_next_strip(int by) {
-    const auto at = std::ranges::find(headed_, selection_.strip());
-    if (at == headed_.end()) return;
-    const auto to = std::clamp<std::ptrdiff_t>(at - headed_.begin() + by, 0, std::ssize(headed_) - 1);
-    selection_.choose_strip(headed_[static_cast<std::size_t>(to)]);
+    selection_.choose_strip(area_->strip_beside(selection_.strip(), by));
 }
 
 void RebuildView::toggle_line() {
@@ -316,8 +191,8 @@ void RebuildView::toggle_line() {
 }
 
 void RebuildView::toggle_snapping() {
-    canvas_->set_snapping(!canvas_->snapping());
-    snap_->setChecked(canvas_->snapping());
+    area_->canvas().set_snapping(!area_->canvas().snapping());
+    snap_->setChecked(area_->canvas().snapping());
 }
 
 void RebuildView::toggle_groups() {
@@ -404,12 +279,9 @@ void RebuildView::show_picture(std::int64_t frame) {
 
 // The pointer lies over controls, or keys move one.
 bool RebuildView::hands_on() const {
-    const bool over = heads_->underMouse() || side_->underMouse() || chain_->underMouse();
-    const bool drawing = canvas_->underMouse() && selection_.line_of(selection_.strip()).has_value();
+    if (area_->hand_is_near() || side_->underMouse() || chain_->underMouse()) return true;
     const QWidget* focus = QApplication::focusWidget();
-    return over || drawing ||
-           (focus != nullptr && isAncestorOf(focus) &&
-            qobject_cast<const ParameterSlider*>(focus) != nullptr);
+    return focus != nullptr && isAncestorOf(focus) && qobject_cast<const ParameterSlider*>(focus) != nullptr;
 }
 
 void RebuildView::follow_time() {
@@ -419,25 +291,25 @@ void RebuildView::follow_time() {
     player_.set_hands_on(hands_on());
     if (playhead_ != SessionFrame{at}) {
         playhead_ = {at};
-        for (auto* header : headers_) header->follow_playhead(playhead_);
+        area_->follow_playhead(playhead_);
         side_->follow_playhead(playhead_);
         chain_->follow_playhead(playhead_);
     }
-    transport_->show_position(r.sample_rate > 0 ? ruler_->timecode_of(at) : QString(), at);
+    transport_->show_position(r.sample_rate > 0 ? area_->ruler().timecode_of(at) : QString(), at);
     if (r.sample_rate > 0) {
         if (playing) view_.follow(static_cast<double>(at) / r.sample_rate);
         const auto late = playing ? std::llround(latency_seconds_ * r.sample_rate) : 0;
         show_picture(std::max<std::int64_t>(0, at - late));
     }
-    canvas_->follow_playhead();
-    ruler_->update();
-    if (playing) overview_->update();
+    area_->canvas().follow_playhead();
+    area_->ruler().update();
+    if (playing) area_->overview().update();
     transport_->show_playing(playing);
     if (!playing) writer_.finish();
-    played_.show_levels(headers_, *chain_);
+    played_.show_levels(area_->headers(), *chain_);
     const auto meters = player_.meters();
     transport_->show_loudness(meters);
-    if (playing && meters.short_term_lufs) loudness_.add(at, *meters.short_term_lufs);
+    if (playing && meters.short_term_lufs) area_->add_loudness(at, *meters.short_term_lufs);
 }
 
 void RebuildView::write_mix(const fs::path& file) {

@@ -2,9 +2,7 @@
 // The Rebuild view: tracks under the picture, with their strips, the side and the transport.
 #pragma once
 
-#include <QScrollArea>
 #include <QToolButton>
-#include <QVBoxLayout>
 #include <QWidget>
 #include <memory>
 #include <vector>
@@ -13,20 +11,17 @@
 #include "app/rebuild/chain_row.h"
 #include "app/rebuild/clip_acts.h"
 #include "app/rebuild/inspector.h"
-#include "app/rebuild/mix_ruler.h"
 #include "app/rebuild/mix_transport.h"
 #include "app/rebuild/played_plan.h"
 #include "app/rebuild/pulling.h"
 #include "app/rebuild/room_tone_acts.h"
-#include "app/rebuild/strip_header.h"
 #include "app/rebuild/strip_writer.h"
 #include "app/rebuild/take_recording.h"
-#include "app/rebuild/track_canvas.h"
+#include "app/rebuild/track_area.h"
 #include "app/shell/document.h"
 #include "app/shell/level_watch.h"
 #include "app/shell/selection.h"
 #include "app/widgets/actions.h"
-#include "app/widgets/overview_strip.h"
 #include "app/widgets/picture_pane.h"
 #include "app/widgets/time_view.h"
 #include "core/mix/look.h"
@@ -51,10 +46,10 @@ class RebuildView : public QWidget {
     void set_output_name(const QString& name) { take_.set_output_name(name); }
     [[nodiscard]] TakeRecording& take_recording() { return take_; }
     [[nodiscard]] Selection& selection() { return selection_; }
-    [[nodiscard]] TrackCanvas& canvas() { return *canvas_; }
+    [[nodiscard]] TrackCanvas& canvas() { return area_->canvas(); }
     [[nodiscard]] TimeView& time_view() { return view_; }
     [[nodiscard]] LevelWatch& levels() { return levels_; }
-    [[nodiscard]] MixRuler& ruler() { return *ruler_; }
+    [[nodiscard]] MixRuler& ruler() { return area_->ruler(); }
     [[nodiscard]] PicturePane& picture() { return *picture_; }
     [[nodiscard]] Inspector& side() { return *side_; }
     // The last edit has reached the player.
@@ -68,19 +63,12 @@ class RebuildView : public QWidget {
   signals:
     void said(const QString& sentence, bool trouble);
 
-  protected:
-    bool eventFilter(QObject* watched, QEvent* event) override;
-
   private:
-    QWidget* build_tracks();
+    QWidget* build_tools();
     QWidget* build_side();
     void follow_session();
     [[nodiscard]] bool hands_on() const;
-    void draw_overview(QPainter& painter, const TimeView& whole);
-    void set_row_height(int height);
-    void fit_rows();
     void start_look(int track, const std::function<void(const TrackLook&)>& done);
-    void build_headers();
     void show_picture(std::int64_t frame);
     [[nodiscard]] ActionMenu listen_menu();
     [[nodiscard]] ActionMenu clip_menu();
@@ -124,20 +112,11 @@ class RebuildView : public QWidget {
     StripWriter writer_;
     PlayedPlan played_;
     SetStripValue setting_;  // of controls: writes lines while playing
-    TrackCanvas* canvas_ = nullptr;
-    MixRuler* ruler_ = nullptr;
-    OverviewStrip* overview_ = nullptr;
+    TrackArea* area_ = nullptr;
     Inspector* side_ = nullptr;
     ChainRow* chain_ = nullptr;
     PicturePane* picture_ = nullptr;
     std::unique_ptr<PicturePane> window_;
-    QWidget* heads_ = nullptr;
-    QScrollArea* track_area_ = nullptr;
-    QVBoxLayout* over_time_ = nullptr;
-    int rows_height_ = 0;     // that was asked for; 0: none
-    LoudnessTrace loudness_;  // of the mix as it is now
-    std::vector<StripHeader*> headers_;
-    std::vector<int> headed_;  // ids that headers were made for
     MixTransport* transport_ = nullptr;
     QToolButton *snap_ = nullptr, *groups_ = nullptr;
     SessionFrame playhead_;

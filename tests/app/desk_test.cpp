@@ -30,6 +30,7 @@ class DeskTest : public QObject {
   private slots:
     void initTestCase() {
         use_engine_for_tests(scratch_);
+        qputenv("RIVLEN_KEEP_OUTPUT", "1");
         QSettings().clear();
         // Two seconds of noise alone, then a voice-like tone over it.
         auto yard = test::noise(std::size_t{8} * 48000, 5);
