@@ -64,7 +64,8 @@ void CutFilter::set(std::span<const double> all) {
     const ParameterBlock<EffectType::HighPass> values(all);
     wanted_ = sections_of(values[parameter::kCutSlope]);
     glide_.set(all);
-    if (fresh_) now_.count = wanted_;
+    if (!fresh_) return;  // it glides there
+    now_.count = wanted_;
     take_coefficients(now_);
 }
 
