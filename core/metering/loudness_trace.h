@@ -22,12 +22,11 @@ class LoudnessTrace {
         values_[at] = static_cast<float>(lufs);
     }
     void clear() { values_.clear(); }
-    [[nodiscard]] bool empty() const { return values_.empty(); }
     // The loudest of [first, last); nothing where none was played.
     [[nodiscard]] std::optional<double> loudest(std::int64_t first, std::int64_t last) const {
         const auto from = static_cast<std::size_t>(std::max<std::int64_t>(0, first) / kStepFrames);
-        const auto to = std::min(values_.size(),
-                                 static_cast<std::size_t>(std::max<std::int64_t>(0, last) / kStepFrames) + 1);
+        const auto past = (std::max<std::int64_t>(0, last) + kStepFrames - 1) / kStepFrames;
+        const auto to = std::min(values_.size(), static_cast<std::size_t>(past));
         std::optional<double> out;
         for (std::size_t k = from; k < to; ++k) {
             const auto value = static_cast<double>(values_[k]);
