@@ -6,8 +6,6 @@
 
 #include "app/widgets/text.h"
 #include "core/media/decode.h"
-#include "core/media/sound_file.h"
-#include "core/project/editing.h"
 #include "core/workflow/placing.h"
 #include "core/workflow/recording_delay.h"
 #include "core/workflow/takes.h"
@@ -53,28 +51,12 @@ void TakeRecording::measure_delay() {
         return emit said(tr("Something is being recorded. End that first."), false);
     const int rate = session_rate();
     const auto folder = document_.work_folder();
-    const auto signal = folder / "test-sound.wav";
-    std::error_code error;
-    std::filesystem::create_directories(folder, error);
-    auto writer = SoundFileWriter::create(signal, SoundFormat::WavFloat, rate, 1);
-    if (!writer) return emit said(text(writer.error().message), true);
-    const std::vector<std::vector<float>> sound = {loop_back_signal(rate)};
-    Status written = writer->write(sound);
-    if (written) written = writer->commit();
-    auto source = written ? Source::bring_in(signal, folder) : Result<Source>(written.error());
-    if (!source) return emit said(text(source.error().message), true);
-    Session session;
-    session.timeline.sample_rate = rate;
-    session.timeline.edge_fade_ms = 0;
-    Placement placement;
-    placement.path = signal;
-    placement.length = static_cast<std::int64_t>(source->frames());
-    place_clip(session.timeline, placement, ClipSource::Whole, 0);
-    const MixMediaSet media = {{signal, {std::make_shared<const Source>(std::move(*source)), nullptr, rate}}};
+    auto plan = loop_back_plan(folder, rate);
+    if (!plan) return emit said(text(plan.error().message), true);
     file_ = folder / "test-sound-back.wav";
     playhead_ = player_.position();
     player_.stop();
-    player_.set_plan(std::make_shared<const MixPlan>(session, media));
+    player_.set_plan(std::move(*plan));
     player_.locate(0);
     if (const Status status = recorder_.start(file_, rate); !status) {
         emit measured();

@@ -2,10 +2,14 @@
 #include "core/workflow/recording_delay.h"
 
 #include <cmath>
+#include <memory>
 #include <numbers>
+#include <system_error>
 
 #include "core/dsp/alignment.h"
 #include "core/dsp/decibels.h"
+#include "core/media/sound_file.h"
+#include "core/project/editing.h"
 
 namespace rivlen {
 
@@ -33,6 +37,30 @@ std::vector<float> loop_back_signal(int sample_rate) {
         }
     }
     return out;
+}
+
+Result<std::shared_ptr<const MixPlan>> loop_back_plan(const std::filesystem::path& folder, int sample_rate) {
+    const auto signal = folder / "test-sound.wav";
+    std::error_code error;  // where the folder cannot be made, the writer says so
+    std::filesystem::create_directories(folder, error);
+    auto writer = SoundFileWriter::create(signal, SoundFormat::WavFloat, sample_rate, 1);
+    if (!writer) return writer.error();
+    const std::vector<std::vector<float>> sound = {loop_back_signal(sample_rate)};
+    Status written = writer->write(sound);
+    if (written) written = writer->commit();
+    if (!written) return written.error();
+    auto source = Source::bring_in(signal, folder);
+    if (!source) return source.error();
+    Session session;
+    session.timeline.sample_rate = sample_rate;
+    session.timeline.edge_fade_ms = 0;
+    Placement placement;
+    placement.path = signal;
+    placement.length = static_cast<std::int64_t>(source->frames());
+    place_clip(session.timeline, placement, ClipSource::Whole, 0);
+    const MixMediaSet media = {
+        {signal, {std::make_shared<const Source>(std::move(*source)), nullptr, sample_rate}}};
+    return std::make_shared<const MixPlan>(session, media);
 }
 
 Result<std::int64_t> recording_delay(std::span<const float> recorded, int sample_rate,
