@@ -6,6 +6,7 @@
 #include <gtest/gtest.h>
 
 #include "core/dsp/biquad.h"
+#include "core/mix/engine.h"
 #include "tests/support/fixtures.h"
 
 namespace rivlen {
@@ -47,6 +48,37 @@ TEST(RecordingDelay, SaysWhenNothingCameBack) {
     ASSERT_FALSE(silent.ok());
     EXPECT_NE(silent.error().message.find("Connect"), std::string::npos);
     EXPECT_FALSE(recording_delay(test::noise(96000, 2), 48000).ok());
+}
+
+// A perfect loop: what the session plays is the signal itself, with no frame before it.
+TEST(RecordingDelay, TheSessionPlaysTheSignalFromItsFirstFrame) {
+    const test::Scratch folder;
+    for (const int rate : {44100, 48000}) {
+        const auto signal = loop_back_signal(rate);
+        const auto plan = loop_back_plan(folder / "not yet made", rate);
+        ASSERT_TRUE(plan.ok());
+        std::vector<float> played;
+        const auto end = static_cast<std::int64_t>(signal.size());
+        const Status status = render_mix(*plan, 0, end, {}, [&](std::int64_t, const AudioBlock& block) {
+            played.insert(played.end(), block[0].begin(), block[0].end());
+            return Status{};
+        });
+        ASSERT_TRUE(status.ok());
+        ASSERT_EQ(played.size(), signal.size());
+        float furthest = 0;
+        for (std::size_t i = 0; i < played.size(); ++i)
+            furthest = std::max(furthest, std::abs(played[i] - signal[i]));
+        EXPECT_LT(furthest, 1e-4F) << rate;
+        const auto delay = recording_delay(played, rate);
+        ASSERT_TRUE(delay.ok());
+        EXPECT_EQ(*delay, 0) << rate;
+    }
+}
+
+TEST(RecordingDelay, SaysWhereTheTestSoundCannotBeWritten) {
+    const test::Scratch folder;
+    test::write_wav(folder / "a file", {{0.0F}}, 48000);
+    EXPECT_FALSE(loop_back_plan(folder / "a file", 48000).ok());
 }
 
 }  // namespace
