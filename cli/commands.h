@@ -12,6 +12,7 @@ namespace rivlen::cli {
 void add_corrections(CLI::App& app, Status& status);
 void add_assess(CLI::App& app, Status& status);
 void add_batch(CLI::App& app, Status& status);
+void add_batch_report(CLI::App& app, Status& status);
 void add_handover(CLI::App& app, Status& status);
 void add_info(CLI::App& app, Status& status);
 void add_labels(CLI::App& app, Status& status);

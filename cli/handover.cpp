@@ -28,7 +28,7 @@ namespace fs = std::filesystem;
 struct HandoverOptions {
     RecordingOptions how;  // FILE is the session, the recording, the list or the folder
     fs::path table, out;
-    std::string name, shard;
+    std::string name, shard, paper;
     int jobs = 2;
     double settle_seconds = 5, stop_after_seconds = 0;
     bool replace = false, check_only = false, exchange = false, pdf = false, watch = false;
@@ -73,6 +73,7 @@ Result<DeliveryReport> hand_over(const HandoverOptions& o, Session session, cons
     fit_to_media(session.timeline, *media);
     DeliveryPlan plan{session, std::move(*media),       table,     name,
                       folder,  o.how.split.work_folder, o.replace, o.jobs};
+    plan.table.exchange = plan.table.exchange || o.exchange;
     for (const auto& trouble : check(plan))
         print_line({{"event", trouble.error ? "error" : "note"},
                     {"name", name},
@@ -87,12 +88,9 @@ Result<DeliveryReport> hand_over(const HandoverOptions& o, Session session, cons
         print_line(line);
     });
     if (!report) return report.error();
-    if (auto s = write_reports(*report, table, folder); !s) return s.error();
+    if (auto s = write_papers(plan, *report, job.control()); !s) return s.error();
     if (o.pdf) {
-        if (auto s = page_to_pdf(report_page(report->name, folder)); !s) return s.error();
-    }
-    if (o.exchange) {
-        if (auto s = write_exchange(session.timeline, name, folder); !s) return s.error();
+        if (auto s = page_to_pdf(report_page(report->name, folder), o.paper); !s) return s.error();
     }
     nlohmann::json line = {{"event", "finished"},
                            {"name", name},
@@ -206,7 +204,10 @@ void add_common(CLI::App& command, HandoverOptions& o) {
     command.add_flag("--overwrite", o.replace, "Replace files that were made from something else");
     command.add_flag("--check", o.check_only, "Only tell what is wrong");
     command.add_flag("--pdf", o.pdf, "The report as PDF, too (needs the program rivlen)");
-    command.add_flag("--exchange", o.exchange, "Also cut lists (EDL, CSV) and an OpenTimelineIO file");
+    command.add_option("--paper", o.paper, "Of the PDF: a4 or letter; else what is used in this place")
+        ->check(CLI::IsMember({"a4", "letter"}));
+    command.add_flag("--exchange", o.exchange,
+                     "Also the session for other tools: cut lists (EDL, CSV), OpenTimelineIO, DAWproject");
 }
 
 }  // namespace

@@ -57,6 +57,7 @@ int run(int argc, char** argv) {
     rivlen::cli::add_layback(app, status);
     rivlen::cli::add_handover(app, status);
     rivlen::cli::add_batch(app, status);
+    rivlen::cli::add_batch_report(app, status);
     try {
         app.parse(argc, argv);
     } catch (const CLI::ParseError& problem) {

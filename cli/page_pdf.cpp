@@ -15,7 +15,7 @@ namespace rivlen::cli {
 
 namespace fs = std::filesystem;
 
-Status page_to_pdf(const fs::path& page) {
+Status page_to_pdf(const fs::path& page, const std::string& paper) {
     std::error_code error;
     const fs::path here = fs::read_symlink("/proc/self/exe", error).parent_path();
     fs::path program = here / "rivlen";                                                // installed
@@ -28,7 +28,9 @@ Status page_to_pdf(const fs::path& page) {
     std::string name = program.string();
     std::string option = "--page-to-pdf";
     std::string file = page.string();
-    const std::array<char*, 4> arguments = {name.data(), option.data(), file.data(), nullptr};
+    std::string size = "--paper=" + paper;
+    const std::array<char*, 5> arguments = {name.data(), option.data(), file.data(),
+                                            paper.empty() ? nullptr : size.data(), nullptr};
     // No display is needed for paper.
     std::string platform = "QT_QPA_PLATFORM=offscreen";
     std::vector<char*> environment = {platform.data()};

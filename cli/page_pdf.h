@@ -9,6 +9,6 @@
 namespace rivlen::cli {
 
 // Writes page.pdf beside page.html. Errors: Io when rivlen is not there or fails.
-[[nodiscard]] Status page_to_pdf(const std::filesystem::path& page);
+[[nodiscard]] Status page_to_pdf(const std::filesystem::path& page, const std::string& paper = {});
 
 }  // namespace rivlen::cli

@@ -3,10 +3,12 @@
 
 #include <QComboBox>
 #include <QHeaderView>
+#include <QResizeEvent>
 #include <QSignalBlocker>
 #include <algorithm>
 #include <array>
 
+#include "app/handover/row_delegates.h"
 #include "app/widgets/text.h"
 #include "app/widgets/theme.h"
 #include "core/project/session.h"
@@ -49,14 +51,20 @@ DeliveryRowsView::DeliveryRowsView(EditRow edit, QWidget* parent)
     setHorizontalHeaderLabels({QString(), tr("Holds"), tr("Settings"), tr("Version"), tr("Target"),
                                tr("Kind"), tr("Depth"), tr("Rate"), tr("File"), tr("State"), tr("Loudness"),
                                tr("True peak")});
-    verticalHeader()->setDefaultSectionSize(32);
-    verticalHeader()->setVisible(false);
+    verticalHeader()->setDefaultSectionSize(34);
     setSelectionBehavior(QAbstractItemView::SelectRows);
     setSelectionMode(QAbstractItemView::SingleSelection);
     setShowGrid(false);
     setWordWrap(false);
+    names_ = new WholeNameDelegate(this);
+    setItemDelegateForColumn(kFile, names_);
+    setItemDelegateForColumn(kLoudness, new ToleranceDelegate(this));
+    setItemDelegateForColumn(kPeak, new ToleranceDelegate(this));
+    verticalHeader()->setSectionsClickable(true);
+    verticalHeader()->setFixedWidth(22);
+    connect(verticalHeader(), &QHeaderView::sectionClicked, this, &DeliveryRowsView::fold);
     horizontalHeader()->setSectionResizeMode(kFile, QHeaderView::Stretch);
-    constexpr std::array<int, kColumns> kWidths = {30, 138, 94, 76, 196, 128, 70, 84, 200, 86, 90, 88};
+    constexpr std::array<int, kColumns> kWidths = {30, 138, 90, 70, 190, 124, 66, 80, 200, 76, 92, 92};
     for (int c = 0; c < kColumns; ++c) setColumnWidth(c, kWidths[static_cast<std::size_t>(c)]);
     connect(this, &QTableWidget::itemChanged, this, [this](QTableWidgetItem* changed) {
         const int row = changed->row();
@@ -73,6 +81,42 @@ void DeliveryRowsView::fill(const HandoverTemplate& table) {
     setRowCount(static_cast<int>(table.rows.size()));
     for (int row = 0; row < rowCount(); ++row) fill_row(row, table);
     choose(std::clamp(chosen, 0, std::max(0, rowCount() - 1)));
+    keys_ = table.rows;
+    show_folds();
+}
+
+// Rows that belong under a mix: what follows it with the same gain, as far as the next mix.
+int DeliveryRowsView::rows_under(int mix) const {
+    const auto first = static_cast<std::size_t>(mix);
+    if (first >= keys_.size() || keys_[first].content != Content::Mix) return 0;
+    std::size_t end = first + 1;
+    while (end < keys_.size() && keys_[end].content != Content::Mix &&
+           version_key(keys_[end]) == version_key(keys_[first]))
+        ++end;
+    return static_cast<int>(end - first) - 1;
+}
+
+void DeliveryRowsView::fold(int row) {
+    if (rows_under(row) == 0) return;
+    const VersionKey key = version_key(keys_[static_cast<std::size_t>(row)]);
+    if (!folded_.erase(key)) folded_.insert(key);
+    show_folds();
+}
+
+void DeliveryRowsView::show_folds() {
+    const QSignalBlocker quiet(this);
+    for (int row = 0; row < rowCount(); ++row) setRowHidden(row, false);
+    for (int row = 0; row < rowCount(); ++row) {
+        const int under = rows_under(row);
+        const bool folded = under > 0 && folded_.contains(version_key(keys_[static_cast<std::size_t>(row)]));
+        auto* head = new QTableWidgetItem(under == 0 ? QString() : QString(QChar(folded ? 0x25B8 : 0x25BE)));
+        if (under > 0)
+            head->setToolTip(
+                folded ? tr("%n row(s) of this version are hidden. Click to show them.", nullptr, under)
+                       : tr("Hides the rows of this version."));
+        setVerticalHeaderItem(row, head);
+        for (int k = row + 1; folded && k <= row + under; ++k) setRowHidden(k, true);
+    }
 }
 
 void DeliveryRowsView::choose(int row) {
@@ -125,8 +169,8 @@ void DeliveryRowsView::fill_row(int row, const HandoverTemplate& table) {
                {kRate, "rate", rates, rate != kRates.end() ? static_cast<int>(rate - kRates.begin()) : 0,
                 [](HandoverRow& here, int to) { here.sample_rate = kRates[static_cast<std::size_t>(to)]; }});
     for (const Column c : {kFile, kState, kLoudness, kPeak}) setItem(row, c, fixed({}));
-    item(row, kLoudness)->setFont(number_font());
-    item(row, kPeak)->setFont(number_font());
+    show_levels(row, table, nullptr);
+    allow_depth(row, has_depth(r.container, Depth::Pcm24));
 }
 
 // Targets of the table's own come first.
@@ -153,6 +197,34 @@ void DeliveryRowsView::show_file_names(const QStringList& names) {
         cell->setText(names[row]);
         cell->setToolTip(names[row]);
     }
+    fit_heights();
+}
+
+void DeliveryRowsView::show_results_only(bool only) {
+    for (const Column c : {kSettings, kVersion, kTarget, kKind, kDepth, kRate}) setColumnHidden(c, only);
+    fit_heights();
+}
+
+void DeliveryRowsView::follow(int row, const HandoverTemplate& table) {
+    keys_ = table.rows;
+    show_levels(row, table, nullptr);
+    allow_depth(row, has_depth(keys_[static_cast<std::size_t>(row)].container, Depth::Pcm24));
+    show_folds();
+}
+
+void DeliveryRowsView::fit_heights() {
+    constexpr int kLeast = 34;
+    for (int row = 0; row < rowCount(); ++row) {
+        const auto* cell = item(row, kFile);
+        if (cell == nullptr) continue;
+        const int wanted = names_->height_of(cell->text(), font(), columnWidth(kFile));
+        if (const int height = std::max(kLeast, wanted); rowHeight(row) != height) setRowHeight(row, height);
+    }
+}
+
+void DeliveryRowsView::resizeEvent(QResizeEvent* event) {
+    QTableWidget::resizeEvent(event);
+    fit_heights();
 }
 
 void DeliveryRowsView::show_state(int row, const QString& state, const QString& sentence, bool trouble) {
@@ -164,11 +236,38 @@ void DeliveryRowsView::show_state(int row, const QString& state, const QString& 
     cell->setForeground(trouble ? colour::kWarn : colour::kText);
 }
 
-void DeliveryRowsView::show_levels(int row, const QString& loudness, const QString& peak) {
+void DeliveryRowsView::show_levels(int row, const HandoverTemplate& table, const DeliveredRow* delivered) {
     const QSignalBlocker quiet(this);
-    if (row >= rowCount()) return;
-    item(row, kLoudness)->setText(loudness);
-    item(row, kPeak)->setText(peak);
+    if (row >= rowCount() || row >= static_cast<int>(table.rows.size())) return;
+    const HandoverRow& asked = table.rows[static_cast<std::size_t>(row)];
+    const LoudnessTarget* target = find_target(table.targets, asked.target);
+    const Level lufs = delivered != nullptr ? delivered->gated_lufs : Level();
+    const Level peak = delivered != nullptr ? delivered->course.loudness.true_peak_dbtp : Level();
+    const auto show = [&](Column column, const QString& words, bool measured,
+                          const std::optional<Tolerance>& bar) {
+        auto* cell = item(row, column);
+        cell->setText(words);
+        cell->setForeground(measured ? colour::kText : colour::kDim);
+        cell->setData(ToleranceDelegate::kRole, bar ? QVariant::fromValue(*bar) : QVariant());
+    };
+    // Only a mix is brought to a loudness; under the ceiling all are held.
+    const bool aims = target != nullptr && asked.content == Content::Mix;
+    const bool codes =
+        asked.container == Container::Picture ? picture_codes_ : coded_kind(asked.container).has_value();
+    const AllowedLevels allowed = target != nullptr ? allowed_levels(*target, codes) : AllowedLevels();
+    const bool capped = target != nullptr && asked.content != Content::Limiter;
+    const auto number = [](double value) { return QString::number(value, 'f', 1); };
+    show(kLoudness,
+         delivered != nullptr ? text(level_words(lufs, "LUFS"))
+         : aims ? tr("%1 ± %2").arg(number(target->integrated_lufs), number(target->tolerance_lu))
+                : QString(),
+         delivered != nullptr,
+         aims ? std::optional(loudness_tolerance(*target, allowed, lufs)) : std::nullopt);
+    show(kPeak,
+         delivered != nullptr ? (peak ? text(level_words(peak, "dBTP")) : QString())
+         : capped             ? tr("at most %1").arg(number(target->true_peak_dbtp))
+                              : QString(),
+         delivered != nullptr, capped ? std::optional(peak_tolerance(*target, allowed, peak)) : std::nullopt);
 }
 
 void DeliveryRowsView::allow_depth(int row, bool allowed) {

@@ -5,7 +5,11 @@
 #include <QStringList>
 #include <QTableWidget>
 #include <functional>
+#include <set>
 
+#include "app/handover/row_delegates.h"
+#include "core/delivery/deliver.h"
+#include "core/delivery/delivery_rows.h"
 #include "core/project/delivery_table.h"
 
 namespace rivlen::app {
@@ -23,9 +27,21 @@ class DeliveryRowsView : public QTableWidget {
     void choose(int row);
     void show_file_names(const QStringList& names);
     void show_state(int row, const QString& state, const QString& sentence, bool trouble);
-    void show_levels(int row, const QString& loudness, const QString& peak);
+    // What the target allows, and where the file lies in it; delivered: null before that.
+    void show_levels(int row, const HandoverTemplate& table, const DeliveredRow* delivered);
+    // Whether files under the picture are coded with loss, so that their peaks may be higher.
+    void set_picture_codes(bool codes) { picture_codes_ = codes; }
+    // A row whose cells show an edit already.
+    void follow(int row, const HandoverTemplate& table);
+    // Only what was delivered and how it measures, where there is little room.
+    void show_results_only(bool only);
+    // Hides or shows the rows that belong under a mix.
+    void fold(int row);
     // Whether the kind of file of a row has a depth.
     void allow_depth(int row, bool allowed);
+
+  protected:
+    void resizeEvent(QResizeEvent* event) override;
 
   private:
     struct Choice {
@@ -38,7 +54,14 @@ class DeliveryRowsView : public QTableWidget {
     void fill_row(int row, const HandoverTemplate& table);
     void add_choice(int row, const Choice& choice);
     void add_target_choice(int row, const HandoverTemplate& table);
+    [[nodiscard]] int rows_under(int mix) const;
+    void show_folds();
+    void fit_heights();
     EditRow edit_;
+    bool picture_codes_ = false;
+    WholeNameDelegate* names_ = nullptr;
+    std::vector<HandoverRow> keys_;  // the rows as they are shown
+    std::set<VersionKey> folded_;    // versions whose rows are hidden
 };
 
 }  // namespace rivlen::app

@@ -6,21 +6,45 @@
 #include <QHBoxLayout>
 #include <QLabel>
 #include <QLineEdit>
+#include <QMenu>
 #include <QPlainTextEdit>
 #include <QToolButton>
 #include <QUrl>
 #include <QVBoxLayout>
+#include <algorithm>
 #include <array>
 
+#include "app/handover/delivery_rows_view.h"
 #include "app/handover/page_pdf.h"
+#include "app/handover/report_pane.h"
 #include "app/widgets/controls.h"
 #include "app/widgets/file_dialogs.h"
+#include "app/widgets/kept_splitter.h"
 #include "app/widgets/text.h"
 #include "app/widgets/theme.h"
 #include "core/delivery/delivery_rows.h"
+#include "core/delivery/exchange.h"
 #include "core/delivery/report.h"
+#include "core/media/layback.h"
 
 namespace rivlen::app {
+
+namespace {
+
+QString sum_words(const SumProof& sum) {
+    const QString parts = sum.against == SumAgainst::MixWithLimiterFile
+                              ? HandoverView::tr("The stems and what limiter and buses did")
+                              : HandoverView::tr("The stems");
+    const QString whole = sum.against == SumAgainst::BeforeLimiter
+                              ? HandoverView::tr("their mix before its limiter")
+                              : HandoverView::tr("their mix");
+    if (!sum.peak_dbfs) return HandoverView::tr("%1 add up to %2, bit for bit.").arg(parts, whole);
+    return HandoverView::tr("%1 add up to %2 within %3 dBFS.")
+        .arg(parts, whole)
+        .arg(*sum.peak_dbfs, 0, 'f', 0);
+}
+
+}  // namespace
 
 HandoverView::HandoverView(Document& document, JobList& jobs, QWidget* parent)
     : QWidget(parent), document_(document), jobs_(jobs) {
@@ -31,8 +55,15 @@ HandoverView::HandoverView(Document& document, JobList& jobs, QWidget* parent)
     column->addWidget(build_head());
     const auto edit_row = [this](int row, const std::function<void(HandoverRow&)>& change,
                                  const QString& key) { edit(row, change, key); };
-    rows_ = new DeliveryRowsView(edit_row, this);
-    column->addWidget(rows_, 1);
+    auto* beside = new KeptSplitter(Qt::Horizontal, "handover_report", this);
+    rows_ = new DeliveryRowsView(edit_row, beside);
+    beside->addWidget(rows_);
+    pane_ = new ReportPane(beside);
+    pane_->hide();
+    beside->addWidget(pane_);
+    constexpr int kTableWidth = 760, kPaneWidth = 460;
+    beside->restore({kTableWidth, kPaneWidth});
+    column->addWidget(beside, 1);
     details_ = new RowDetails(edit_row, this);
     column->addWidget(details_);
     column->addWidget(build_acts());
@@ -47,82 +78,6 @@ HandoverView::HandoverView(Document& document, JobList& jobs, QWidget* parent)
     connect(&document_, &Document::session_changed, this, &HandoverView::follow);
     fill();
     follow();
-}
-
-QWidget* HandoverView::build_head() {
-    auto* head = new QWidget(this);
-    auto* line = new QHBoxLayout(head);
-    line->setContentsMargins(0, 0, 0, 0);
-    table_name_ = new QLabel(head);
-    QFont font = table_name_->font();
-    font.setBold(true);
-    table_name_->setFont(font);
-    line->addWidget(table_name_);
-    const auto button = [&](const QString& label, const char* name, const QString& sentence, auto act) {
-        auto* b = make_button(label, name, sentence, head);
-        connect(b, &QToolButton::clicked, this, act);
-        line->addWidget(b);
-        return b;
-    };
-    button(tr("Open table…"), "handover_open", tr("Another table of deliveries."),
-           [this] { ask_open_table(); });
-    button(tr("Keep table…"), "handover_keep",
-           tr("Keeps the table as a file, for other programmes and people."), [this] { ask_keep_table(); });
-    line->addStretch(1);
-    line->addWidget(new QLabel(tr("Programme"), head));
-    name_ = new QLineEdit(head);
-    name_->setObjectName("handover_name");
-    name_->setAccessibleName(tr("Name of the programme"));
-    name_->setFixedWidth(170);
-    connect(name_, &QLineEdit::textEdited, this, [this] {
-        name_typed_ = true;
-        show_file_names();
-    });
-    line->addWidget(name_);
-    line->addWidget(new QLabel(tr("Folder"), head));
-    folder_ = new QLineEdit(head);
-    folder_->setObjectName("handover_folder");
-    folder_->setAccessibleName(tr("Folder for the files"));
-    folder_->setMinimumWidth(240);
-    connect(folder_, &QLineEdit::textEdited, this, [this] { folder_typed_ = true; });
-    line->addWidget(folder_);
-    button(tr("…"), "handover_choose_folder", tr("Choose the folder."), [this] {
-        if (const auto chosen =
-                ask_folder(this, tr("Folder for the files"), "handover", folder_->text().toStdString()))
-            set_folder(*chosen);
-    });
-    return head;
-}
-
-QWidget* HandoverView::build_acts() {
-    auto* acts = new QWidget(this);
-    auto* line = new QHBoxLayout(acts);
-    line->setContentsMargins(0, 0, 0, 0);
-    const auto button = [&](const QString& label, const char* name, const QString& sentence, auto act) {
-        auto* b = make_button(label, name, sentence, acts);
-        connect(b, &QToolButton::clicked, this, act);
-        line->addWidget(b);
-        return b;
-    };
-    button(tr("Add"), "handover_add", tr("A further row."), [this] { add_row(); });
-    button(tr("Copy"), "handover_copy", tr("The chosen row once more."), [this] { copy_row(); });
-    button(tr("Remove"), "handover_remove", tr("Takes the chosen row out."), [this] { remove_row(); });
-    button(QChar(0x2191), "handover_up", tr("Moves the chosen row up."), [this] { move_row(-1); });
-    button(QChar(0x2193), "handover_down", tr("Moves the chosen row down."), [this] { move_row(1); });
-    line->addStretch(1);
-    replace_ = new QCheckBox(tr("Replace files"), acts);
-    replace_->setObjectName("handover_replace");
-    replace_->setToolTip(tr("Files that are there already and were made from something else are replaced."));
-    line->addWidget(replace_);
-    button(tr("Check"), "handover_check", tr("Tells what is wrong before anything is written."),
-           [this] { check_now(); });
-    deliver_ =
-        button(tr("Deliver"), "handover_deliver",
-               tr("Writes all rows that are ticked, and reads every file back."), [this] { deliver_now(); });
-    open_report_ = button(tr("Report"), "handover_report", tr("Opens the report of the last delivery."),
-                          [this] { open_report(); });
-    open_report_->setEnabled(false);
-    return acts;
 }
 
 void HandoverView::follow() {
@@ -164,6 +119,7 @@ void HandoverView::edit(int row, const std::function<void(HandoverRow&)>& change
         tr("Row %1 of the deliveries").arg(row + 1),
         [&](HandoverTemplate& t) { change(t.rows[static_cast<std::size_t>(row)]); },
         key.isEmpty() ? key : QString("delivery %1 %2").arg(key).arg(row));
+    rows_->follow(row, shown_);
     show_file_names();
     show_details();
 }
@@ -173,6 +129,8 @@ void HandoverView::fill() {
     table_name_->setText(table().name.empty() ? tr("Table without a name") : text(table().name));
     table_name_->setToolTip(text(table().note));
     rows_->fill(table());
+    exchange_->setChecked(table().exchange);
+    umid_->setChecked(table().umid);
     show_file_names();
     show_details();
 }
@@ -182,14 +140,42 @@ void HandoverView::show_details() {
     const bool any = row >= 0 && row < static_cast<int>(table().rows.size());
     const HandoverRow* chosen = any ? &table().rows[static_cast<std::size_t>(row)] : nullptr;
     details_->show_row(row, chosen);
-    if (any) rows_->allow_depth(row, has_depth(chosen->container, Depth::Pcm24));
 }
 
 void HandoverView::show_file_names() {
     const std::string ending = picture_ending(document_.session());
+    rows_->set_picture_codes(layback_codes_with_loss(ending));
     QStringList names;
     for (const auto& row : table().rows) names << text(file_name(row, name_->text().toStdString(), ending));
     rows_->show_file_names(names);
+    show_size();
+}
+
+// Gigabytes of a thousand million bytes, as disks are sold.
+void HandoverView::show_size() {
+    const DeliverySize size = size_of(plan());
+    const auto words_of = [](double bytes) {
+        return bytes < 1e9 ? tr("%1 MB").arg(bytes / 1e6, 0, 'f', 0)
+                           : tr("%1 GB").arg(bytes / 1e9, 0, 'f', 1);
+    };
+    const bool short_of = size.free_bytes && *size.free_bytes < size.bytes;
+    size_->setText(size.free_bytes
+                       ? tr("about %1, %2 free").arg(words_of(size.bytes), words_of(*size.free_bytes))
+                       : tr("about %1").arg(words_of(size.bytes)));
+    QPalette palette = size_->palette();
+    palette.setColor(QPalette::WindowText, short_of ? colour::kWarn : colour::kDim);
+    size_->setPalette(palette);
+}
+
+void HandoverView::add_stems() {
+    const int row = current();
+    if (row < 0) return;
+    edit_table(tr("Add the stems of a delivery"), [&](HandoverTemplate& t) {
+        const HandoverRow& mix = t.rows[static_cast<std::size_t>(row)];
+        auto stems = stem_rows_of(mix);
+        t.rows.insert(t.rows.begin() + row + 1, stems.begin(), stems.end());
+    });
+    rows_->choose(row);
 }
 
 void HandoverView::add_row() {
@@ -289,8 +275,8 @@ void HandoverView::deliver_now() {
             });
             if (!done) return done.error();
             *report = std::move(*done);
-            return job.cancelled() ? Status(JobControl::cancelled_error())
-                                   : write_reports(*report, work->table, work->folder);
+            if (job.cancelled()) return JobControl::cancelled_error();
+            return write_papers(*work, *report, job);
         },
         [this, report, work](const Status& status) {
             job_ = 0;
@@ -298,10 +284,57 @@ void HandoverView::deliver_now() {
             if (!status)
                 return emit said(text(status.error().message), status.error().kind != ErrorKind::Cancelled);
             const Status pdf = page_to_pdf(report_page(report->name, work->folder),
-                                           report_page(report->name, work->folder).replace_extension(".pdf"));
+                                           report_page(report->name, work->folder).replace_extension(".pdf"),
+                                           paper_of_this_place());
             if (!pdf) emit said(text(pdf.error().message), true);
             finish(*report);
         });
+}
+
+void HandoverView::ask_recordings() {
+    auto files = ask_files(this, tr("Recordings to deliver by this table"), FileKind::Recording);
+    if (!files.empty()) deliver_recordings(std::move(files));
+}
+
+void HandoverView::deliver_recordings(std::vector<std::filesystem::path> files) {
+    if (job_ != 0) return emit said(tr("A delivery is under way. Stop it, or wait for it."), true);
+    if (folder_->text().isEmpty()) return emit said(tr("Choose a folder first."), true);
+    auto work = std::make_shared<ManyRecordings>();
+    work->files = std::move(files);
+    work->table = table();
+    work->folder = folder_->text().toStdString();
+    work->split.work_folder = document_.work_folder();
+    work->replace = replace_->isChecked();
+    deliver_->setText(tr("Stop"));
+    notes_->clear();
+    job_ = jobs_.start(
+        tr("Delivering %n recording(s)", nullptr, static_cast<int>(work->files.size())),
+        [this, work](const JobControl& job) {
+            return rivlen::deliver_recordings(*work, job, [this](const RecordingOutcome& outcome) {
+                QMetaObject::invokeMethod(this, [this, outcome] { show_outcome(outcome); });
+            });
+        },
+        [this, work](const Status& status) {
+            job_ = 0;
+            deliver_->setText(tr("Deliver"));
+            if (!status)
+                return emit said(text(status.error().message), status.error().kind != ErrorKind::Cancelled);
+            emit said(
+                tr("The recordings lie in \"%1\", each in its own folder.").arg(text(work->folder.string())),
+                false);
+        });
+}
+
+void HandoverView::show_outcome(const RecordingOutcome& outcome) {
+    QString line = text(outcome.name) + ": ";
+    if (outcome.report) {
+        const auto done = std::ranges::count_if(outcome.report->rows, [](const DeliveredRow& r) {
+            return r.state == RowState::Done || r.state == RowState::Skipped;
+        });
+        line += tr("%1 of %2 files delivered.").arg(done).arg(outcome.report->rows.size());
+    }
+    if (!outcome.sentence.empty()) line += " " + text(outcome.sentence);
+    notes_->appendPlainText(line);
 }
 
 void HandoverView::finish(const DeliveryReport& report) {
@@ -314,25 +347,34 @@ void HandoverView::finish(const DeliveryReport& report) {
         if (!r.sentence.empty()) lines << tr("Row %1: %2").arg(r.row + 1).arg(text(r.sentence));
         if (!there || r.row >= rows_->rowCount()) continue;
         ++done;
-        const auto& l = r.course.loudness;
-        rows_->show_levels(r.row, level_text(l.integrated_lufs, "LUFS"),
-                           l.true_peak_dbtp ? level_text(l.true_peak_dbtp, "dBTP") : QString());
+        rows_->show_levels(r.row, table(), &r);
     }
-    lines.prepend(tr("%1 of %2 files delivered and read back, %3 x real time.")
-                      .arg(done)
-                      .arg(report.rows.size())
-                      .arg(report.times_real_time, 0, 'f', 0));
-    for (const auto& s : report.sums)
-        lines << (!s.peak_dbfs
-                      ? tr("The stems add up to their mix, bit for bit.")
-                      : tr("The stems add up to their mix within %1 dBFS.").arg(*s.peak_dbfs, 0, 'f', 0));
+    const QString delivered = tr("%1 of %2 files delivered and read back").arg(done).arg(report.rows.size());
+    lines.prepend(report.times_real_time > 0
+                      ? tr("%1, %2 x real time.").arg(delivered).arg(report.times_real_time, 0, 'f', 0)
+                      : tr("%1; they were there as before.").arg(delivered));
+    for (const auto& s : report.sums) lines << sum_words(s);
     notes_->setPlainText(lines.join('\n'));
+    if (pane_->isVisible()) show_report();
     emit said(lines.front(), !report.all_done());
+}
+
+void HandoverView::toggle_report() {
+    if (!report_ || report_->rows.empty()) return;
+    pane_->setVisible(!pane_->isVisible());
+    open_report_->setChecked(pane_->isVisible());
+    constexpr int kRoomForBoth = 1700;
+    rows_->show_results_only(pane_->isVisible() && width() < kRoomForBoth);
+    if (pane_->isVisible()) show_report();
+}
+
+// Beside the files, wherever the next ones are to go.
+void HandoverView::show_report() {
+    pane_->show_page(report_page(report_->name, report_->rows.front().path.parent_path()));
 }
 
 void HandoverView::open_report() {
     if (!report_ || report_->rows.empty()) return;
-    // Beside the files, wherever the next ones are to go.
     const auto file = report_page(report_->name, report_->rows.front().path.parent_path());
     QDesktopServices::openUrl(QUrl::fromLocalFile(text(file.string())));
 }

@@ -9,6 +9,7 @@
 #include "app/shell/document.h"
 #include "app/widgets/actions.h"
 #include "core/delivery/deliver.h"
+#include "core/workflow/many_recordings.h"
 
 class QLabel;
 class QLineEdit;
@@ -17,6 +18,8 @@ class QToolButton;
 class QCheckBox;
 
 namespace rivlen::app {
+
+class ReportPane;
 
 class HandoverView : public QWidget {
     Q_OBJECT
@@ -34,7 +37,13 @@ class HandoverView : public QWidget {
     void ask_open_table();
     void ask_keep_table();
     void take_standard_table();
+    // Beside the table, and in the program that shows pages of this machine.
+    void toggle_report();
     void open_report();
+    void add_stems();
+    // Many recordings by this table, each into a folder of its own.
+    void ask_recordings();
+    void deliver_recordings(std::vector<std::filesystem::path> files);
     // The session's table.
     [[nodiscard]] const HandoverTemplate& table() const { return document_.session().deliveries; }
     void set_table(const HandoverTemplate& table);
@@ -56,6 +65,9 @@ class HandoverView : public QWidget {
     void edit_table(const QString& label, const std::function<void(HandoverTemplate&)>& change,
                     const QString& key = {});
     void show_file_names();
+    void show_size();
+    void show_report();
+    void show_outcome(const RecordingOutcome& outcome);
     void show_issues(const std::vector<Issue>& issues);
     void finish(const DeliveryReport& report);
     [[nodiscard]] DeliveryPlan plan() const;
@@ -67,9 +79,10 @@ class HandoverView : public QWidget {
     DeliveryRowsView* rows_ = nullptr;
     RowDetails* details_ = nullptr;
     QLineEdit *name_ = nullptr, *folder_ = nullptr;
-    QCheckBox* replace_ = nullptr;
+    QCheckBox *replace_ = nullptr, *exchange_ = nullptr, *umid_ = nullptr;
+    ReportPane* pane_ = nullptr;
     QToolButton *deliver_ = nullptr, *open_report_ = nullptr;
-    QLabel* table_name_ = nullptr;
+    QLabel *table_name_ = nullptr, *size_ = nullptr;
     QPlainTextEdit* notes_ = nullptr;
     int job_ = 0;
     bool name_typed_ = false, folder_typed_ = false;

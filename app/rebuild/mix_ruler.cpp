@@ -1,12 +1,15 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/rebuild/mix_ruler.h"
 
+#include <QLineEdit>
 #include <QMouseEvent>
 #include <QPainter>
 #include <cmath>
 
+#include "app/widgets/text.h"
 #include "app/widgets/theme.h"
 #include "app/widgets/time_input.h"
+#include "core/project/markers.h"
 #include "core/workflow/looping.h"
 
 namespace rivlen::app {
@@ -23,7 +26,9 @@ MixRuler::MixRuler(Document& document, MixPlayer& player, TimeView& view, Select
     setFixedHeight(kTimecodeHeight + kSamplesHeight + kPictureHeight + 2);
     new TimeInput(view_, this);
     setAccessibleName(tr("Time and picture track"));
-    setToolTip(tr("Click to go there, drag to set the loop. Below, the picture's cuts."));
+    setToolTip(
+        tr("Click to go there, drag to set the loop. Markers are moved by dragging, named by a double click. "
+           "Below, the picture's cuts."));
     connect(&view_, &TimeView::changed, this, qOverload<>(&QWidget::update));
     connect(&selection_, &Selection::changed, this, qOverload<>(&QWidget::update));
     connect(&document_, &Document::session_changed, this, qOverload<>(&QWidget::update));
@@ -56,6 +61,54 @@ Thumbnails& MixRuler::thumbnails_of(const std::filesystem::path& path) {
 std::int64_t MixRuler::frame_at(double x) const {
     return static_cast<std::int64_t>(std::llround(std::max(0.0, view_.to_seconds(x, width())) *
                                                   std::max(1, document_.timeline().sample_rate)));
+}
+
+QRect MixRuler::marker_rect(const Marker& marker) const {
+    constexpr int kMargin = 5, kWidest = 120;
+    const int rate = std::max(1, document_.timeline().sample_rate);
+    const int wanted = QFontMetrics(font()).horizontalAdvance(text(marker.name)) + 2 * kMargin;
+    return {static_cast<int>(std::lround(view_.frame_x(marker.frame, rate, width()))), kTimecodeHeight,
+            std::clamp(wanted, 2 * kMargin, kWidest), kSamplesHeight};
+}
+
+// Of flags that overlap, the later one lies on top.
+const Marker* MixRuler::marker_at(const QPoint& place) const {
+    const auto& markers = document_.timeline().markers;
+    const auto found = std::find_if(markers.rbegin(), markers.rend(),
+                                    [&](const Marker& m) { return marker_rect(m).contains(place); });
+    return found != markers.rend() ? &*found : nullptr;
+}
+
+void MixRuler::draw_markers(QPainter& painter) const {
+    painter.setFont(font());
+    for (const auto& marker : document_.timeline().markers) {
+        const QRect flag = marker_rect(marker);
+        if (flag.right() < 0 || flag.left() > width()) continue;
+        painter.fillRect(flag, colour::kText);
+        painter.setPen(colour::kGround);
+        painter.drawText(
+            flag.adjusted(4, 0, 0, 0), Qt::AlignVCenter | Qt::AlignLeft,
+            QFontMetrics(font()).elidedText(text(marker.name), Qt::ElideRight, flag.width() - 6));
+        painter.setPen(colour::kText);
+        painter.drawLine(flag.left(), 0, flag.left(), height());
+    }
+}
+
+// In place, over its flag.
+void MixRuler::edit_name(const Marker& marker) {
+    auto* line = new QLineEdit(text(marker.name), this);
+    line->setObjectName("marker_name");
+    line->setAccessibleName(tr("Name of the marker"));
+    constexpr int kWidth = 160;
+    line->setGeometry(marker_rect(marker).left(), 0, kWidth, kTimecodeHeight);
+    connect(line, &QLineEdit::editingFinished, this, [this, line, id = marker.id] {
+        const std::string name = line->text().trimmed().toStdString();
+        line->deleteLater();
+        document_.edit_timeline(tr("Marker"), {}, [&](Timeline& r) { rename_marker(r, id, name); });
+    });
+    line->show();
+    line->selectAll();
+    line->setFocus();
 }
 
 void MixRuler::paintEvent(QPaintEvent*) {
@@ -104,6 +157,7 @@ void MixRuler::paintEvent(QPaintEvent*) {
         painter.fillRect(QRectF(left, kTimecodeHeight - 4, right - left, 4),
                          r.loop_on ? colour::kAct : colour::kLine);
     }
+    draw_markers(painter);
     const double x = view_.frame_x(player_.position(), rate, width());
     painter.setPen(QPen(colour::kAct, 1.4));
     painter.drawLine(QPointF(x, 0), QPointF(x, height()));
@@ -119,11 +173,23 @@ void MixRuler::mousePressEvent(QMouseEvent* event) {
     }
     press_x_ = event->position().x();
     dragging_ = false;
+    const Marker* marker = marker_at(event->position().toPoint());
+    held_marker_ = marker != nullptr ? marker->id : 0;
+}
+
+void MixRuler::mouseDoubleClickEvent(QMouseEvent* event) {
+    if (const Marker* marker = marker_at(event->position().toPoint())) edit_name(*marker);
 }
 
 void MixRuler::mouseMoveEvent(QMouseEvent* event) {
     if (press_x_ < 0 || (!dragging_ && std::abs(event->position().x() - press_x_) < kDragPixels)) return;
     dragging_ = true;
+    if (held_marker_ != 0) {
+        const std::int64_t to = on_picture_frame(document_.timeline(), frame_at(event->position().x()));
+        document_.edit_timeline(tr("Marker"), "move marker",
+                                [&](Timeline& r) { move_marker(r, held_marker_, to); });
+        return;
+    }
     const auto a =
         on_picture_frame(document_.timeline(), frame_at(std::min(press_x_, event->position().x())));
     const auto b =
@@ -136,9 +202,13 @@ void MixRuler::mouseMoveEvent(QMouseEvent* event) {
 }
 
 void MixRuler::mouseReleaseEvent(QMouseEvent* event) {
-    if (press_x_ >= 0 && !dragging_) player_.locate(frame_at(event->position().x()));
+    const auto marker = std::ranges::find(document_.timeline().markers, held_marker_, &Marker::id);
+    const bool on_marker = marker != document_.timeline().markers.end();
+    if (press_x_ >= 0 && !dragging_)
+        player_.locate(on_marker ? marker->frame : frame_at(event->position().x()));
     if (dragging_) document_.close_step();
     press_x_ = -1;
+    held_marker_ = 0;
     dragging_ = false;
     update();
 }

@@ -21,6 +21,8 @@ class MixRuler : public QWidget {
              QWidget* parent = nullptr);
     [[nodiscard]] QString timecode_of(std::int64_t frame) const;
     [[nodiscard]] QRect picture_rect() const;
+    // Where a marker's flag lies.
+    [[nodiscard]] QRect marker_rect(const Marker& marker) const;
     [[nodiscard]] bool idle() const;
 
   protected:
@@ -28,9 +30,13 @@ class MixRuler : public QWidget {
     void mousePressEvent(QMouseEvent* event) override;
     void mouseMoveEvent(QMouseEvent* event) override;
     void mouseReleaseEvent(QMouseEvent* event) override;
+    void mouseDoubleClickEvent(QMouseEvent* event) override;
 
   private:
     [[nodiscard]] std::int64_t frame_at(double x) const;
+    [[nodiscard]] const Marker* marker_at(const QPoint& place) const;
+    void draw_markers(QPainter& painter) const;
+    void edit_name(const Marker& marker);
     Thumbnails& thumbnails_of(const std::filesystem::path& path);
     Document& document_;
     MixPlayer& player_;
@@ -39,6 +45,7 @@ class MixRuler : public QWidget {
     std::map<std::filesystem::path, std::unique_ptr<Thumbnails>> thumbnails_;
     double press_x_ = -1;
     bool dragging_ = false;
+    int held_marker_ = 0;  // id; 0: none
 };
 
 }  // namespace rivlen::app

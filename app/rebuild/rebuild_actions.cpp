@@ -20,14 +20,25 @@ ActionMenu RebuildView::listen_menu() {
     return {
         tr("Listen"),
         {{
-            {"mix_play", tr("Play or stop"), {QKeySequence("Space")}, [this] { play_or_stop(); }},
-            {"mix_loop", tr("Loop on or off"), {QKeySequence("L")}, [this] { toggle_loop(); }},
-            {"mix_start", tr("Go to the start"), {QKeySequence("Home")}, [this] { go_to_start(); }},
-            {"mix_frame_back", tr("One frame back"), {QKeySequence(","), QKeySequence("Left")}, jog_by(-1)},
-            {"mix_frame_on", tr("One frame on"), {QKeySequence("."), QKeySequence("Right")}, jog_by(1)},
-            {"mix_frames_back", tr("Ten frames back"), {QKeySequence("Shift+Left")}, jog_by(-10)},
-            {"mix_frames_on", tr("Ten frames on"), {QKeySequence("Shift+Right")}, jog_by(10)},
-        }}};
+             {"mix_play", tr("Play or stop"), {QKeySequence("Space")}, [this] { play_or_stop(); }},
+             {"mix_loop", tr("Loop on or off"), {QKeySequence("L")}, [this] { toggle_loop(); }},
+             {"mix_start", tr("Go to the start"), {QKeySequence("Home")}, [this] { go_to_start(); }},
+             {"mix_frame_back", tr("One frame back"), {QKeySequence(","), QKeySequence("Left")}, jog_by(-1)},
+             {"mix_frame_on", tr("One frame on"), {QKeySequence("."), QKeySequence("Right")}, jog_by(1)},
+             {"mix_frames_back", tr("Ten frames back"), {QKeySequence("Shift+Left")}, jog_by(-10)},
+             {"mix_frames_on", tr("Ten frames on"), {QKeySequence("Shift+Right")}, jog_by(10)},
+         },
+         {
+             {"marker",
+              tr("Set a marker here, or take it away"),
+              {QKeySequence("B")},
+              [this] { toggle_marker_here(); }},
+             {"marker_next", tr("Next marker"), {QKeySequence("Alt+Right")}, [this] { go_to_marker(true); }},
+             {"marker_before",
+              tr("Marker before"),
+              {QKeySequence("Alt+Left")},
+              [this] { go_to_marker(false); }},
+         }}};
 }
 
 ActionMenu RebuildView::clip_menu() {

@@ -13,6 +13,7 @@
 #include "app/widgets/text.h"
 #include "app/widgets/theme.h"
 #include "core/delivery/export_mix.h"
+#include "core/project/markers.h"
 #include "core/workflow/placing.h"
 
 namespace rivlen::app {
@@ -230,6 +231,17 @@ void RebuildView::jog(int picture_frames) {
 void RebuildView::go_to_start() {
     const Timeline& r = document_.timeline();
     player_.locate(r.loop && r.loop_on ? r.loop->first : 0);
+}
+
+void RebuildView::toggle_marker_here() {
+    if (document_.timeline().sample_rate == 0) return;
+    document_.edit_timeline(tr("Marker"), {}, [this](Timeline& r) { toggle_marker(r, player_.position()); });
+}
+
+void RebuildView::go_to_marker(bool next) {
+    const Timeline& r = document_.timeline();
+    const Marker* there = next ? next_marker(r, player_.position()) : previous_marker(r, player_.position());
+    if (there != nullptr) player_.locate(there->frame);
 }
 
 void RebuildView::zoom(double factor) {

@@ -85,6 +85,8 @@ class RebuildView : public QWidget {
     void toggle_loop();
     void jog(int picture_frames);
     void go_to_start();
+    void toggle_marker_here();
+    void go_to_marker(bool next);
     void zoom(double factor);
     void show_all();
     void show_loop();

@@ -27,13 +27,20 @@ int main(int argc, char** argv) {
     const QCommandLineOption page("page-to-pdf", "Write a report's page (HTML) as PDF beside it, and end.",
                                   "PAGE");
     parser.addOption(page);
+    const QCommandLineOption paper("paper", "Of that PDF: a4 or letter; else what is used in this place.",
+                                   "SIZE");
+    parser.addOption(paper);
     parser.addPositionalArgument("FILE", "Session or recording to open.", "[FILE...]");
     parser.process(application);
 
     if (parser.isSet(page)) {
         const std::filesystem::path from = parser.value(page).toStdString();
         auto to = from;
-        const auto status = rivlen::app::page_to_pdf(from, to.replace_extension(".pdf"));
+        const auto status =
+            rivlen::app::page_to_pdf(from, to.replace_extension(".pdf"),
+                                     parser.value(paper) == "letter" ? rivlen::app::Paper::Letter
+                                     : parser.value(paper) == "a4"   ? rivlen::app::Paper::A4
+                                                                     : rivlen::app::paper_of_this_place());
         if (!status) qCritical("%s", status.error().message.c_str());
         return status ? 0 : 1;
     }

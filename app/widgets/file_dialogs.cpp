@@ -87,6 +87,15 @@ std::optional<std::filesystem::path> ask_file(QWidget* parent, const QString& ti
     return path;
 }
 
+std::vector<std::filesystem::path> ask_files(QWidget* parent, const QString& title, FileKind kind) {
+    std::vector<std::filesystem::path> out;
+    for (const QString& file :
+         QFileDialog::getOpenFileNames(parent, title, folder_of(kind), file_filter(kind)))
+        out.emplace_back(file.toStdString());
+    if (!out.empty()) remember_folder(kind, out.front());
+    return out;
+}
+
 std::optional<std::filesystem::path> ask_new_file(QWidget* parent, const QString& title, FileKind kind,
                                                   const std::filesystem::path& suggestion) {
     QFileDialog dialog(parent, title, {}, file_filter(kind));

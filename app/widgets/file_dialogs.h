@@ -7,6 +7,7 @@
 #include <QWidget>
 #include <filesystem>
 #include <optional>
+#include <vector>
 
 namespace rivlen::app {
 
@@ -18,6 +19,9 @@ inline constexpr std::size_t kFileKinds = 8;
 // Nothing when none was chosen.
 [[nodiscard]] std::optional<std::filesystem::path> ask_file(QWidget* parent, const QString& title,
                                                             FileKind kind);
+// Several at once; empty when none was chosen.
+[[nodiscard]] std::vector<std::filesystem::path> ask_files(QWidget* parent, const QString& title,
+                                                           FileKind kind);
 // With the kind's own ending where the name has none; `suggestion` may be a name alone or a whole path. A
 // file that is there is asked about.
 [[nodiscard]] std::optional<std::filesystem::path> ask_new_file(QWidget* parent, const QString& title,

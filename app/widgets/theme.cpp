@@ -98,6 +98,7 @@ void apply_theme(QApplication& application) {
         QComboBox, QDoubleSpinBox { background: %6; border: 1px solid %2; border-radius: 2px; padding: 3px 6px; color: %3; }
         QMenuBar, QMenu { background: %7; color: %3; } QMenu { border: 1px solid %2; }
         QMenuBar::item:selected, QMenu::item:selected { background: %1; color: %5; }
+        QComboBox:disabled { color: #777b7c; }
         QMenu::item:disabled { color: #777b7c; }
         QProgressBar { background: %6; border: 1px solid %2; border-radius: 2px; text-align: center; color: %3; min-height: 14px; }
         QProgressBar::chunk { background: #55605a; }

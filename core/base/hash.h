@@ -6,6 +6,7 @@
 #include <memory>
 #include <span>
 #include <string>
+#include <string_view>
 
 namespace rivlen {
 
@@ -24,5 +25,8 @@ class Hasher {
 };
 
 [[nodiscard]] std::string hash_hex(std::span<const std::byte> bytes);
+[[nodiscard]] inline std::string hash_hex(std::string_view text) {
+    return hash_hex(std::as_bytes(std::span(text.data(), text.size())));
+}
 
 }  // namespace rivlen

@@ -286,9 +286,9 @@ Status write_text_file(const fs::path& target, std::string_view text) {
     return file->commit();
 }
 
-namespace {
-
 Status set_aside(const fs::path& file) {
+    std::error_code missing;
+    if (!fs::exists(file, missing)) return {};
     constexpr int kMost = 10000;
     for (int n = 1; n < kMost; ++n) {
         const fs::path aside =
@@ -304,8 +304,6 @@ Status set_aside(const fs::path& file) {
                       file.parent_path().string());
 }
 
-}  // namespace
-
 Status write_beside_earlier(const fs::path& target, std::string_view text) {
     std::error_code error;
     const bool there = fs::exists(target, error);
@@ -317,9 +315,7 @@ Status write_beside_earlier(const fs::path& target, std::string_view text) {
     auto file = OutputFile::create(target);
     if (!file) return file.error();
     if (auto status = file->write(std::as_bytes(std::span(text.data(), text.size()))); !status) return status;
-    if (there) {
-        if (auto aside = set_aside(target); !aside) return aside;
-    }
+    if (auto aside = set_aside(target); !aside) return aside;
     return file->commit();
 }
 

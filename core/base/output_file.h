@@ -93,6 +93,8 @@ class OutputFile {
 // The same for what is a record of its time: a file of this name with other content stays as "NAME,
 // earlier.EXT", "NAME, earlier 2.EXT" and so on. Errors: DiskFull, Io.
 [[nodiscard]] Status write_beside_earlier(const std::filesystem::path& target, std::string_view text);
+// A file that is there gets the next free name of that kind; nothing happens where there is none. Errors: Io.
+[[nodiscard]] Status set_aside(const std::filesystem::path& file);
 [[nodiscard]] Result<std::string> read_text_file(const std::filesystem::path& path);
 
 }  // namespace rivlen

@@ -8,31 +8,30 @@
 #include <cmath>
 #include <ctime>
 #include <mutex>
-#include <nlohmann/json.hpp>
 #include <thread>
 
 #include "core/base/guarded.h"
 #include "core/base/hash.h"
-#include "core/base/json_text.h"
 #include "core/base/output_file.h"
+#include "core/delivery/delivery_notes.h"
 #include "core/delivery/delivery_proof.h"
 #include "core/delivery/delivery_rows.h"
 #include "core/delivery/delivery_sound.h"
+#include "core/delivery/sum_proof.h"
 #include "core/delivery/written_sound.h"
 #include "core/dsp/denormals.h"
 #include "core/media/layback.h"
 #include "core/project/editing.h"
-#include "core/project/json_reading.h"
 
 namespace rivlen {
 
 namespace {
 
 namespace fs = std::filesystem;
-constexpr const char* kProofFolder = ".rivlen";
-
-std::string hash_of(const std::string& text) {
-    return hash_hex(std::as_bytes(std::span(text.data(), text.size())));
+// Of a session as far as it can be heard.
+std::string hash_of_sound(Session session) {
+    session.timeline.markers.clear();
+    return hash_hex(session_to_json(session));
 }
 
 // What players show of a sound.
@@ -48,7 +47,8 @@ class Delivery {
           job_(job),
           on_event_(on_event),
           maker_(plan, job),
-          session_hash_(hash_of(session_to_json(plan.session))) {}
+          notes_(plan.folder),
+          session_hash_(hash_of_sound(plan.session)) {}
 
     DeliveryReport run(std::vector<Issue> issues);
 
@@ -60,22 +60,18 @@ class Delivery {
     Status make_sound(DeliveredRow& row, bool replace);
     Status make_picture(Rows& rows, bool replace);
     [[nodiscard]] SoundDescription describe(const HandoverRow& row, const MadeSound& made) const;
-    [[nodiscard]] fs::path proof_path(const fs::path& file, const char* ending = ".json") const {
-        return plan_.folder / kProofFolder / (hash_of(file.filename().string()) + ending);
-    }
-    [[nodiscard]] std::string proof_of(const Rows& rows) const {
-        HandoverTemplate made_from{{}, {}, {}, plan_.table.targets};
+    // All that goes into a file.
+    [[nodiscard]] std::string made_from(const Rows& rows) const {
+        HandoverTemplate table{{}, {}, {}, plan_.table.targets, plan_.table.umid, false};
         for (const auto& row : rows) {
-            made_from.rows.push_back(row.asked);
-            made_from.rows.back().on = true;
+            table.rows.push_back(row.asked);
+            table.rows.back().on = true;
         }
-        return hash_of(session_hash_ + template_to_json(made_from) + plan_.name);
+        return hash_hex(session_hash_ + template_to_json(table) + plan_.name);
     }
-    [[nodiscard]] bool done_before(const Rows& rows) const;
-    Status keep_proof(const Rows& rows) const;
-    Status note_begun(const Rows& rows) const;
-    [[nodiscard]] bool broken_off(const Rows& rows) const;
-    [[nodiscard]] bool may_replace(const Rows& rows) const { return plan_.replace || broken_off(rows); }
+    [[nodiscard]] bool may_replace(const Rows& rows) const {
+        return plan_.replace || notes_.broken_off(rows[0].path, made_from(rows));
+    }
     void say(const DeliveryEvent& event) {
         if (!on_event_) return;
         const std::lock_guard lock(events_);
@@ -86,6 +82,7 @@ class Delivery {
     const JobControl& job_;
     const OnDelivery& on_event_;
     SoundMaker maker_;
+    DeliveryNotes notes_;
     std::string session_hash_;
     std::mutex events_;
     std::vector<Issue> issues_;
@@ -95,12 +92,12 @@ class Delivery {
 
 SoundDescription Delivery::describe(const HandoverRow& row, const MadeSound& made) const {
     const LoudnessTimeline& course = made.course;
-    const int rate = made.sound.sample_rate();
+    const int rate = made.sound->sample_rate();
     const Timeline& r = plan_.session.timeline;
     SoundDescription d;
     d.description = fmt::format("{} - {}", plan_.name, title_of(row));
     d.project = plan_.name;
-    d.originator_reference = hash_of(session_hash_ + row.name).substr(0, 32);
+    d.originator_reference = hash_hex(session_hash_ + row.name).substr(0, 32);
     const std::time_t now = std::time(nullptr);
     std::tm local{};
     ::localtime_r(&now, &local);
@@ -115,8 +112,12 @@ SoundDescription Delivery::describe(const HandoverRow& row, const MadeSound& mad
     d.timecode_rate = fmt::format("{}/{}", r.frame_rate.num, r.frame_rate.den);
     d.start_timecode = timecode_at(r, range_of_row(plan_.session, row).first);
     d.track_names = made.track_names;
+    d.drop_frame = r.drop_frame;
+    if (plan_.table.umid)
+        d.umid = umid_from(
+            hash_hex(session_hash_ + plan_.name + template_to_json({{}, {}, {row}, {}, true, false})));
     d.integrated_lufs = course.loudness.integrated_lufs;
-    d.range_lu = course.loudness.range_lu;
+    if (d.integrated_lufs) d.range_lu = course.loudness.range_lu;
     d.true_peak_dbtp = course.loudness.true_peak_dbtp;
     d.momentary_lufs = course.highest_momentary_lufs;
     d.short_term_lufs = course.highest_short_term_lufs;
@@ -146,18 +147,42 @@ std::vector<Delivery::Rows> Delivery::files() const {
     return out;
 }
 
+// What the report says of a row that the file does not.
+void note_making(const MadeSound& made, DeliveredRow& row) {
+    row.gain_db = made.gain_db;
+    row.limited_db = made.limited_db;
+    row.reduction_by_second = made.reduction_by_second;
+    row.spoken = made.spoken;
+}
+
+// What goes over full scale would be clipped by whole numbers; a delivery is not harmed in silence.
+Status fits(const MadeSound& made, const DeliveredRow& row) {
+    constexpr double kClippedDbfs = 0.001;  // what rounding brings stays under this
+    const double peak = made.course.loudness.sample_peak_dbfs.value_or(-HUGE_VAL);
+    if (peak < kClippedDbfs) return {};
+    const bool wav = row.asked.container == Container::Wav;
+    return make_error(ErrorKind::BadInput,
+                      "Its peaks lie {:.1f} dB over full scale, which \"{}\" cannot hold. Choose {}, a lower "
+                      "target, or turn its tracks down.",
+                      peak, row.path.filename().string(), wav ? "float" : "Broadcast WAV with float");
+}
+
 Status Delivery::make_sound(DeliveredRow& row, bool replace) {
     const JobControl quiet{{}, job_.cancel};
     const auto made = maker_.make(row.asked);
     if (!made) return made.error();
-    row.gain_db = made->gain_db;
-    row.limited_db = made->limited_db;
-    if (auto status = write_sound(made->sound, row.asked.container, row.asked.depth,
+    note_making(*made, row);
+    if (keeps_samples(row.asked.container) && row.asked.depth != Depth::Float32) {
+        if (auto status = fits(*made, row); !status) return status;
+    }
+    if (auto status = write_sound(*made->sound, row.asked.container, row.asked.depth,
                                   describe(row.asked, *made), row.path, replace, quiet);
         !status)
         return status;
-    return read_back(plan_, job_, row.asked, {made->sound.frames(), made->course.loudness.true_peak_dbtp},
-                     row);
+    if (coded_kind(row.asked.container)) {
+        if (auto status = compare_coded(*made->sound, job_, row); !status) return status;
+    }
+    return read_back(plan_, job_, {made->sound->frames()}, row);
 }
 
 Status Delivery::make_picture(Rows& rows, bool replace) {
@@ -181,72 +206,36 @@ Status Delivery::make_picture(Rows& rows, bool replace) {
     for (auto& row : rows) {
         const auto made = maker_.make(row.asked);
         if (!made) return made.error();
-        row.gain_db = made->gain_db;
-        row.limited_db = made->limited_db;
-        frames.push_back(made->sound.frames());
+        note_making(*made, row);
+        if (!codes_with_loss(plan_.session, row.asked)) {
+            if (auto status = fits(*made, row); !status) return status;
+        }
+        frames.push_back(made->sound->frames());
         back.sounds.push_back(
             {partial_path(plan_.work / "under the picture.wav"), title_of(row.asked), row.asked.language});
         back.keep_original_sound = back.keep_original_sound || row.asked.keep_original_sound;
-        if (auto status = write_sound(made->sound, Container::Wav, Depth::Pcm24, describe(row.asked, *made),
-                                      back.sounds.back().audio, true, quiet);
+        if (auto status = write_sound(*made->sound, Container::Wav, Depth::Float32,
+                                      describe(row.asked, *made), back.sounds.back().audio, true, quiet);
             !status)
             return status;
     }
-    if (const auto report = lay_back(back, quiet); !report) return report.error();
+    const auto report = lay_back(back, quiet);
+    if (!report) return report.error();
     for (std::size_t i = 0; i < rows.size(); ++i) {
-        if (auto status =
-                read_back(plan_, job_, rows[i].asked, {frames[i], {}, static_cast<int>(i)}, rows[i]);
-            !status)
+        if (codes_with_loss(plan_.session, rows[i].asked)) rows[i].difference_db = report->difference_db;
+        if (auto status = read_back(plan_, job_, {frames[i], static_cast<int>(i)}, rows[i]); !status)
             return status;
     }
     return {};
 }
 
-bool Delivery::done_before(const Rows& rows) const {
-    std::error_code error;
-    const fs::path& path = rows[0].path;
-    if (!fs::exists(path, error)) return false;
-    const auto text = read_text_file(proof_path(path));
-    if (!text) return false;
-    const auto proof = parse_json(*text);
-    if (!proof.is_object() || json_reading::text(proof, "made_from") != proof_of(rows)) return false;
-    const std::string checksum = file_checksum(path);
-    return !checksum.empty() && json_reading::text(proof, "checksum") == checksum;
-}
-
-Status Delivery::keep_proof(const Rows& rows) const {
-    std::error_code error;  // told of by the writing
-    fs::create_directories(plan_.folder / kProofFolder, error);
-    const nlohmann::json proof = {{"file", rows[0].path.filename().string()},
-                                  {"made_from", proof_of(rows)},
-                                  {"checksum", rows[0].checksum}};
-    return write_text_file(proof_path(rows[0].path),
-                           proof.dump(2, ' ', false, nlohmann::json::error_handler_t::replace) + "\n");
-}
-
-// Written before a file appears under its name, so that one whose proof is missing is known as our own.
-Status Delivery::note_begun(const Rows& rows) const {
-    std::error_code error;  // told of by the writing
-    fs::create_directories(plan_.folder / kProofFolder, error);
-    return write_text_file(proof_path(rows[0].path, ".begun"), proof_of(rows));
-}
-
-// An earlier run made the file from the same and ended before it was proved. Files from before that run are
-// somebody else's.
-bool Delivery::broken_off(const Rows& rows) const {
-    const fs::path note = proof_path(rows[0].path, ".begun");
-    const auto made_from = read_text_file(note);
-    if (!made_from || *made_from != proof_of(rows)) return false;
-    std::error_code error;
-    const auto begun = fs::last_write_time(note, error);
-    return !error && fs::last_write_time(rows[0].path, error) >= begun && !error;
-}
-
 Status Delivery::make_file(Rows& rows) {
+    const fs::path& file = rows[0].path;
+    const std::string from = made_from(rows);
     std::error_code error;
-    const bool was_there = fs::exists(rows[0].path, error);
+    const bool was_there = fs::exists(file, error);
     const bool replace = may_replace(rows);
-    Status status = note_begun(rows);
+    Status status = notes_.begin(file, from);
     if (status) {
         // Memory that runs out is an error like others here, so that the note goes.
         status = guarded([&] {
@@ -255,10 +244,10 @@ Status Delivery::make_file(Rows& rows) {
         });
     }
     // What does not pass its own check is no delivery.
-    if (!status && status.error().kind == ErrorKind::Internal && !was_there) fs::remove(rows[0].path, error);
-    if (status) status = keep_proof(rows);
-    // A file without its proof (the work was stopped in between) stays known as our own.
-    if (status || !broken_off(rows)) fs::remove(proof_path(rows[0].path, ".begun"), error);
+    if (!status && status.error().kind == ErrorKind::Internal && !was_there) fs::remove(file, error);
+    if (status) status = notes_.keep(file, from, rows);
+    // A file without its note (the work was stopped in between) stays known as our own.
+    if (status || !notes_.broken_off(file, from)) notes_.forget_begun(file);
     return status;
 }
 
@@ -277,13 +266,13 @@ void Delivery::deliver_file(Rows& rows) {
         status = JobControl::cancelled_error();
     } else if (trouble != issues_.end()) {
         status = make_error(ErrorKind::BadInput, "{}", trouble->sentence);
-    } else if (done_before(rows)) {
+    } else if (notes_.knows(rows[0].path, made_from(rows), rows)) {
         state = RowState::Skipped;
-        fs::remove(proof_path(rows[0].path, ".begun"), error);
+        notes_.forget_begun(rows[0].path);
         for (std::size_t i = 0; i < rows.size() && status; ++i) {
             const auto& asked = rows[i].asked;
             const double frames = seconds_of_row(plan_.session, asked) * rate_of_row(plan_.session, asked);
-            status = read_back(plan_, job_, asked, {std::llround(frames), {}, static_cast<int>(i)}, rows[i]);
+            status = read_back(plan_, job_, {std::llround(frames), static_cast<int>(i)}, rows[i]);
         }
     } else if (!may_replace(rows) && fs::exists(rows[0].path, error)) {
         status =
@@ -329,7 +318,7 @@ DeliveryReport Delivery::run(std::vector<Issue> issues) {
     }
     for (auto& rows : wanted) std::ranges::move(rows, std::back_inserter(report.rows));
     std::ranges::sort(report.rows, {}, &DeliveredRow::row);
-    report.sums = add_up(report.rows);
+    report.sums = add_up(report.rows, [this](const HandoverRow& row) { return maker_.before_limiter(row); });
     report.figures = stem_figures(plan_, job_);
     report.before_picture = before_picture(plan_);
     double written = 0;
@@ -360,7 +349,7 @@ Result<DeliveryReport> deliver(const DeliveryPlan& plan, const JobControl& job, 
     std::error_code ignored;  // a folder that cannot be made is told of by the rows
     fs::create_directories(plan.folder, ignored);
     sweep_partials(plan.folder);  // of a run that was killed
-    sweep_partials(plan.folder / kProofFolder);
+    sweep_partials(plan.folder / DeliveryNotes::kFolder);
     return Delivery(plan, job, on_event).run(std::move(issues));
 }
 

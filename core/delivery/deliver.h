@@ -4,11 +4,13 @@
 
 #include <functional>
 #include <memory>
+#include <optional>
 #include <string>
 #include <vector>
 
 #include "core/base/job.h"
 #include "core/delivery/scratch_sound.h"
+#include "core/delivery/spoken_parts.h"
 #include "core/mix/plan.h"
 #include "core/project/delivery_table.h"
 #include "core/project/session.h"
@@ -33,6 +35,13 @@ struct Issue {
 };
 [[nodiscard]] std::vector<Issue> check(const DeliveryPlan& plan);
 
+// What will be written, by what each kind takes a second; in bytes.
+struct DeliverySize {
+    double bytes = 0;
+    std::optional<double> free_bytes;  // on the folder's disk; nothing where it cannot be told
+};
+[[nodiscard]] DeliverySize size_of(const DeliveryPlan& plan);
+
 enum class RowState { Done, Skipped, Failed, Cancelled };
 struct DeliveredRow {
     int row = 0;
@@ -41,7 +50,10 @@ struct DeliveredRow {
     RowState state = RowState::Failed;
     std::string sentence;  // why it failed, or what to know
     double gain_db = 0, limited_db = 0;
-    Level gated_lufs;         // as the target asks for: programme or dialogue
+    std::vector<float> reduction_by_second;     // of its limiter, dB; empty when it did not act
+    std::shared_ptr<const SpokenParts> spoken;  // where a target asks for speech
+    Level gated_lufs;         // as the target asks for: of the programme, or of its spoken parts
+    Level difference_db;      // coded files: (decoded - given) against given, in step to the sample
     LoudnessTimeline course;  // of the file as it was read back
     std::string picture;      // spectrogram of it, of mixes
     std::int64_t frames = 0;
@@ -52,9 +64,13 @@ struct DeliveredRow {
     double seconds = 0;
 };
 
-// Stems of one version added up, against its mix.
+// Stems of one version, read back and added up, against its mix: the file as it is where no limiter acted;
+// with the file of what limiter and buses did added, too; else the mix as it went into the limiter.
+enum class SumAgainst { Mix, MixWithLimiterFile, BeforeLimiter };
 struct SumProof {
     std::string version, target;
+    bool mono = false;
+    SumAgainst against = SumAgainst::Mix;
     Level peak_dbfs;  // of the difference; missing: there is none
 };
 

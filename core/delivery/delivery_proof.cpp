@@ -4,7 +4,7 @@
 #include <algorithm>
 #include <cmath>
 #include <fstream>
-#include <map>
+#include <optional>
 
 #include "core/assessment/tradeoff.h"
 #include "core/base/hash.h"
@@ -12,6 +12,8 @@
 #include "core/delivery/spectrogram_picture.h"
 #include "core/dsp/decibels.h"
 #include "core/media/decode.h"
+#include "core/media/sound_comparison.h"
+#include "core/media/sound_under_picture.h"
 
 namespace rivlen {
 
@@ -29,10 +31,64 @@ std::string file_checksum(const fs::path& path) {
     return hasher.hex();
 }
 
-Status read_back(const DeliveryPlan& plan, const JobControl& job, const HandoverRow& row,
-                 const ReadBack& written, DeliveredRow& out) {
-    const bool exact = keeps_samples(row.container);
-    const bool known = exact && written.true_peak_dbtp;
+namespace {
+
+constexpr double kMeterLu = 0.1;  // EBU Tech 3341: what meters may differ by
+
+}  // namespace
+
+AllowedLevels allowed_levels(const LoudnessTarget& target, bool codes_with_loss) {
+    // Common practice, no source.
+    constexpr double kCodedDb = 0.5, kMeterDb = 0.05;
+    return {target.integrated_lufs - target.tolerance_lu - kMeterLu,
+            target.integrated_lufs + target.tolerance_lu + kMeterLu,
+            target.true_peak_dbtp + (codes_with_loss ? kCodedDb : kMeterDb)};
+}
+
+namespace {
+
+// Whether a row meets its target, and the sentence that says how far it is off.
+void judge(const LoudnessTarget& target, bool overshoots, DeliveredRow& row) {
+    if (row.asked.content == Content::Limiter) return;  // nobody hears it alone
+    const auto fails = [&row](std::string sentence) {
+        row.on_target = false;
+        row.sentence = std::move(sentence);
+    };
+    const bool mix = row.asked.content == Content::Mix;
+    const double off = row.gated_lufs ? *row.gated_lufs - target.integrated_lufs : 0;
+    const Level peak = row.course.loudness.true_peak_dbtp;
+    const Level short_term = row.course.highest_short_term_lufs;
+    const AllowedLevels allowed = allowed_levels(target, overshoots);
+    const bool held_down =
+        target.short_term_lufs && short_term.value_or(-HUGE_VAL) > *target.short_term_lufs - 0.5;
+    if (mix && !row.gated_lufs)
+        return fails(
+            "It is silent, and no gain brings silence to a target. Look whether its tracks are muted.");
+    if (mix && target.short_term_lufs && short_term && *short_term > *target.short_term_lufs + kMeterLu)
+        return fails(fmt::format("{:.1f} LUFS over 3 s where {:.1f} are allowed.", *short_term,
+                                 *target.short_term_lufs));
+    const bool too_soft = mix && *row.gated_lufs < allowed.lowest_lufs;
+    const bool too_loud = mix && *row.gated_lufs > allowed.highest_lufs;
+    if (too_loud || (too_soft && !held_down))
+        return fails(fmt::format("{:.1f} LU {} the target: its peaks do not allow more.", std::abs(off),
+                                 off < 0 ? "under" : "over"));
+    if (peak && *peak > allowed.highest_dbtp)
+        return fails(
+            fmt::format("True peak {:.1f} dBTP where {:.1f} are allowed.{}", *peak, target.true_peak_dbtp,
+                        mix ? "" : " It is not limited, so that it adds up: turn down what is loud in it."));
+    if (!mix) return;
+    if (too_soft)
+        row.sentence = fmt::format("{:.1f} LU under the target, so that no 3 s are louder than {:.1f} LUFS.",
+                                   -off, *target.short_term_lufs);
+    else if (row.spoken && !is_anchor(row.spoken.get()))
+        row.sentence =
+            fmt::format("{:.0f} % of it is speech: all of it was measured.", 100 * row.spoken->share);
+}
+
+}  // namespace
+
+Status read_back(const DeliveryPlan& plan, const JobControl& job, const Written& written, DeliveredRow& out) {
+    const HandoverRow& row = out.asked;
     const auto info = probe(out.path);
     if (!info) return info.error();
     if (std::ssize(info->audio) <= written.sound)
@@ -43,55 +99,72 @@ Status read_back(const DeliveryPlan& plan, const JobControl& job, const Handover
     if (!decoder) return decoder.error();
     out.sample_rate = decoder->info().sample_rate;
     out.channels = decoder->info().channels;
-    LoudnessTimelineMeter meter(out.sample_rate, out.channels, !known);
+    const auto channels = static_cast<std::size_t>(out.channels);
+    LoudnessTimelineMeter meter(out.sample_rate, out.channels, false);
+    TruePeaks peaks(channels);
+    std::optional<SpokenLoudness> spoken;
+    if (row.content == Content::Mix && is_anchor(out.spoken.get()))
+        spoken.emplace(*out.spoken, out.sample_rate, out.channels);
     SpectrogramPicture picture(written.frames, out.sample_rate);
-    MeasuredInBackground measuring(out.sample_rate, static_cast<std::size_t>(out.channels),
-                                   [&](const AudioBlock& block) {
-                                       meter.add(block);
-                                       if (row.content == Content::Mix) picture.add(block);
-                                   });
+    // Two threads share the measuring about evenly.
+    BlocksInBackground measuring(out.sample_rate, channels, [&](const AudioBlock& block) {
+        meter.add(block);
+        if (spoken) spoken->add(block);
+    });
+    AudioBlock block(out.sample_rate, channels);
     for (;;) {
         if (job.cancelled()) return JobControl::cancelled_error();
         auto part = decoder->read();
         if (!part) return part.error();
         if (part->empty()) break;
-        measuring.add_interleaved(*part);
-        out.frames += std::ssize(*part) / out.channels;
+        block.clear();
+        block.append_interleaved(*part);
+        measuring.add(block);
+        peaks.add(block);
+        if (row.content == Content::Mix) picture.add(block);
+        out.frames += static_cast<std::int64_t>(block.frames());
     }
     measuring.finish();
     out.course = meter.finish();
+    out.course.loudness.true_peak_dbtp = peaks.finish_dbtp();
     if (row.content == Content::Mix) out.picture = picture.data_uri();
-    if (known) out.course.loudness.true_peak_dbtp = *written.true_peak_dbtp;
-    if (row.content == Content::Stems) out.course = {};  // nobody hears the channels of such a file together
-    out.gated_lufs = out.course.loudness.integrated_lufs;
+    if (row.content == Content::Stems) out.course = peaks_alone(std::move(out.course));
+    out.gated_lufs = spoken ? spoken->integrated_lufs() : out.course.loudness.integrated_lufs;
     out.checksum = file_checksum(out.path);
     std::error_code error;
     out.bytes = fs::file_size(out.path, error);
     // Coders work in frames: what they add at the end is theirs; a sample missing is not.
     const auto wanted = static_cast<std::int64_t>(
         std::llround(static_cast<double>(written.frames) * out.sample_rate / rate_of_row(plan.session, row)));
-    if (exact ? out.frames != wanted : out.frames + 1 < wanted)
+    if (keeps_samples(row.container) ? out.frames != wanted : out.frames + 1 < wanted)
         return make_error(ErrorKind::Internal,
                           "\"{}\" holds {} samples where {} were written; it was taken away again.",
                           out.path.string(), out.frames, wanted);
-    const LoudnessTarget* target = find_target(plan.table.targets, row.target);
-    if (target == nullptr || row.content != Content::Mix || row.mono) return {};
-    const bool programme = target->gate == LoudnessGate::Programme && !target->short_term_lufs;
-    const double off = out.gated_lufs ? *out.gated_lufs - target->integrated_lufs : 0;
-    const Level peak = out.course.loudness.true_peak_dbtp;
-    if (!out.gated_lufs) {
-        out.on_target = false;
-        out.sentence =
-            "It is silent, and no gain brings silence to a target. Look whether its tracks are muted.";
-    } else if (programme && std::abs(off) > target->tolerance_lu) {
-        out.on_target = false;
-        out.sentence = fmt::format("{:.1f} LU {} the target: its peaks do not allow more.", std::abs(off),
-                                   off < 0 ? "under" : "over");
-    } else if (peak && *peak > target->true_peak_dbtp + (is_coded(row.container) ? 0.5 : 0.05)) {
-        out.on_target = false;
-        out.sentence =
-            fmt::format("True peak {:.1f} dBTP where {:.1f} are allowed.", *peak, target->true_peak_dbtp);
-    }
+    if (const LoudnessTarget* target = find_target(plan.table.targets, row.target))
+        judge(*target, codes_with_loss(plan.session, row), out);
+    return {};
+}
+
+Status compare_coded(const ScratchSound& given, const JobControl& job, DeliveredRow& row) {
+    auto decoded = SoundUnderPicture::open(row.path);
+    if (!decoded) return decoded.error();
+    const auto next_decoded = [&](std::int64_t frames, AudioBlock& out) {
+        return decoded->next(frames, out);
+    };
+    const auto found = compare(next_of(given), next_decoded, {{}, job.cancel});
+    if (!found) return found.error();
+    row.difference_db = found->difference_db;
+    if (found->offset_samples != 0)
+        return make_error(
+            ErrorKind::Internal,
+            "\"{}\" came out {} samples out of step; it was taken away again. Choose another kind.",
+            row.path.string(), found->offset_samples);
+    if (found->difference_db > kFarthestCodedDb && found->wanted_energy > 0)
+        return make_error(
+            ErrorKind::Internal,
+            "\"{}\" does not sound like its mix (difference {:.0f} dB); it was taken away again. "
+            "Choose another kind.",
+            row.path.string(), found->difference_db);
     return {};
 }
 
@@ -139,54 +212,6 @@ std::string before_picture(const DeliveryPlan& plan) {
         return picture.data_uri();
     }
     return {};
-}
-
-std::vector<SumProof> add_up(const std::vector<DeliveredRow>& rows) {
-    std::map<VersionKey, std::array<const DeliveredRow*, kStems + 1>> sets;
-    for (const auto& row : rows) {
-        const auto& asked = row.asked;
-        if (row.state != RowState::Done && row.state != RowState::Skipped) continue;
-        if (!keeps_samples(asked.container)) continue;
-        const auto content = static_cast<std::size_t>(asked.content);
-        if (content > kStems || asked.mono) continue;
-        auto& set = sets[version_key(asked)];
-        if (set[content] == nullptr) set[content] = &row;
-    }
-    std::vector<SumProof> out;
-    for (const auto& [key, set] : sets) {
-        if (std::ranges::find(set, nullptr) != set.end()) continue;
-        std::vector<AudioDecoder> decoders;
-        for (const auto* row : set) {
-            auto decoder = AudioDecoder::open(row->path);
-            if (decoder && row->sample_rate == set[0]->sample_rate) decoders.push_back(std::move(*decoder));
-        }
-        if (decoders.size() != set.size()) continue;
-        std::vector<std::vector<float>> waiting(decoders.size());
-        double peak = 0;
-        for (bool more = true; more;) {
-            more = false;
-            std::size_t ready = SIZE_MAX;
-            for (std::size_t i = 0; i < decoders.size(); ++i) {
-                if (waiting[i].empty()) {
-                    if (auto part = decoders[i].read()) waiting[i] = std::move(*part);
-                }
-                more = more || !waiting[i].empty();
-                ready = std::min(ready, waiting[i].size());
-            }
-            if (ready == 0) break;
-            for (std::size_t i = 0; i < ready; ++i) {
-                double difference = -static_cast<double>(waiting[0][i]);
-                for (std::size_t s = 1; s < waiting.size(); ++s)
-                    difference += static_cast<double>(waiting[s][i]);
-                peak = std::max(peak, std::abs(difference));
-            }
-            for (auto& part : waiting)
-                part.erase(part.begin(), part.begin() + static_cast<std::ptrdiff_t>(ready));
-        }
-        out.push_back(
-            {std::get<0>(key), std::get<2>(key), peak > 0 ? Level(db_of_amplitude(peak)) : std::nullopt});
-    }
-    return out;
 }
 
 }  // namespace rivlen

@@ -28,6 +28,7 @@ bool holds(Content content, Stem stem) {
         case Content::Voice:
             return stem == Stem::Dialogue || stem == Stem::Reverb;
         case Content::Stems:
+        case Content::Limiter:
             return true;
     }
     return false;
@@ -52,7 +53,30 @@ double seconds_of_row(const Session& session, const HandoverRow& row) {
     return static_cast<double>(range.last - range.first) / std::max(1, session.timeline.sample_rate);
 }
 int rate_of_row(const Session& session, const HandoverRow& row) {
-    return row.sample_rate != 0 ? row.sample_rate : session.timeline.sample_rate;
+    const int rate = row.sample_rate != 0 ? row.sample_rate : session.timeline.sample_rate;
+    const auto coded = coded_kind(row.container);
+    return coded ? coded_rate(*coded, rate) : rate;
+}
+
+std::optional<CodedKind> coded_kind(Container container) {
+    switch (container) {
+        case Container::Opus:
+            return CodedKind::Opus;
+        case Container::Mp3:
+            return CodedKind::Mp3;
+        case Container::Aac:
+            return CodedKind::Aac;
+        case Container::Wav:
+        case Container::Flac:
+        case Container::Picture:
+            break;
+    }
+    return {};
+}
+
+bool codes_with_loss(const Session& session, const HandoverRow& row) {
+    if (row.container == Container::Picture) return layback_codes_with_loss(picture_ending(session));
+    return coded_kind(row.container).has_value();
 }
 
 std::string lower(std::string text) {

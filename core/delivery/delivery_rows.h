@@ -3,9 +3,11 @@
 #pragma once
 
 #include <filesystem>
+#include <optional>
 #include <string>
 #include <tuple>
 
+#include "core/media/coded_file.h"
 #include "core/project/delivery_table.h"
 #include "core/project/session.h"
 #include "core/separation/bands.h"
@@ -20,11 +22,19 @@ namespace rivlen {
 [[nodiscard]] std::string picture_ending(const Session& session);
 [[nodiscard]] LoopRange range_of_row(const Session& session, const HandoverRow& row);
 [[nodiscard]] double seconds_of_row(const Session& session, const HandoverRow& row);
+// Of the file in Hz: what the row asks for, or what its coder takes in its place.
 [[nodiscard]] int rate_of_row(const Session& session, const HandoverRow& row);
-// What rows of one version have in common: version, card, target, loop only.
-using VersionKey = std::tuple<std::string, int, std::string, bool>;
+[[nodiscard]] std::optional<CodedKind> coded_kind(Container container);
+// Whether the row's sound is coded with loss, so that its peaks may overshoot.
+[[nodiscard]] bool codes_with_loss(const Session& session, const HandoverRow& row);
+// How far limiters stay under a ceiling, for meters that look more closely; and for coders, whose overshoots
+// come on top. Common practice, no source.
+inline constexpr double kPeakMarginDb = 0.1, kCodingMarginDb = 1.0;
+// What rows that share a gain have in common: version, card, target, loop only, mono (a fold to one channel
+// is as loud as it is, so it has a gain of its own).
+using VersionKey = std::tuple<std::string, int, std::string, bool, bool>;
 [[nodiscard]] inline VersionKey version_key(const HandoverRow& row) {
-    return {row.version, row.card, row.target, row.loop_only};
+    return {row.version, row.card, row.target, row.loop_only, row.mono};
 }
 // Files whose names differ only in case are one file on many disks.
 [[nodiscard]] std::string lower(std::string text);

@@ -3,6 +3,7 @@
 
 #include <algorithm>
 #include <array>
+#include <atomic>
 #include <cmath>
 #include <iterator>
 #include <optional>
@@ -37,6 +38,24 @@ std::vector<std::string> channel_names(Content content, bool mono) {
     return {label + " L", label + " R"};
 }
 
+double true_peak_of(const LoudnessTimeline& course) {
+    return course.loudness.true_peak_dbtp.value_or(-HUGE_VAL);
+}
+
+// Samples of equally long sounds, block by block; take gets one block of each.
+template <typename Take>
+Status side_by_side(std::span<const ScratchSound* const> sounds, const JobControl& job, Take take) {
+    return sounds[0]->each(job, [&](std::int64_t at, const AudioBlock& first) -> Status {
+        std::vector<AudioBlock> blocks = {first};
+        for (const ScratchSound* sound : sounds.subspan(1)) {
+            blocks.emplace_back(sound->sample_rate(), static_cast<std::size_t>(sound->channels()));
+            const auto count = static_cast<std::int64_t>(first.frames());
+            if (auto status = sound->read(at, count, blocks.back()); !status) return status;
+        }
+        return take(blocks);
+    });
+}
+
 }  // namespace
 
 Result<ScratchSound> SoundMaker::rendered(const HandoverRow& row, Content content,
@@ -46,178 +65,246 @@ Result<ScratchSound> SoundMaker::rendered(const HandoverRow& row, Content conten
     auto out = ScratchSound::create(plan_.work, session.timeline.sample_rate, static_cast<int>(kMixChannels));
     if (!out) return out.error();
     const LoopRange range = range_of_row(plan_.session, row);
-    MeasuredInBackground measuring(session.timeline.sample_rate, kMixChannels,
-                                   [meter](const AudioBlock& block) { meter->add(block); });
+    // Kept and measured while the next is rendered.
+    Status kept;
+    std::atomic<bool> failed{false};
+    BlocksInBackground keeping(session.timeline.sample_rate, kMixChannels, [&](const AudioBlock& block) {
+        if (kept) kept = out->append(block);
+        failed = !kept.ok();
+        if (meter != nullptr) meter->add(block);
+    });
     const Status status =
-        render_mix(mix, range.first, range.last, {{}, job_.cancel}, [&](std::int64_t, auto block) {
-            if (meter != nullptr) measuring.add(block);
-            return out->append(block);
+        render_mix(mix, range.first, range.last, quiet_, [&](std::int64_t, auto block) -> Status {
+            keeping.add(block);
+            return failed ? JobControl::cancelled_error() : Status();
         });
-    measuring.finish();
+    keeping.finish();
+    if (!kept) return kept.error();
     if (!status) return status.error();
     return out;
 }
 
-// Of the mix, but only where somebody speaks: 400 ms with a dialogue stem within 25 dB of its loudest.
-Result<Level> SoundMaker::dialogue_lufs(const HandoverRow& row, const ScratchSound& mix) const {
-    const auto voice = rendered(row, Content::Dialogue);
-    if (!voice) return voice.error();
-    const std::int64_t step = mix.sample_rate() * 2 / 5;
-    std::vector<double> levels;
-    const JobControl quiet{{}, job_.cancel};
-    Status status = voice->each(
-        quiet,
-        [&](std::int64_t, const AudioBlock& block) -> Status {
-            double energy = 0;
-            for (std::size_t c = 0; c < block.channels(); ++c) energy += energy_of(block[c]);
-            levels.push_back(db_of_power(energy / static_cast<double>(2 * step)));
-            return {};
-        },
-        step);
-    if (!status) return status.error();
-    if (levels.empty()) return Level();
-    constexpr double kUnderLoudestDb = 25, kLeastDbfs = -55;
-    const double edge = std::max(kLeastDbfs, *std::ranges::max_element(levels) - kUnderLoudestDb);
-    LoudnessMeter meter(mix.sample_rate(), mix.channels(), LoudnessMeter::Kind::Quick);
-    status = mix.each(
-        quiet,
-        [&](std::int64_t at, const AudioBlock& block) -> Status {
-            if (levels[static_cast<std::size_t>(at / step)] >= edge) meter.add(block);
-            return {};
-        },
-        step);
-    if (!status) return status.error();
-    return meter.result().integrated_lufs;
+// Versions that differ only in what they are brought to have one mix.
+Result<SoundMaker::SharedRendered> SoundMaker::mix_of(const HandoverRow& row) {
+    return mixes_.get({row.card, row.loop_only}, [&]() -> Result<SharedRendered> {
+        LoudnessTimelineMeter meter(plan_.session.timeline.sample_rate, static_cast<int>(kMixChannels));
+        auto mix = rendered(row, Content::Mix, &meter);
+        if (!mix) return mix.error();
+        return std::make_shared<const Rendered>(std::move(*mix), meter.finish());
+    });
 }
 
-SoundMaker::VersionResult SoundMaker::make_version(const HandoverRow& row) {
+Result<Level> SoundMaker::gated_lufs(const ScratchSound& sound, const LoudnessTimeline& course,
+                                     const Version& version) const {
+    if (!is_anchor(version.spoken.get())) return course.loudness.integrated_lufs;
+    return spoken_lufs(sound, *version.spoken, quiet_);
+}
+
+Result<SoundMaker::Held> SoundMaker::held(const ScratchSound& sound, double ceiling_dbtp) const {
+    auto limited_sound = limited(sound, ceiling_dbtp, plan_.work, quiet_);
+    if (!limited_sound) return limited_sound.error();
+    auto course = course_of(limited_sound->sound, quiet_);
+    if (!course) return course.error();
+    return Held{std::make_shared<const ScratchSound>(std::move(limited_sound->sound)), std::move(*course),
+                limited_sound->highest_reduction_db, std::move(limited_sound->reduction_by_second)};
+}
+
+// The gain at which the mix comes out of its limiter as loud as the target. A limiter takes loudness away:
+// what is missing is given again, a few times.
+Status SoundMaker::reach(const LoudnessTarget& target, Version& version) const {
+    const Rendered& mix = *version.programme;
+    const auto missing_db = [&](const ScratchSound& sound, const LoudnessTimeline& course) -> Result<double> {
+        const auto now = gated_lufs(sound, course, version);
+        if (!now) return now.error();
+        double missing = *now ? target.integrated_lufs - **now : 0;
+        if (target.short_term_lufs && course.highest_short_term_lufs)
+            missing = std::min(missing, *target.short_term_lufs - *course.highest_short_term_lufs);
+        return missing;
+    };
+    const auto gain = missing_db(mix.sound, mix.course);
+    if (!gain) return gain.error();
+    version.gain_db = *gain;
+    constexpr int kRounds = 4;
+    constexpr double kNearEnoughDb = 0.05;
+    for (int round = 0; round < kRounds; ++round) {
+        if (true_peak_of(mix.course) + version.gain_db <= target.true_peak_dbtp) return {};
+        const auto louder =
+            converted(mix.sound, mix.sound.sample_rate(), false, version.gain_db, plan_.work, quiet_);
+        if (!louder) return louder.error();
+        auto made = held(*louder, target.true_peak_dbtp - kPeakMarginDb);
+        if (!made) return made.error();
+        version.held = std::move(*made);
+        const auto missing = missing_db(*version.held->sound, version.held->course);
+        if (!missing) return missing.error();
+        if (round + 1 == kRounds || *missing < kNearEnoughDb) return {};
+        version.gain_db += *missing;
+    }
+    return {};
+}
+
+Result<SoundMaker::SharedVersion> SoundMaker::make_version(const HandoverRow& row) {
     auto version = std::make_shared<Version>();
-    LoudnessTimelineMeter meter(plan_.session.timeline.sample_rate, static_cast<int>(kMixChannels));
-    auto mix = rendered(row, Content::Mix, &meter);
+    const auto mix = mix_of(row);
     if (!mix) return mix.error();
-    version->mix = std::make_shared<const ScratchSound>(std::move(*mix));
-    version->course = meter.finish();
-    version->gated_lufs = version->course.loudness.integrated_lufs;
-    const LoudnessTarget* target = find_target(plan_.table.targets, row.target);
-    if (target == nullptr) return std::shared_ptr<const Version>(version);
-    if (target->gate == LoudnessGate::Dialogue) {
-        const auto spoken = dialogue_lufs(row, *version->mix);
-        if (!spoken) return spoken.error();
-        if (*spoken) version->gated_lufs = *spoken;
+    version->programme = *mix;
+    if (row.mono) {
+        const ScratchSound& stereo = (*mix)->sound;
+        auto fold = converted(stereo, stereo.sample_rate(), true, 0.0, plan_.work, quiet_);
+        if (!fold) return fold.error();
+        auto course = course_of(*fold, quiet_);
+        if (!course) return course.error();
+        version->programme = std::make_shared<const Rendered>(std::move(*fold), std::move(*course));
     }
-    if (version->gated_lufs) version->gain_db = target->integrated_lufs - *version->gated_lufs;
-    if (target->short_term_lufs && version->course.highest_short_term_lufs)
-        version->gain_db =
-            std::min(version->gain_db, *target->short_term_lufs - *version->course.highest_short_term_lufs);
-    return std::shared_ptr<const Version>(version);
+    const LoudnessTarget* target = find_target(plan_.table.targets, row.target);
+    if (target == nullptr) return SharedVersion(version);
+    if (target->gate == LoudnessGate::Dialogue) {
+        const auto voice = rendered(row, Content::Dialogue);
+        if (!voice) return voice.error();
+        auto spoken = find_spoken_parts(*voice, quiet_);
+        if (!spoken) return spoken.error();
+        version->spoken = std::make_shared<const SpokenParts>(std::move(*spoken));
+    }
+    if (auto status = reach(*target, *version); !status) return status.error();
+    return SharedVersion(version);
 }
 
-// Made by the first row that asks; the others wait for it.
-SoundMaker::VersionResult SoundMaker::version_of(const HandoverRow& row) {
-    const VersionKey key = version_key(row);
-    std::promise<VersionResult> promise;
-    std::shared_future<VersionResult> future;
-    bool mine = false;
-    {
-        const std::lock_guard lock(versions_lock_);
-        const auto found = versions_.find(key);
-        mine = found == versions_.end();
-        future = mine ? promise.get_future().share() : found->second;
-        if (mine) versions_.emplace(key, future);
-    }
-    if (mine) promise.set_value(make_version(row));
-    return future.get();
+Result<SoundMaker::SharedVersion> SoundMaker::version_of(const HandoverRow& row) {
+    return versions_.get(version_key(row), [&] { return make_version(row); });
+}
+
+Result<ScratchSound> SoundMaker::stem(const HandoverRow& row, Content content, const Version& version) const {
+    const auto own = rendered(row, content);
+    if (!own) return own.error();
+    return converted(*own, rate_of_row(plan_.session, row), row.mono, version.gain_db, plan_.work, quiet_);
 }
 
 // The stems side by side, two channels each (one when mono), with the gain of their version.
 Result<MadeSound> SoundMaker::make_poly(const HandoverRow& row, const Version& version) const {
-    const JobControl quiet{{}, job_.cancel};
-    const int rate = rate_of_row(plan_.session, row);
     std::vector<ScratchSound> stems;
+    MadeSound out;
     for (const Content content : kStemContents) {
-        const auto own = rendered(row, content);
-        if (!own) return own.error();
-        auto made = converted(*own, rate, row.mono, version.gain_db, plan_.work, quiet);
+        auto made = stem(row, content, version);
         if (!made) return made.error();
         stems.push_back(std::move(*made));
+        std::ranges::move(channel_names(content, row.mono), std::back_inserter(out.track_names));
     }
-    auto all = ScratchSound::create(plan_.work, rate, static_cast<int>(stems.size()) * stems[0].channels());
+    auto all = ScratchSound::create(plan_.work, stems[0].sample_rate(),
+                                    static_cast<int>(stems.size()) * stems[0].channels());
     if (!all) return all.error();
-    std::vector<std::vector<float>> joined;
-    const Status status = stems[0].each(quiet, [&](std::int64_t at, const AudioBlock& first) -> Status {
-        joined = AudioBlock(first).take();
-        AudioBlock block(rate, first.channels());
-        for (std::size_t s = 1; s < stems.size(); ++s) {
-            if (auto done = stems[s].read(at, static_cast<std::int64_t>(first.frames()), block); !done)
-                return done;
-            std::ranges::move(block.take(), std::back_inserter(joined));
-            block = AudioBlock(rate, first.channels());
-        }
+    std::array<const ScratchSound*, kStemContents.size()> every{};
+    std::ranges::transform(stems, every.begin(), [](const ScratchSound& s) { return &s; });
+    const Status status = side_by_side(every, quiet_, [&](std::vector<AudioBlock>& blocks) {
+        std::vector<std::vector<float>> joined;
+        for (AudioBlock& block : blocks) std::ranges::move(block.take(), std::back_inserter(joined));
         return all->append(joined);
     });
     if (!status) return status.error();
-    std::vector<std::string> names;
-    for (const Content content : kStemContents)
-        std::ranges::move(channel_names(content, row.mono), std::back_inserter(names));
-    return MadeSound{std::move(*all), shifted(version.course, version.gain_db), std::move(names),
-                     version.gain_db, 0};
+    auto course = course_of(*all, quiet_);
+    if (!course) return course.error();
+    out.course = peaks_alone(std::move(*course));
+    out.sound = std::make_shared<const ScratchSound>(std::move(*all));
+    out.gain_db = version.gain_db;
+    return out;
 }
 
-Result<MadeSound> SoundMaker::make_one(const HandoverRow& row, const Version& version) const {
-    const JobControl quiet{{}, job_.cancel};
-    const LoudnessTarget* target = find_target(plan_.table.targets, row.target);
-    std::shared_ptr<const ScratchSound> sound = version.mix;
-    LoudnessTimeline before_gain = version.course;
-    if (row.content != Content::Mix) {
-        LoudnessTimelineMeter meter(plan_.session.timeline.sample_rate, static_cast<int>(kMixChannels));
-        auto own = rendered(row, row.content, &meter);
-        if (!own) return own.error();
-        sound = std::make_shared<const ScratchSound>(std::move(*own));
-        before_gain = meter.finish();
-    }
+Result<MadeSound> SoundMaker::make_mix(const HandoverRow& row, const Version& version) const {
+    const Rendered& mix = *version.programme;
     const int rate = rate_of_row(plan_.session, row);
-    const bool limits = target != nullptr && row.content == Content::Mix;
-    // A limiter takes loudness away: what is missing is given again, a few times.
-    double gain_db = version.gain_db;
-    double limited_db = 0;
-    std::optional<ScratchSound> made;
-    LoudnessTimeline course;
-    constexpr int kRounds = 4;
-    for (int round = 0; round < kRounds; ++round) {
-        auto at_rate = converted(*sound, rate, row.mono, gain_db, plan_.work, quiet);
-        if (!at_rate) return at_rate.error();
-        made = std::move(*at_rate);
-        if (rate == sound->sample_rate() && !row.mono) {
-            course = shifted(before_gain, gain_db);
+    const bool overshoots = codes_with_loss(plan_.session, row);
+    MadeSound out{{}, {}, channel_names(row.content, row.mono), version.gain_db, 0, {}, version.spoken};
+    std::optional<Held> held_here = version.held;
+    if (!version.held || rate != mix.sound.sample_rate() || overshoots) {
+        held_here.reset();
+        auto made = converted(mix.sound, rate, false, version.gain_db, plan_.work, quiet_);
+        if (!made) return made.error();
+        if (rate == mix.sound.sample_rate()) {
+            out.course = shifted(mix.course, version.gain_db);
         } else {
-            auto measured = course_of(*made, quiet);
-            if (!measured) return measured.error();
-            course = std::move(*measured);
+            auto course = course_of(*made, quiet_);
+            if (!course) return course.error();
+            out.course = std::move(*course);
         }
-        limited_db = 0;
-        if (!limits || course.loudness.true_peak_dbtp.value_or(-HUGE_VAL) <= target->true_peak_dbtp) break;
-        // Coding adds overshoots of its own; common practice, no source.
-        auto held = limited(*made, target->true_peak_dbtp - (is_coded(row.container) ? 1.0 : 0.1), limited_db,
-                            plan_.work, quiet);
-        if (!held) return held.error();
-        made = std::move(*held);
-        const Level before = course.loudness.integrated_lufs;
-        auto measured = course_of(*made, quiet);
-        if (!measured) return measured.error();
-        course = std::move(*measured);
-        const Level after = course.loudness.integrated_lufs;
-        const double lost = before && after ? *before - *after : 0;
-        if (row.mono || round + 1 == kRounds || lost < 0.1 || version.gain_db + lost - gain_db < 0.05) break;
-        gain_db = version.gain_db + lost;
+        const LoudnessTarget* target = find_target(plan_.table.targets, row.target);
+        const double ceiling_dbtp =
+            target == nullptr ? HUGE_VAL : target->true_peak_dbtp - (overshoots ? kCodingMarginDb : 0);
+        if (true_peak_of(out.course) > ceiling_dbtp) {
+            auto now = held(*made, ceiling_dbtp - (overshoots ? 0 : kPeakMarginDb));
+            if (!now) return now.error();
+            held_here = std::move(*now);
+        }
+        out.sound = std::make_shared<const ScratchSound>(std::move(*made));
     }
-    return MadeSound{std::move(*made), std::move(course), channel_names(row.content, row.mono), gain_db,
-                     limited_db};
+    if (held_here) {
+        out.sound = held_here->sound;
+        out.course = std::move(held_here->course);
+        out.limited_db = held_here->limited_db;
+        out.reduction_by_second = std::move(held_here->reduction_by_second);
+    }
+    return out;
+}
+
+// A stem or several. Never limited: it is to add up.
+Result<MadeSound> SoundMaker::make_part(const HandoverRow& row, const Version& version) const {
+    auto made = stem(row, row.content, version);
+    if (!made) return made.error();
+    auto course = course_of(*made, quiet_);
+    if (!course) return course.error();
+    return MadeSound{std::make_shared<const ScratchSound>(std::move(*made)),
+                     std::move(*course),
+                     channel_names(row.content, row.mono),
+                     version.gain_db,
+                     0,
+                     {},
+                     {}};
+}
+
+// The mix less its stems.
+Result<MadeSound> SoundMaker::make_difference(const HandoverRow& row, const Version& version) const {
+    HandoverRow mix_row = row;
+    mix_row.content = Content::Mix;
+    auto out = make_mix(mix_row, version);
+    if (!out) return out.error();
+    SharedSound rest = out->sound;
+    for (const Content content : kStemContents) {
+        const auto part = stem(row, content, version);
+        if (!part) return part.error();
+        auto less = ScratchSound::create(plan_.work, rest->sample_rate(), rest->channels());
+        if (!less) return less.error();
+        const std::array<const ScratchSound*, 2> both = {rest.get(), &*part};
+        const Status status = side_by_side(both, quiet_, [&](std::vector<AudioBlock>& blocks) {
+            for (std::size_t c = 0; c < blocks[0].channels(); ++c) {
+                for (std::size_t i = 0; i < blocks[0].frames(); ++i) blocks[0][c][i] -= blocks[1][c][i];
+            }
+            return less->append(blocks[0]);
+        });
+        if (!status) return status.error();
+        rest = std::make_shared<const ScratchSound>(std::move(*less));
+    }
+    auto course = course_of(*rest, quiet_);
+    if (!course) return course.error();
+    out->sound = std::move(rest);
+    out->course = std::move(*course);
+    out->track_names = channel_names(row.content, row.mono);
+    out->spoken.reset();
+    return out;
+}
+
+Result<SharedSound> SoundMaker::before_limiter(const HandoverRow& row) {
+    const auto version = version_of(row);
+    if (!version) return version.error();
+    auto made = converted((*version)->programme->sound, rate_of_row(plan_.session, row), false,
+                          (*version)->gain_db, plan_.work, quiet_);
+    if (!made) return made.error();
+    return std::make_shared<const ScratchSound>(std::move(*made));
 }
 
 Result<MadeSound> SoundMaker::make(const HandoverRow& row) {
     const auto version = version_of(row);
     if (!version) return version.error();
-    return row.content == Content::Stems ? make_poly(row, **version) : make_one(row, **version);
+    if (row.content == Content::Mix) return make_mix(row, **version);
+    if (row.content == Content::Stems) return make_poly(row, **version);
+    if (row.content == Content::Limiter) return make_difference(row, **version);
+    return make_part(row, **version);
 }
 
 }  // namespace rivlen

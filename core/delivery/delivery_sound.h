@@ -9,14 +9,51 @@
 
 #include "core/delivery/deliver.h"
 #include "core/delivery/delivery_rows.h"
+#include "core/delivery/spoken_parts.h"
 
 namespace rivlen {
 
+using SharedSound = std::shared_ptr<const ScratchSound>;
+using SharedParts = std::shared_ptr<const SpokenParts>;  // null: the target does not ask for speech
+
 struct MadeSound {
-    ScratchSound sound;
-    LoudnessTimeline course;  // of the sound; of a version's mix where stems lie side by side
+    SharedSound sound;
+    LoudnessTimeline course;  // of the sound; peaks alone where nobody hears its channels together
     std::vector<std::string> track_names;
     double gain_db = 0, limited_db = 0;
+    std::vector<float> reduction_by_second;  // of the limiter, in dB; empty when it did not act
+    SharedParts spoken;
+};
+
+// A value for each key, made by the first thread that asks; the others wait for it.
+template <typename Key, typename Value>
+class MadeOnce {
+  public:
+    template <typename Make>
+    Value get(const Key& key, Make make) {
+        std::promise<Value> promise;
+        std::shared_future<Value> future;
+        bool mine = false;
+        {
+            const std::lock_guard lock(lock_);
+            const auto found = values_.find(key);
+            mine = found == values_.end();
+            future = mine ? promise.get_future().share() : found->second;
+            if (mine) values_.emplace(key, future);
+        }
+        if (mine) {
+            try {
+                promise.set_value(make());
+            } catch (...) {  // memory that runs out: whoever waits hears of it
+                promise.set_exception(std::current_exception());
+            }
+        }
+        return future.get();
+    }
+
+  private:
+    std::mutex lock_;
+    std::map<Key, std::shared_future<Value>> values_;
 };
 
 class SoundMaker {
@@ -25,29 +62,53 @@ class SoundMaker {
     SoundMaker(const DeliveryPlan& plan, const JobControl& job) : plan_(plan), job_(job) {}
     // May be called by several threads at once. Errors: Io, DiskFull, Cancelled, those of rendering.
     [[nodiscard]] Result<MadeSound> make(const HandoverRow& row);
+    // The mix that the row's version has before its limiter, with its gain: the sum of its stems.
+    [[nodiscard]] Result<SharedSound> before_limiter(const HandoverRow& row);
 
   private:
-    // What rows of one version share: the gain that brings their mix to the target.
-    struct Version {
-        std::shared_ptr<const ScratchSound> mix;
-        LoudnessTimeline course;  // of the mix, before the gain
-        Level gated_lufs;
-        double gain_db = 0;
+    struct Rendered {
+        ScratchSound sound;
+        LoudnessTimeline course;
     };
-    using VersionResult = Result<std::shared_ptr<const Version>>;
-    VersionResult version_of(const HandoverRow& row);
-    VersionResult make_version(const HandoverRow& row);
+    using SharedRendered = std::shared_ptr<const Rendered>;
+    struct Held {  // by the limiter
+        SharedSound sound;
+        LoudnessTimeline course;
+        double limited_db = 0;
+        std::vector<float> reduction_by_second;
+    };
+    // What rows of one version share: the gain that brings their mix to the target, through the limiter where
+    // there must be one.
+    struct Version {
+        SharedRendered programme;  // the mix at the session's rate, before the gain; folded when mono
+        SharedParts spoken;
+        double gain_db = 0;
+        std::optional<Held> held;  // the mix with the gain, at the session's rate
+    };
+    using SharedVersion = std::shared_ptr<const Version>;
+
+    Result<SharedVersion> version_of(const HandoverRow& row);
+    Result<SharedVersion> make_version(const HandoverRow& row);
+    Result<SharedRendered> mix_of(const HandoverRow& row);
+    Status reach(const LoudnessTarget& target, Version& version) const;
+    Result<Level> gated_lufs(const ScratchSound& sound, const LoudnessTimeline& course,
+                             const Version& version) const;
     // With a meter, it is measured while it is rendered.
     Result<ScratchSound> rendered(const HandoverRow& row, Content content,
                                   LoudnessTimelineMeter* meter = nullptr) const;
-    Result<Level> dialogue_lufs(const HandoverRow& row, const ScratchSound& mix) const;
+    Result<Held> held(const ScratchSound& sound, double ceiling_dbtp) const;
+    // One of the four stems as its row has it, in so many channels.
+    Result<ScratchSound> stem(const HandoverRow& row, Content content, const Version& version) const;
     Result<MadeSound> make_poly(const HandoverRow& row, const Version& version) const;
-    Result<MadeSound> make_one(const HandoverRow& row, const Version& version) const;
+    Result<MadeSound> make_mix(const HandoverRow& row, const Version& version) const;
+    Result<MadeSound> make_part(const HandoverRow& row, const Version& version) const;
+    Result<MadeSound> make_difference(const HandoverRow& row, const Version& version) const;
 
     const DeliveryPlan& plan_;
     const JobControl& job_;
-    std::mutex versions_lock_;
-    std::map<VersionKey, std::shared_future<VersionResult>> versions_;
+    const JobControl quiet_{{}, job_.cancel};
+    MadeOnce<std::pair<int, bool>, Result<SharedRendered>> mixes_;  // by card and loop only
+    MadeOnce<VersionKey, Result<SharedVersion>> versions_;
 };
 
 }  // namespace rivlen

@@ -3,118 +3,17 @@
 
 #include <fmt/format.h>
 
-#include <algorithm>
-#include <cctype>
-#include <cmath>
-#include <map>
-#include <nlohmann/json.hpp>
-#include <set>
-
 #include "core/base/markup.h"
 #include "core/base/output_file.h"
+#include "core/delivery/dawproject.h"
+#include "core/delivery/edl.h"
+#include "core/delivery/otio.h"
+#include "core/delivery/report.h"
+#include "core/media/decode.h"
 #include "core/project/delivery_table.h"
 #include "core/project/editing.h"
 
 namespace rivlen {
-
-namespace {
-
-using nlohmann::json;
-
-// Reel names of CMX 3600: eight letters and figures; no two files share one.
-class Reels {
-  public:
-    const std::string& of(const std::filesystem::path& file) {
-        auto [found, fresh] = names_.try_emplace(file);
-        if (fresh) found->second = free_name(short_name(file.stem().string()));
-        return found->second;
-    }
-
-  private:
-    static constexpr std::size_t kLongest = 8;
-    static std::string short_name(const std::string& name) {
-        std::string out;
-        for (const char c : name) {
-            if (std::isalnum(static_cast<unsigned char>(c)) != 0)
-                out += static_cast<char>(std::toupper(static_cast<unsigned char>(c)));
-            if (out.size() == kLongest) break;
-        }
-        return out.empty() ? "AX" : out;
-    }
-    std::string free_name(const std::string& wanted) {
-        std::string name = wanted;
-        for (int n = 2; !taken_.insert(name).second; ++n) {
-            const std::string number = std::to_string(n);
-            name = wanted.substr(0, kLongest - number.size()) + number;
-        }
-        return name;
-    }
-    std::map<std::filesystem::path, std::string> names_;
-    std::set<std::string> taken_;
-};
-
-json time(std::int64_t frames, int rate) {
-    return {{"OTIO_SCHEMA", "RationalTime.1"},
-            {"value", static_cast<double>(frames)},
-            {"rate", static_cast<double>(rate)}};
-}
-
-json range(std::int64_t start, std::int64_t length, int rate) {
-    return {
-        {"OTIO_SCHEMA", "TimeRange.1"}, {"start_time", time(start, rate)}, {"duration", time(length, rate)}};
-}
-
-// clips: anything with path, start, offset and length, in order.
-template <typename Clips>
-json otio_track(const std::string& name, const char* kind, const Clips& clips, int rate) {
-    json track = {{"OTIO_SCHEMA", "Track.1"}, {"name", name}, {"kind", kind}, {"children", json::array()}};
-    std::int64_t at = 0;
-    for (const auto& clip : clips) {
-        if (clip.start > at)
-            track["children"].push_back(
-                {{"OTIO_SCHEMA", "Gap.1"}, {"source_range", range(0, clip.start - at, rate)}});
-        // What an earlier clip covers (a cross-fade) belongs to it: tracks here are a line without overlaps.
-        const std::int64_t covered = std::clamp<std::int64_t>(at - clip.start, 0, clip.length);
-        if (covered == clip.length) continue;
-        track["children"].push_back(
-            {{"OTIO_SCHEMA", "Clip.1"},
-             {"name", clip.path.stem().string()},
-             {"source_range", range(clip.offset + covered, clip.length - covered, rate)},
-             {"media_reference",
-              {{"OTIO_SCHEMA", "ExternalReference.1"}, {"target_url", clip.path.string()}}}});
-        at = clip.start + clip.length;
-    }
-    return track;
-}
-
-}  // namespace
-
-std::vector<std::string> edls_of(const Timeline& r, const Track& track, const std::string& title) {
-    constexpr int kMostEvents = 999;
-    const std::string head = fmt::format("TITLE: {}\r\nFCM: {}\r\n", one_line(title),
-                                         r.drop_frame ? "DROP FRAME" : "NON-DROP FRAME");
-    Reels reels;
-    std::vector<std::string> lists = {head};
-    int event = 0;
-    for (const auto& clip : track.clips) {
-        if (clip.mute) continue;
-        // Lengths follow from the places, so that the record side has neither holes nor overlaps from
-        // rounding.
-        const std::int64_t frames = picture_frame_of(r, clip.end()) - picture_frame_of(r, clip.start);
-        if (frames <= 0) continue;
-        if (event == kMostEvents) {
-            lists.push_back(head);
-            event = 0;
-        }
-        const std::int64_t from = picture_frame_of(r, clip.offset);
-        lists.back() += fmt::format(
-            "{:03}  {:<8} AA    C        {} {} {} {}\r\n* FROM CLIP NAME: {}\r\n", ++event,
-            reels.of(clip.path), format_timecode(from, r.frame_rate, r.drop_frame),
-            format_timecode(from + frames, r.frame_rate, r.drop_frame), timecode_at(r, clip.start),
-            timecode_at(r, clip.end()), one_line(clip.path.filename().string()));
-    }
-    return lists;
-}
 
 std::string clips_to_csv(const Timeline& r) {
     std::string out =
@@ -135,40 +34,45 @@ std::string clips_to_csv(const Timeline& r) {
     return out;
 }
 
-std::string otio_of(const Timeline& r, const std::string& name) {
-    json stack = {{"OTIO_SCHEMA", "Stack.1"}, {"name", "tracks"}, {"children", json::array()}};
-    if (!r.picture.empty())
-        stack["children"].push_back(otio_track("Picture", "Video", r.picture, r.sample_rate));
-    for (const auto& track : r.tracks) {
-        std::vector<Clip> heard;
-        std::ranges::copy_if(track.clips, std::back_inserter(heard), [](const Clip& c) { return !c.mute; });
-        stack["children"].push_back(otio_track(track.name, "Audio", heard, r.sample_rate));
-    }
-    const double per_second = r.frame_rate.per_second();
-    const json timeline = {{"OTIO_SCHEMA", "Timeline.1"},
-                           {"name", name},
-                           {"global_start_time",
-                            {{"OTIO_SCHEMA", "RationalTime.1"},
-                             {"value", static_cast<double>(r.first_timecode_frame)},
-                             {"rate", per_second}}},
-                           {"tracks", stack}};
-    return timeline.dump(2, ' ', false, json::error_handler_t::replace) + "\n";
-}
+namespace {
 
-Status write_exchange(const Timeline& timeline, const std::string& name,
-                      const std::filesystem::path& folder) {
+Status write_cut_lists(const ExchangePlan& plan) {
+    const Timeline& timeline = plan.session.timeline;
+    const auto start_timecode = [&](const std::filesystem::path& file) {
+        const auto info = probe(file);
+        return info ? start_timecode_frame(*info, timeline.frame_rate) : 0;
+    };
+    Reels reels;
     for (const auto& track : timeline.tracks) {
         if (track.clips.empty()) continue;
-        const auto lists = edls_of(timeline, track, name);
+        const auto lists = edls_of(timeline, track, plan.name, reels, start_timecode);
         for (std::size_t i = 0; i < lists.size(); ++i) {
             const std::string number = i > 0 ? fmt::format(" {}", i + 1) : std::string();
-            const auto file = folder / (file_part(name + " " + track.name) + number + ".edl");
+            const auto file = plan.folder / (file_part(plan.name + " " + track.name) + number + ".edl");
             if (auto s = write_beside_earlier(file, lists[i]); !s) return s;
         }
     }
-    if (auto s = write_beside_earlier(folder / (file_part(name) + " clips.csv"), clips_to_csv(timeline)); !s)
+    return {};
+}
+
+}  // namespace
+
+Status write_exchange(const ExchangePlan& plan, const JobControl& job) {
+    std::error_code ignored;  // a folder that cannot be made is told of by the first file
+    std::filesystem::create_directories(plan.folder, ignored);
+    if (auto s = write_cut_lists(plan); !s) return s;
+    const auto file = [&plan](const char* ending) { return plan.folder / (file_part(plan.name) + ending); };
+    if (auto s = write_beside_earlier(file(" clips.csv"), clips_to_csv(plan.session.timeline)); !s) return s;
+    const MixPlan mix(plan.session, plan.media);
+    if (auto s = write_beside_earlier(file(".otio"), otio_of(mix, plan.name, plan.folder, plan.rows)); !s)
         return s;
-    return write_beside_earlier(folder / (file_part(name) + ".otio"), otio_of(timeline, name));
+    return write_dawproject(plan.session, plan.media, file(kDawprojectEnding), plan.work, job);
+}
+
+Status write_papers(const DeliveryPlan& plan, const DeliveryReport& report, const JobControl& job) {
+    if (auto s = write_reports(report, plan.table, plan.folder); !s) return s;
+    if (!plan.table.exchange) return {};
+    return write_exchange({plan.session, plan.media, plan.name, plan.folder, plan.work, report.rows}, job);
 }
 
 }  // namespace rivlen

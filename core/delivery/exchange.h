@@ -1,28 +1,32 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// The tracks of a session for other tools: cut list (CMX 3600), table of clips (CSV), OpenTimelineIO JSON.
+// A session for other tools: cut lists, a table of clips, OpenTimelineIO and DAWproject.
 #pragma once
 
 #include <filesystem>
+#include <span>
 #include <string>
-#include <vector>
 
-#include "core/base/result.h"
-#include "core/project/timeline.h"
+#include "core/base/job.h"
+#include "core/delivery/deliver.h"
+#include "core/mix/plan.h"
 
 namespace rivlen {
 
-// One track's clips, audio channel 1 and 2, cuts only: the format knows no fades of sound. Timecodes of the
-// session; recordings start at 00:00:00:00. Names stand in comments, as reels have eight characters; no two
-// files share a reel. A list holds 999 events at most: more go into further lists.
-[[nodiscard]] std::vector<std::string> edls_of(const Timeline& timeline, const Track& track,
-                                               const std::string& title);
 // All clips and picture cuts with timecodes, samples and gains.
 [[nodiscard]] std::string clips_to_csv(const Timeline& timeline);
-// Schema "Timeline.1" with one stack of tracks, gaps and clips; times in samples at the session rate.
-[[nodiscard]] std::string otio_of(const Timeline& timeline, const std::string& name);
 
-// All three beside one another, a list of cuts for each track; earlier ones stay. Errors: Io, DiskFull.
-[[nodiscard]] Status write_exchange(const Timeline& timeline, const std::string& name,
-                                    const std::filesystem::path& folder);
+struct ExchangePlan {
+    const Session& session;
+    const MixMediaSet& media;
+    std::string name;
+    std::filesystem::path folder, work;
+    std::span<const DeliveredRow> rows;  // what lies in the folder
+};
+// All of them beside one another, a cut list for each track; earlier ones stay. Errors: Io, DiskFull,
+// Cancelled, those of rendering.
+[[nodiscard]] Status write_exchange(const ExchangePlan& plan, const JobControl& job = {});
+// What lies beside the files of a delivery: its reports, and these lists where the table asks for them.
+[[nodiscard]] Status write_papers(const DeliveryPlan& plan, const DeliveryReport& report,
+                                  const JobControl& job = {});
 
 }  // namespace rivlen

@@ -17,7 +17,8 @@ namespace rivlen {
 [[nodiscard]] std::string report_to_html(const DeliveryReport& report, const HandoverTemplate& table);
 // The page that write_reports() writes.
 [[nodiscard]] std::filesystem::path report_page(const std::string& name, const std::filesystem::path& folder);
-// "<name> report.html", .json and .csv; earlier ones stay (write_beside_earlier). Errors: Io, DiskFull.
+// "<name> report.html", .json and .csv; earlier ones stay (write_beside_earlier). Where all files were there
+// as before, the report that is there stays as it is. Errors: Io, DiskFull.
 [[nodiscard]] Status write_reports(const DeliveryReport& report, const HandoverTemplate& table,
                                    const std::filesystem::path& folder);
 

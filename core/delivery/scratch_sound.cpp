@@ -31,11 +31,17 @@ Result<ScratchSound> ScratchSound::create(const fs::path& folder, int sample_rat
     return ScratchSound(std::move(*file), folder, sample_rate, channels);
 }
 
+ScratchSound ScratchSound::louder(double gain_db) const {
+    ScratchSound out = *this;
+    out.gain_ = gain_ * static_cast<float>(amplitude_of_db(gain_db));
+    return out;
+}
+
 Status ScratchSound::append(std::span<const std::vector<float>> block) {
     interleave(block, interleaved_);
     const auto bytes = std::as_bytes(std::span(interleaved_));
     for (std::size_t done = 0; done < bytes.size();) {
-        const auto wrote = ::write(file_.fd(), bytes.data() + done, bytes.size() - done);
+        const auto wrote = ::write(file_->fd(), bytes.data() + done, bytes.size() - done);
         if (wrote < 0 && errno == EINTR) continue;
         if (wrote <= 0) return write_error(folder_ / "rendered sound", wrote == 0 ? ENOSPC : errno);
         done += static_cast<std::size_t>(wrote);
@@ -51,7 +57,7 @@ Status ScratchSound::read(std::int64_t at, std::int64_t count, AudioBlock& out) 
     const auto bytes = std::as_writable_bytes(std::span(interleaved));
     auto offset = static_cast<off_t>(static_cast<std::size_t>(at) * channels * sizeof(float));
     for (std::size_t done = 0; done < bytes.size();) {
-        const auto got = ::pread(file_.fd(), bytes.data() + done, bytes.size() - done, offset);
+        const auto got = ::pread(file_->fd(), bytes.data() + done, bytes.size() - done, offset);
         if (got < 0 && errno == EINTR) continue;
         if (got <= 0)
             return make_error(ErrorKind::Io,
@@ -59,9 +65,31 @@ Status ScratchSound::read(std::int64_t at, std::int64_t count, AudioBlock& out) 
         done += static_cast<std::size_t>(got);
         offset += got;
     }
+    if (gain_ != 1) {
+        for (float& x : interleaved) x *= gain_;
+    }
     out.clear();
     out.append_interleaved(interleaved);
     return {};
+}
+
+NextSound next_of(const ScratchSound& sound) {
+    return [&sound, at = std::int64_t(0)](std::int64_t frames, AudioBlock& out) mutable -> Status {
+        const std::int64_t count = std::min(frames, sound.frames() - at);
+        out = AudioBlock(sound.sample_rate(), static_cast<std::size_t>(sound.channels()));
+        if (count == 0) return {};
+        at += count;
+        return sound.read(at - count, count, out);
+    };
+}
+
+LoudnessTimeline peaks_alone(LoudnessTimeline course) {
+    course.loudness.integrated_lufs.reset();
+    course.loudness.range_lu = 0;
+    course.highest_momentary_lufs.reset();
+    course.highest_short_term_lufs.reset();
+    course.short_term_lufs.clear();
+    return course;
 }
 
 LoudnessTimelineMeter::LoudnessTimelineMeter(int sample_rate, int channels, bool true_peaks)
@@ -110,24 +138,25 @@ LoudnessTimeline LoudnessTimelineMeter::finish() {
     return course_;
 }
 
-void MeasuredInBackground::hand_on() {
+Level TruePeaks::finish_dbtp() {
+    float highest = 0;
+    for (auto& meter : meters_) highest = std::max(highest, meter.finish());
+    return highest > 0 ? Level(db_of_amplitude(static_cast<double>(highest))) : std::nullopt;
+}
+
+void BlocksInBackground::hand_on() {
     thread_.wait();
     std::swap(coming_, taken_);
     coming_.clear();
     thread_.start([this] { take_(taken_); });
 }
 
-void MeasuredInBackground::add(std::span<const std::vector<float>> block) {
+void BlocksInBackground::add(std::span<const std::vector<float>> block) {
     coming_.append(block, 0, block.empty() ? 0 : block[0].size());
     if (coming_.frames() >= kHandedFrames) hand_on();
 }
 
-void MeasuredInBackground::add_interleaved(std::span<const float> samples) {
-    coming_.append_interleaved(samples);
-    if (coming_.frames() >= kHandedFrames) hand_on();
-}
-
-void MeasuredInBackground::finish() {
+void BlocksInBackground::finish() {
     if (!coming_.empty()) hand_on();
     thread_.wait();
 }
@@ -144,6 +173,7 @@ Result<LoudnessTimeline> course_of(const ScratchSound& sound, const JobControl& 
 
 Result<ScratchSound> converted(const ScratchSound& sound, int sample_rate, bool mono, double gain_db,
                                const fs::path& folder, const JobControl& job) {
+    if (sample_rate == sound.sample_rate() && !mono) return sound.louder(gain_db);
     const int channels = mono ? 1 : sound.channels();
     auto out = ScratchSound::create(folder, sample_rate, channels);
     if (!out) return out.error();
@@ -179,36 +209,45 @@ Result<ScratchSound> converted(const ScratchSound& sound, int sample_rate, bool 
     return out;
 }
 
-Result<ScratchSound> limited(const ScratchSound& sound, double ceiling_dbtp, double& highest_reduction_db,
-                             const fs::path& folder, const JobControl& job) {
+Result<LimitedSound> limited(const ScratchSound& sound, double ceiling_dbtp, const fs::path& folder,
+                             const JobControl& job) {
     const FlushDenormals fast;
-    auto out = ScratchSound::create(folder, sound.sample_rate(), sound.channels());
-    if (!out) return out.error();
+    auto made = ScratchSound::create(folder, sound.sample_rate(), sound.channels());
+    if (!made) return made.error();
+    LimitedSound out{std::move(*made), 0, {}};
     auto part = make_part(EffectType::Limiter, 1);
     part[parameter::kLimiterCeilingDb] = ceiling_dbtp;
     Chain chain(std::span(&part, 1), sound.sample_rate());
-    auto late = static_cast<std::size_t>(chain.latency());
-    highest_reduction_db = 0;
+    const std::int64_t late = chain.latency();
+    std::int64_t heard = -late;  // frames that have come out
     AudioBlock pair(sound.sample_rate(), kMixChannels);
     constexpr std::size_t kPiece = 256;  // the meter shows the last piece
+    const auto note = [&](double reduction_db) {
+        out.highest_reduction_db = std::min(out.highest_reduction_db, reduction_db);
+        const auto second = static_cast<std::size_t>(std::max<std::int64_t>(0, heard) / sound.sample_rate());
+        if (second >= out.reduction_by_second.size()) out.reduction_by_second.resize(second + 1);
+        float& most = out.reduction_by_second[second];
+        most = std::min(most, static_cast<float>(reduction_db));
+    };
     const auto run = [&](const AudioBlock& block) -> Status {
         pair.resize(block.frames());
         for (std::size_t c = 0; c < kMixChannels; ++c)
             std::ranges::copy(block[std::min(c, block.channels() - 1)], pair[c].begin());
+        const auto drop = static_cast<std::size_t>(
+            std::clamp<std::int64_t>(-heard, 0, static_cast<std::int64_t>(pair.frames())));
         for (std::size_t at = 0; at < pair.frames(); at += kPiece) {
             const std::size_t count = std::min(kPiece, pair.frames() - at);
             chain.process({pair[0].subspan(at, count), pair[1].subspan(at, count)});
-            highest_reduction_db = std::min(highest_reduction_db, chain.reduction_db(0));
+            note(chain.reduction_db(0));
+            heard += static_cast<std::int64_t>(count);
         }
-        const std::size_t drop = std::min(late, pair.frames());
-        late -= drop;
         pair.drop_front(drop);
-        return out->append(std::span<const std::vector<float>>(pair).first(block.channels()));
+        return out.sound.append(std::span<const std::vector<float>>(pair).first(block.channels()));
     };
     Status status = sound.each(job, [&](std::int64_t, const AudioBlock& block) { return run(block); });
     if (!status) return status.error();
     const AudioBlock tail(sound.sample_rate(), static_cast<std::size_t>(sound.channels()),
-                          static_cast<std::size_t>(chain.latency()));
+                          static_cast<std::size_t>(late));
     if (status = run(tail); !status) return status.error();
     return out;
 }

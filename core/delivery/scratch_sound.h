@@ -6,6 +6,7 @@
 #include <array>
 #include <cstdint>
 #include <functional>
+#include <memory>
 #include <span>
 #include <vector>
 
@@ -13,6 +14,8 @@
 #include "core/base/audio_block.h"
 #include "core/base/background_worker.h"
 #include "core/base/job.h"
+#include "core/dsp/true_peak.h"
+#include "core/media/sound_comparison.h"
 #include "core/metering/loudness.h"
 
 namespace rivlen {
@@ -27,6 +30,8 @@ class ScratchSound {
     [[nodiscard]] std::int64_t frames() const { return frames_; }
     // Planar, equal lengths.
     [[nodiscard]] Status append(std::span<const std::vector<float>> block);
+    // The same samples times a gain; nothing is copied, so that neither must be appended to any more.
+    [[nodiscard]] ScratchSound louder(double gain_db) const;
     // Frames that are there, into `out`, which has the channels and is sized. Errors: Io.
     [[nodiscard]] Status read(std::int64_t at, std::int64_t count, AudioBlock& out) const;
     // All of it in blocks of so many frames, the last as long as it comes. Errors: Io, Cancelled, those of
@@ -44,13 +49,20 @@ class ScratchSound {
 
   private:
     ScratchSound(AnonymousFile file, std::filesystem::path folder, int rate, int channels)
-        : file_(std::move(file)), folder_(std::move(folder)), rate_(rate), channels_(channels) {}
-    AnonymousFile file_;
-    std::filesystem::path folder_;  // for sentences
+        : file_(std::make_shared<AnonymousFile>(std::move(file))),
+          folder_(std::move(folder)),
+          rate_(rate),
+          channels_(channels) {}
+    std::shared_ptr<AnonymousFile> file_;  // shared with the same sound louder
+    std::filesystem::path folder_;         // for sentences
     int rate_, channels_;
     std::int64_t frames_ = 0;
+    float gain_ = 1;  // of what is read
     std::vector<float> interleaved_;
 };
+
+// Its blocks one after the other, from the start on. The sound must outlive it.
+[[nodiscard]] NextSound next_of(const ScratchSound& sound);
 
 // What meters say of a whole sound.
 struct LoudnessTimeline {
@@ -59,6 +71,8 @@ struct LoudnessTimeline {
     std::vector<float> short_term_lufs;  // every second, to be drawn: -120 for silence
     std::vector<float> peak_dbfs;        // of every second
 };
+// Without loudness, of sounds whose channels nobody hears together.
+[[nodiscard]] LoudnessTimeline peaks_alone(LoudnessTimeline course);
 
 // Fed in pieces of any length; looks at momentary and short-term loudness every 100 ms, as EBU Tech 3341 asks
 // for (at least ten times a second).
@@ -82,14 +96,27 @@ class LoudnessTimelineMeter {
     int steps_ = 0;
 };
 
+// The highest true peak of all channels, for where levels are measured without; the result is the same.
+class TruePeaks {
+  public:
+    explicit TruePeaks(std::size_t channels) : meters_(channels) {}
+    void add(std::span<const std::vector<float>> block) {
+        for (std::size_t c = 0; c < meters_.size(); ++c) meters_[c].add(block[c]);
+    }
+    // At the end; missing for silence.
+    [[nodiscard]] Level finish_dbtp();
+
+  private:
+    std::vector<TruePeakMeter> meters_;
+};
+
 // Gathers what comes and hands it on in larger pieces to a thread of its own, while more comes.
-class MeasuredInBackground {
+class BlocksInBackground {
   public:
     // `take` gets planar pieces, in order; it must not be used otherwise before finish().
-    MeasuredInBackground(int sample_rate, std::size_t channels, std::function<void(const AudioBlock&)> take)
+    BlocksInBackground(int sample_rate, std::size_t channels, std::function<void(const AudioBlock&)> take)
         : take_(std::move(take)), coming_(sample_rate, channels), taken_(sample_rate, channels) {}
     void add(std::span<const std::vector<float>> block);
-    void add_interleaved(std::span<const float> samples);
     // What is left is handed on, and all of it has been taken.
     void finish();
 
@@ -104,10 +131,15 @@ class MeasuredInBackground {
 [[nodiscard]] Result<ScratchSound> converted(const ScratchSound& sound, int sample_rate, bool mono,
                                              double gain_db, const std::filesystem::path& folder,
                                              const JobControl& job);
-// Through a limiter whose true peaks stay under a ceiling. highest_reduction_db: 0 or less.
-[[nodiscard]] Result<ScratchSound> limited(const ScratchSound& sound, double ceiling_dbtp,
-                                           double& highest_reduction_db, const std::filesystem::path& folder,
-                                           const JobControl& job);
+// What a limiter did, and how much of it.
+struct LimitedSound {
+    ScratchSound sound;
+    double highest_reduction_db = 0;         // 0 or less
+    std::vector<float> reduction_by_second;  // dB, the most of every second, 0 or less
+};
+// Through a limiter whose true peaks stay under a ceiling. Errors: Io, DiskFull, Cancelled.
+[[nodiscard]] Result<LimitedSound> limited(const ScratchSound& sound, double ceiling_dbtp,
+                                           const std::filesystem::path& folder, const JobControl& job);
 [[nodiscard]] Result<LoudnessTimeline> course_of(const ScratchSound& sound, const JobControl& job);
 
 }  // namespace rivlen

@@ -2,6 +2,7 @@
 #include "core/delivery/written_sound.h"
 
 #include <algorithm>
+#include <atomic>
 #include <cerrno>
 #include <cmath>
 #include <cstring>
@@ -11,6 +12,7 @@
 
 #include "core/base/markup.h"
 #include "core/base/output_file.h"
+#include "core/delivery/delivery_rows.h"
 #include "core/dsp/interleave.h"
 #include "core/media/coded_file.h"
 #include "core/media/sndfile_output.h"
@@ -43,16 +45,14 @@ void describe(SNDFILE* file, const SoundDescription& d, const ScratchSound& soun
     put(info.origination_time, d.time);
     info.time_reference_low = static_cast<std::uint32_t>(d.time_reference_frames);
     info.time_reference_high = static_cast<std::uint32_t>(d.time_reference_frames >> 32U);
+    std::ranges::copy(d.umid, std::begin(info.umid));
     info.version = 2;
     info.loudness_value = hundredths(d.integrated_lufs);
     info.loudness_range = hundredths(d.range_lu);
     info.max_true_peak_level = hundredths(d.true_peak_dbtp);
     info.max_momentary_loudness = hundredths(d.momentary_lufs);
     info.max_shortterm_loudness = hundredths(d.short_term_lufs);
-    const auto history = fmt::format("A=PCM,F={},W={},M={},T=Rivlen\r\n", sound.sample_rate(), bits_of(depth),
-                                     sound.channels() == 1 ? "mono" : "stereo");
-    info.coding_history_size = static_cast<std::uint32_t>(history.size());
-    put(info.coding_history, history);
+    // libsndfile writes the line of the coding history (EBU R 98) itself.
     sf_command(file, SFC_SET_BROADCAST_INFO, &info, sizeof info);
     auto ixml = ixml_of(d, sound.sample_rate(), depth);
     SF_CHUNK_INFO chunk{};
@@ -65,8 +65,9 @@ void describe(SNDFILE* file, const SoundDescription& d, const ScratchSound& soun
 
 // What every kind of file can say of itself: the words that players show.
 std::string loudness_words(const SoundDescription& d) {
-    return fmt::format("{}, range {:.1f} LU, true peak {}, from {}", level_words(d.integrated_lufs, "LUFS"),
-                       d.range_lu, level_words(d.true_peak_dbtp, "dBTP"), d.start_timecode);
+    const std::string range = d.range_lu ? fmt::format(", range {:.1f} LU", *d.range_lu) : std::string();
+    return fmt::format("{}{}, true peak {}, from {}", level_words(d.integrated_lufs, "LUFS"), range,
+                       level_words(d.true_peak_dbtp, "dBTP"), d.start_timecode);
 }
 
 void describe_flac(SNDFILE* file, const SoundDescription& d) {
@@ -117,49 +118,62 @@ Status write_with_sndfile(const ScratchSound& sound, Container container, Depth 
     std::minstd_rand random(612);  // the same sound gives the same file
     std::uniform_real_distribution<float> half(-0.5F, 0.5F);
     std::vector<float> interleaved;
+    // Read on this thread, written on another.
+    Status written;
+    std::atomic<bool> failed{false};
+    BlocksInBackground writing(
+        sound.sample_rate(), static_cast<std::size_t>(sound.channels()), [&](const AudioBlock& block) {
+            if (!written) return;
+            const std::size_t frames = block.frames();
+            interleave(block, interleaved);
+            if (depth == Depth::Pcm16) {
+                for (float& x : interleaved) x += (half(random) + half(random)) / 32768.0F;
+            }
+            if (sf_writef_float(file.get(), interleaved.data(), static_cast<sf_count_t>(frames)) !=
+                static_cast<sf_count_t>(frames))
+                written = write_error(target, file.error() != 0 ? file.error() : EIO);
+            failed = !written.ok();
+        });
     const Status status = sound.each(job, [&](std::int64_t, const AudioBlock& block) -> Status {
-        const std::size_t frames = block.frames();
-        interleave(block, interleaved);
-        if (depth == Depth::Pcm16) {
-            for (float& x : interleaved) x += (half(random) + half(random)) / 32768.0F;
-        }
-        if (sf_writef_float(file.get(), interleaved.data(), static_cast<sf_count_t>(frames)) !=
-            static_cast<sf_count_t>(frames))
-            return write_error(target, file.error() != 0 ? file.error() : EIO);
-        return {};
+        writing.add(block);
+        return failed ? JobControl::cancelled_error() : Status();
     });
+    writing.finish();
+    if (!written) return written;
     if (!status) return status;
     if (const int failed = file.close(); failed != 0) return write_error(target, failed);
     return {};
 }
 
-CodedKind coded_kind(Container container) {
-    return container == Container::Opus  ? CodedKind::Opus
-           : container == Container::Mp3 ? CodedKind::Mp3
-                                         : CodedKind::Aac;
-}
-
 Status write_coded_sound(const ScratchSound& sound, Container container, const SoundDescription& description,
                          AnonymousFile& out, const fs::path& target, const JobControl& job) {
-    const CodedKind kind = coded_kind(container);
-    const int rate = coded_rate(kind, sound.sample_rate());
-    std::optional<ScratchSound> at_rate;  // where the codec does not take the sound's own
-    if (rate != sound.sample_rate()) {
-        auto made = converted(sound, rate, false, 0.0, target.parent_path(), job);
-        if (!made) return made.error();
-        at_rate = std::move(*made);
-    }
-    const ScratchSound& coded = at_rate ? *at_rate : sound;
-    const CodedSound as_read{coded.sample_rate(), coded.channels(), coded.frames(),
-                             [&coded](std::int64_t at, std::int64_t count, AudioBlock& block) {
-                                 block = AudioBlock(coded.sample_rate(),
-                                                    static_cast<std::size_t>(coded.channels()));
-                                 return coded.read(at, count, block);
+    const CodedSound as_read{sound.sample_rate(), sound.channels(), sound.frames(),
+                             [&sound](std::int64_t at, std::int64_t count, AudioBlock& block) {
+                                 block = AudioBlock(sound.sample_rate(),
+                                                    static_cast<std::size_t>(sound.channels()));
+                                 return sound.read(at, count, block);
                              }};
-    return write_coded(as_read, kind, tags_of(container, description), out.fd(), target, job);
+    return write_coded(as_read, *coded_kind(container), tags_of(container, description), out.fd(), target,
+                       job);
 }
 
 }  // namespace
+
+std::string umid_from(const std::string& hash) {
+    // Material of a kind that is not identified; its number is a UUID, the instance is not numbered.
+    constexpr std::array<unsigned char, 16> kHead = {0x06, 0x0A, 0x2B, 0x34, 0x01, 0x01, 0x01, 0x05,
+                                                     0x01, 0x01, 0x0F, 0x20, 0x13, 0x00, 0x00, 0x00};
+    std::string out(kHead.begin(), kHead.end());
+    for (std::size_t i = 0; i + 1 < hash.size() && out.size() < 2 * kHead.size(); i += 2)
+        out += static_cast<char>(std::stoi(hash.substr(i, 2), nullptr, 16));
+    out.resize(2 * kHead.size());
+    const auto set = [&out](std::size_t at, unsigned keep, unsigned bits) {
+        out[at] = static_cast<char>((static_cast<unsigned char>(out[at]) & keep) | bits);
+    };
+    set(22, 0x0FU, 0x80U);  // version 8
+    set(24, 0x3FU, 0x80U);  // variant of RFC 9562
+    return out;
+}
 
 std::string ixml_of(const SoundDescription& d, int sample_rate, Depth depth) {
     std::string out = fmt::format(
@@ -167,13 +181,14 @@ std::string ixml_of(const SoundDescription& d, int sample_rate, Depth depth) {
         "encoding=\"UTF-8\"?>\n<BWFXML>\n<IXML_VERSION>1.61</IXML_VERSION>\n<PROJECT>{}</PROJECT>\n"
         "<NOTE>{}</NOTE>\n<SPEED>\n<FILE_SAMPLE_RATE>{}</FILE_SAMPLE_RATE>\n<AUDIO_BIT_DEPTH>{}</"
         "AUDIO_BIT_DEPTH>\n"
-        "<TIMECODE_RATE>{}</TIMECODE_RATE>\n<TIMESTAMP_SAMPLES_SINCE_MIDNIGHT_HI>{}</"
+        "<TIMECODE_RATE>{}</TIMECODE_RATE>\n<TIMECODE_FLAG>{}</"
+        "TIMECODE_FLAG>\n<TIMESTAMP_SAMPLES_SINCE_MIDNIGHT_HI>{}</"
         "TIMESTAMP_SAMPLES_SINCE_MIDNIGHT_HI>\n"
         "<TIMESTAMP_SAMPLES_SINCE_MIDNIGHT_LO>{}</TIMESTAMP_SAMPLES_SINCE_MIDNIGHT_LO>\n</"
         "SPEED>\n<TRACK_LIST>\n"
         "<TRACK_COUNT>{}</TRACK_COUNT>\n",
         escaped_markup(d.project), escaped_markup(d.description), sample_rate, bits_of(depth),
-        escaped_markup(d.timecode_rate), d.time_reference_frames >> 32U,
+        escaped_markup(d.timecode_rate), d.drop_frame ? "DF" : "NDF", d.time_reference_frames >> 32U,
         d.time_reference_frames & 0xFFFFFFFFU, d.track_names.size());
     for (std::size_t i = 0; i < d.track_names.size(); ++i)
         out += fmt::format(

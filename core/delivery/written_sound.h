@@ -19,9 +19,15 @@ struct SoundDescription {
     std::string project, timecode_rate;                         // "25/1"
     std::string start_timecode;                                 // "01:00:00:00"
     std::vector<std::string> track_names;                       // of the channels
-    Level integrated_lufs, true_peak_dbtp, momentary_lufs, short_term_lufs;
-    double range_lu = 0;
+    bool drop_frame = false;
+    std::string umid;  // 32 bytes, or empty
+    Level integrated_lufs, range_lu, true_peak_dbtp, momentary_lufs,
+        short_term_lufs;  // missing: not measured
 };
+// A basic UMID (SMPTE ST 330, from memory: universal label, length, instance 0, material number of 16 bytes)
+// whose material number is made from a hash of 32 hexadecimal digits, in the form of a UUID of version 8 (RFC
+// 9562, 5.8). The same sound of the same session keeps its number.
+[[nodiscard]] std::string umid_from(const std::string& hash);
 [[nodiscard]] std::string ixml_of(const SoundDescription& description, int sample_rate, Depth depth);
 
 // WAV becomes RF64 (EBU Tech 3306) when over 4 GB; 16 bit is dithered (triangular, one step). FLAC holds 16

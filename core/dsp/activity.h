@@ -4,6 +4,8 @@
 
 #include <algorithm>
 #include <cstdint>
+#include <span>
+#include <vector>
 
 namespace rivlen {
 
@@ -30,5 +32,11 @@ class Activity {
     double begins_db_, ends_db_;
     std::int64_t most_steps_, left_ = 0;
 };
+
+// Step by step whether somebody speaks, by the levels of the voice alone: within 25 dB of the loudest words
+// (the level that 95 % of the steps stay under), never under least_dbfs. Common practice, no source.
+// steps_a_second > 0.
+[[nodiscard]] std::vector<bool> speaking_steps(std::span<const float> levels_dbfs, double steps_a_second,
+                                               double least_dbfs = -90);
 
 }  // namespace rivlen

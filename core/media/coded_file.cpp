@@ -95,6 +95,10 @@ Status write_packets(AVFormatContext& muxer, AVStream& stream, libav::SoundEncod
 
 }  // namespace
 
+int bit_rate_of(CodedKind kind) {
+    return static_cast<int>(info(kind).bit_rate);
+}
+
 int coded_rate(CodedKind kind, int sample_rate) {
     const AVCodec* encoder = kind == CodedKind::Opus ? avcodec_find_encoder_by_name("libopus")
                                                      : avcodec_find_encoder(info(kind).codec);

@@ -21,6 +21,9 @@ enum class CodedKind {
     Aac    // 256 kbit/s in MP4, as .m4a
 };
 
+// Bits a second.
+[[nodiscard]] int bit_rate_of(CodedKind kind);
+
 struct CodedSound {
     int sample_rate = 0;  // Hz; one of coded_rate()
     int channels = 0;

@@ -68,6 +68,13 @@ Error no_sound(const std::filesystem::path& path) {
 
 }  // namespace
 
+std::int64_t start_timecode_frame(const MediaInfo& info, FrameRate rate) {
+    if (info.picture) {
+        if (const auto frame = parse_timecode(info.picture->timecode, rate)) return *frame;
+    }
+    return std::llround(info.time_reference_seconds.value_or(0) * rate.per_second());
+}
+
 Result<MediaInfo> probe(const std::filesystem::path& path, const std::atomic<bool>* stop) {
     auto input = libav::open_input(path, stop);
     if (!input) return input.error();
@@ -86,6 +93,10 @@ Result<MediaInfo> probe(const std::filesystem::path& path, const std::atomic<boo
         info.picture = picture_info(context, *context.streams[index]);
     }
     if (info.audio.empty()) return no_sound(path);
+    const std::string reference = tag(context.metadata, "time_reference");
+    if (!reference.empty() && !info.audio.empty() && info.audio.front().sample_rate > 0)
+        info.time_reference_seconds =
+            std::strtod(reference.c_str(), nullptr) / info.audio.front().sample_rate;
     return info;
 }
 

@@ -13,6 +13,7 @@
 
 #include "core/base/audio_block.h"
 #include "core/base/result.h"
+#include "core/media/timecode.h"
 
 namespace rivlen {
 
@@ -48,8 +49,12 @@ struct MediaInfo {
     double duration_seconds = 0;
     std::uint64_t size_bytes = 0;
     std::vector<AudioStreamInfo> audio;
-    std::optional<PictureStreamInfo> picture;  // the first moving picture; cover art does not count
+    std::optional<PictureStreamInfo> picture;      // the first moving picture; cover art does not count
+    std::optional<double> time_reference_seconds;  // of a Broadcast WAV (EBU Tech 3285), since midnight
 };
+// Timecode at which a file begins, in pictures since midnight at a rate: its picture's, else its time
+// reference. 0 where it says neither.
+[[nodiscard]] std::int64_t start_timecode_frame(const MediaInfo& info, FrameRate rate);
 
 // Errors: NotFound; BadInput (empty, no media file, no sound).
 [[nodiscard]] Result<MediaInfo> probe(const std::filesystem::path& path,

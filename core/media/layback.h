@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// Sounds back under their picture: the picture's packets are copied untouched, each sound is coded (or copied
-// as PCM), and the result is decoded and compared before it is called done.
+// Sounds back under their picture: the picture's packets are copied untouched, and so is all else that the
+// file has (further sounds, subtitles, chapters, attachments, tags); each new sound is coded (or copied as
+// PCM), and the result is decoded and compared before it is called done. Memory does not depend on the
+// length, but for 8 bytes a picture.
 #pragma once
 
 #include <filesystem>
@@ -22,22 +24,28 @@ struct LaybackPlan {
     std::filesystem::path picture;     // the original file with the picture
     std::vector<LaybackSound> sounds;  // at least one; players take the first
     std::filesystem::path out;         // .mov, .mp4 or .mkv
-    bool keep_original_sound = false;  // as the last track, copied
+    // The sound that was taken off the picture (the container's best one) stays, as the last track; other
+    // sounds stay anyway.
+    bool keep_original_sound = false;
     bool overwrite = false;
 };
 
 struct LaybackReport {
-    std::string codec;               // of the new sounds
-    bool picture_identical = false;  // all picture packets are equal to the original's
+    std::string codec;  // of the new sounds
+    bool picture_identical =
+        false;  // all picture packets are equal to the original's, and shown when they were
     std::uint64_t picture_packets = 0;
-    std::int64_t offset_samples = 0;    // of a decoded sound against what was given; 0 when all is well
-    std::vector<std::string> warnings;  // about the sounds that were given
-    double difference_db = -200;        // level of (decoded - given) against given, of the sound that comes
-                                        // out worst; -200 when equal to the bit
+    std::int64_t offset_samples = 0;  // of a decoded sound against what was given; 0 when all is well
+    std::vector<std::string>
+        warnings;                 // about the sounds that were given, and what the container cannot hold
+    double difference_db = -200;  // level of (decoded - given) against given, of the sound that comes
+                                  // out worst; -200 when equal to the bit
 };
 
 // Whether files of this ending (".mov") can be written.
 [[nodiscard]] bool can_lay_back_into(const std::string& ending);
+// Whether sounds in such files are coded with loss.
+[[nodiscard]] bool layback_codes_with_loss(const std::string& ending);
 // The ending of a file that goes with a picture: the picture's own where such files can be written, else
 // ".mov".
 [[nodiscard]] std::string layback_ending(const std::filesystem::path& picture);

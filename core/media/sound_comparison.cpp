@@ -80,7 +80,7 @@ class Comparer {
     }
     [[nodiscard]] SoundComparison result() const {
         const double db = wrong_ <= 0.0 ? -200.0 : 10.0 * std::log10(wrong_ / std::max(wanted_, 1e-20));
-        return {best_offset(loudest_), db};
+        return {best_offset(loudest_), db, wanted_};
     }
 
   private:
@@ -90,18 +90,18 @@ class Comparer {
 
 }  // namespace
 
-Result<SoundComparison> compare(SoundUnderPicture& given, SoundUnderPicture& written, const JobControl& job) {
+Result<SoundComparison> compare(const NextSound& given, const NextSound& written, const JobControl& job) {
     Comparer comparer;
     AudioBlock here;
     AudioBlock before;
     AudioBlock now;
     AudioBlock behind;
-    if (auto status = written.next(kBlockFrames, now); !status) return status.error();
+    if (auto status = written(kBlockFrames, now); !status) return status.error();
     while (true) {
         if (job.cancelled()) return JobControl::cancelled_error();
-        if (auto status = given.next(kBlockFrames, here); !status) return status.error();
+        if (auto status = given(kBlockFrames, here); !status) return status.error();
         if (here.empty()) return comparer.result();
-        if (auto status = written.next(kBlockFrames, behind); !status) return status.error();
+        if (auto status = written(kBlockFrames, behind); !status) return status.error();
         comparer.add(here, before, now, behind);
         before = std::move(now);
         now = std::move(behind);

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// Loudness and peaks by libebur128 (ITU-R BS.1770-4, EBU Tech 3341 and 3342), true peaks of whole sounds by
+// Loudness and peaks by libebur128 (ITU-R BS.1770-5, for one and two channels the same as
+// BS.1770-4; EBU Tech 3341 and 3342), true peaks of whole sounds by
 // core/dsp/true_peak.h.
 #pragma once
 

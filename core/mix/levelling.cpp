@@ -11,11 +11,7 @@
 namespace rivlen {
 
 namespace {
-constexpr double kSpeechBelowDb = 25, kSpeechHysteresisDb = 5;
-constexpr double kLoudestShare =
-    0.95;  // the level that 95 % of the steps stay under counts as the loudest words
 constexpr double kToleranceDb = 0.25;
-constexpr double kUnspokenDbfs = -90;
 }  // namespace
 
 const ParameterInfo& info(LevelSetting setting) {
@@ -36,23 +32,13 @@ LevelSettings::LevelSettings()
 
 std::vector<Breakpoint> levelling_line(std::span<const float> levels, std::int64_t step, int sample_rate,
                                        const LevelSettings& s) {
-    std::vector<float> spoken;
-    for (const float level : levels) {
-        if (static_cast<double>(level) > kUnspokenDbfs) spoken.push_back(level);
-    }
-    if (spoken.empty()) return {};
-    const auto place = static_cast<std::ptrdiff_t>(kLoudestShare * static_cast<double>(spoken.size() - 1));
-    std::nth_element(spoken.begin(), spoken.begin() + place, spoken.end());
-    const double least = static_cast<double>(spoken[static_cast<std::size_t>(place)]) - kSpeechBelowDb;
     // Sums of power and of speaking steps from the start: any window's mean at once.
-    auto speech = Activity::of_talk(least + kSpeechHysteresisDb, kSpeechHysteresisDb,
-                                    static_cast<double>(sample_rate) / static_cast<double>(step));
+    const auto speech = speaking_steps(levels, static_cast<double>(sample_rate) / static_cast<double>(step));
     std::vector<double> power = {0};
     std::vector<double> count = {0};
-    for (const float level : levels) {
-        const bool speaks = speech.step(static_cast<double>(level));
-        power.push_back(power.back() + (speaks ? power_of_db(static_cast<double>(level)) : 0.0));
-        count.push_back(count.back() + (speaks ? 1.0 : 0.0));
+    for (std::size_t k = 0; k < levels.size(); ++k) {
+        power.push_back(power.back() + (speech[k] ? power_of_db(static_cast<double>(levels[k])) : 0.0));
+        count.push_back(count.back() + (speech[k] ? 1.0 : 0.0));
     }
     const auto half =
         std::max<std::int64_t>(1, std::llround(s.seconds * sample_rate / static_cast<double>(step)));

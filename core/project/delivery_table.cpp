@@ -29,7 +29,8 @@ constexpr std::array<Named, kContents> kContentNames = {{{"mix", "Mix"},
                                                          {"music-and-effects", "Music and effects"},
                                                          {"voice", "Voice"},
                                                          {"instrumental", "Instrumental"},
-                                                         {"stems", "Stems in one file"}}};
+                                                         {"stems", "Stems in one file"},
+                                                         {"limiter", "Limiter and buses"}}};
 constexpr std::array<Named, kContainers> kContainerNames = {{{"wav", "Broadcast WAV"},
                                                              {"flac", "FLAC"},
                                                              {"opus", "Ogg Opus"},
@@ -104,36 +105,20 @@ const char* key_of(Depth depth) {
     return kDepthKeys[static_cast<std::size_t>(depth)];
 }
 
-HandoverTemplate standard_template() {
-    HandoverTemplate out{"Programme with stems",
-                         "Mix, music and effects and the four stems for broadcast, and a listening copy.",
-                         {},
-                         {}};
-    const auto add = [&](Content content, Container container, const std::string& target) {
-        HandoverRow row;
-        row.content = content;
-        row.container = container;
-        row.target = target;
-        out.rows.push_back(row);
-    };
-    for (const Content content : {Content::Mix, Content::MusicAndEffects, Content::Dialogue, Content::Reverb,
-                                  Content::Music, Content::Ambience})
-        add(content, Container::Wav, "r128");
-    add(Content::Mix, Container::Opus, "speech");
-    out.rows.back().name = "{name} to listen";
-    return out;
-}
-
 json table_to_json(const HandoverTemplate& value) {
     json out = {{"rivlen_handover", kTableVersion},
                 {"name", value.name},
                 {"note", value.note},
+                {"umid", value.umid},
+                {"exchange", value.exchange},
                 {"rows", json::array()}};
     for (const auto& row : value.rows) out["rows"].push_back(row_to_json(row));
     for (const auto& t : value.targets) {
         json target = {{"key", t.key},
                        {"name", t.name},
                        {"source", t.source},
+                       {"edition", t.edition},
+                       {"date", t.date},
                        {"integrated_lufs", t.integrated_lufs},
                        {"tolerance_lu", t.tolerance_lu},
                        {"true_peak_dbtp", t.true_peak_dbtp},
@@ -168,6 +153,8 @@ Result<HandoverTemplate> table_from_json(const json& value, const std::string& p
     try {
         out.name = value.value("name", "");
         out.note = value.value("note", "");
+        out.umid = value.value("umid", false);
+        out.exchange = value.value("exchange", false);
         int number = 0;
         for (const auto& v : value.value("rows", json::array())) {
             ++number;
@@ -180,6 +167,8 @@ Result<HandoverTemplate> table_from_json(const json& value, const std::string& p
             t.key = v.at("key").get<std::string>();
             t.name = v.value("name", t.key);
             t.source = v.value("source", "");
+            t.edition = v.value("edition", "");
+            t.date = v.value("date", "");
             t.integrated_lufs = std::clamp(v.at("integrated_lufs").get<double>(), -60.0, 0.0);
             t.tolerance_lu = std::clamp(v.value("tolerance_lu", 0.5), 0.0, 10.0);
             t.true_peak_dbtp = std::clamp(v.value("true_peak_dbtp", -1.0), -20.0, 0.0);

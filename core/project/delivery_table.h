@@ -18,9 +18,21 @@ namespace rivlen {
 inline constexpr const char* kTemplateExtension = ".rivlen-handover";
 
 // Which tracks a row holds: all; those that play a stem; all but dialogue and reverb; dialogue and reverb;
-// all that plays no voice and no place (music alone).
-enum class Content { Mix, Dialogue, Reverb, Music, Ambience, MusicAndEffects, Voice, Instrumental, Stems };
-inline constexpr std::size_t kContents = 9;
+// all that plays no voice and no place (music alone). Limiter: what limiter and buses did to the mix, its
+// difference to the sum of the four stems.
+enum class Content {
+    Mix,
+    Dialogue,
+    Reverb,
+    Music,
+    Ambience,
+    MusicAndEffects,
+    Voice,
+    Instrumental,
+    Stems,
+    Limiter
+};
+inline constexpr std::size_t kContents = 10;
 [[nodiscard]] const char* key_of(Content content);
 [[nodiscard]] const char* label_of(Content content);
 
@@ -37,10 +49,6 @@ enum class Depth { Pcm16, Pcm24, Float32 };
 // Files that hold every sample as it was given (to their depth).
 [[nodiscard]] constexpr bool keeps_samples(Container container) {
     return container == Container::Wav || container == Container::Flac;
-}
-// Coders that leave things out, and whose peaks may overshoot.
-[[nodiscard]] constexpr bool is_coded(Container container) {
-    return container == Container::Opus || container == Container::Mp3 || container == Container::Aac;
 }
 // Whether a file of this kind can hold samples of this depth; coders have none of their own.
 [[nodiscard]] constexpr bool has_depth(Container container, Depth depth) {
@@ -68,11 +76,18 @@ struct HandoverTemplate {
     std::string name, note;
     std::vector<HandoverRow> rows;
     std::vector<LoudnessTarget> targets;  // further ones
+    bool umid = false;                    // Broadcast WAVs carry an identifier (SMPTE ST 330)
+    bool exchange = false;                // the session for other tools lies beside the files (exchange.h)
     bool operator==(const HandoverTemplate&) const = default;
 };
 
 // Mix, stems, music and effects as 24-bit WAV at R 128, and a small file to listen to.
 [[nodiscard]] HandoverTemplate standard_template();
+// A row for each of the four stems, with the version, settings, target and kind of file of another.
+[[nodiscard]] std::vector<HandoverRow> stem_rows_of(const HandoverRow& row);
+// Tables for common jobs, the standard one first; what each is for, and where its targets come from, is its
+// note.
+[[nodiscard]] std::vector<HandoverTemplate> common_tables();
 // Errors: NotFound, BadInput, Unsupported; Io, DiskFull.
 [[nodiscard]] Result<HandoverTemplate> load_template(const std::filesystem::path& path);
 [[nodiscard]] Status save_template(const HandoverTemplate& value, const std::filesystem::path& path);

@@ -156,6 +156,14 @@ struct Bus {
     bool operator==(const Bus&) const = default;
 };
 
+// A named place on the session's line.
+struct Marker {
+    int id = 0;
+    std::int64_t frame = 0;
+    std::string name;
+    bool operator==(const Marker&) const = default;
+};
+
 inline constexpr std::array<int, 6> kSessionRates = {44100, 48000, 88200, 96000, 176400, 192000};
 
 // Short enough that no consonant goes under, long enough that no cut is heard: common practice, no source.
@@ -169,6 +177,7 @@ struct Timeline {
     std::vector<Track> tracks;
     std::vector<Bus> buses;  // the first is the main bus, which all others reach
     std::vector<VideoClip> picture;
+    std::vector<Marker> markers;  // in order of frame, no two at one
     std::optional<LoopRange> loop;
     bool loop_on = true;
     bool edit_groups = true;  // an edit of a clip is an edit of its group

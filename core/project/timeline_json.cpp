@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/project/timeline_json.h"
 
+#include "core/project/markers.h"
+
 #include <algorithm>
 
 #include "core/project/editing.h"
@@ -183,6 +185,8 @@ json timeline_to_json(const Timeline& timeline,
                 {"edge_fade_ms", timeline.edge_fade_ms},
                 {"next_id", timeline.next_id}};
     if (timeline.loop) out["loop_frames"] = {timeline.loop->first, timeline.loop->last};
+    for (const auto& marker : timeline.markers)
+        out["markers"].push_back({{"id", marker.id}, {"frame", marker.frame}, {"name", marker.name}});
     for (const auto& bus : timeline.buses)
         out["buses"].push_back(
             {{"id", bus.id}, {"name", bus.name}, {"bus", bus.bus}, {"strip", strip_to_json(bus.strip)}});
@@ -244,6 +248,10 @@ Timeline timeline_from_json(const json& entry,
         const LoopRange range{loop[0].get<std::int64_t>(), loop[1].get<std::int64_t>()};
         if (range.first >= 0 && range.last > range.first && range.last < kMostFrames) out.loop = range;
     }
+    for_each(part(entry, "markers"), [&](const json& e) {
+        out.markers.push_back({whole(e, "id", 0), frames(e, "frame"), text(e, "name")});
+    });
+    put_in_order(out.markers);
     for_each(part(entry, "buses"), [&](const json& e) {
         out.buses.push_back(
             {whole(e, "id", 0), text(e, "name"), strip_from_json(part(e, "strip")), whole(e, "bus", 0)});

@@ -62,6 +62,10 @@ bool well_formed(const Timeline& r) {
                 return false;
         }
     }
+    if (std::ranges::adjacent_find(r.markers, std::ranges::greater_equal(), &Marker::frame) !=
+            r.markers.end() ||
+        !std::ranges::all_of(r.markers, [&](const Marker& m) { return fresh(m.id) && m.frame >= 0; }))
+        return false;
     return std::ranges::all_of(
         r.picture, [&](const VideoClip& c) { return fresh(c.id) && c.start >= 0 && c.length > 0; });
 }
@@ -83,6 +87,7 @@ void normalise(Timeline& r) {
         for (const auto& p : b.strip.chain) seen(p.id);
     }
     for (const auto& p : r.picture) seen(p.id);
+    for (const auto& m : r.markers) seen(m.id);
     r.next_id = std::clamp(r.next_id, highest + 1, kHighestId);
     std::set<int> ids;
     const auto unique = [&](int& id) {
@@ -97,6 +102,7 @@ void normalise(Timeline& r) {
         std::erase_if(strip.lines, [&](const StripLane& line) { return !fits(strip, line); });
     };
     for (auto& b : r.buses) unique(b.id);
+    for (auto& m : r.markers) unique(m.id);
     if (!r.tracks.empty() && r.buses.empty()) r.buses.push_back({r.new_id(), "Main", {}, 0});
     for (auto& t : r.tracks) unique(t.id);
     for (auto& b : r.buses) {

@@ -88,6 +88,10 @@ Result<std::vector<BatchEntry>> batch_of(const fs::path& folder_or_list) {
         if (!listed) return listed.error();
         files = std::move(*listed);
     }
+    return batch_of(std::move(files));
+}
+
+std::vector<BatchEntry> batch_of(std::vector<fs::path> files) {
     std::ranges::sort(files);
     std::vector<BatchEntry> entries;
     for (auto& file : files) entries.push_back({std::move(file), {}});

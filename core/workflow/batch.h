@@ -23,6 +23,9 @@ struct BatchEntry {
 // What cannot be looked at (a loop of links) is left out. Errors: NotFound, Io.
 [[nodiscard]] Result<std::vector<BatchEntry>> batch_of(const std::filesystem::path& folder_or_list);
 
+// The same of files that are named one by one.
+[[nodiscard]] std::vector<BatchEntry> batch_of(std::vector<std::filesystem::path> files);
+
 // I/N: only every Nth entry, from the Ith on. Errors: BadInput.
 struct Shard {
     std::size_t number = 1, of = 1;

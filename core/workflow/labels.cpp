@@ -61,6 +61,10 @@ std::vector<std::string> all_labels() {
     for (std::size_t i = 0; i < kFaults; ++i) labels.add(label_of(static_cast<Fault>(i)));
     for (std::size_t i = 0; i < kMaterials; ++i) labels.add(label_of(static_cast<Material>(i)));
     for (std::size_t i = 0; i < kContents; ++i) labels.add(label_of(static_cast<Content>(i)));
+    for (const auto& table : common_tables()) {
+        labels.add(table.name.c_str());
+        labels.add(table.note.c_str());
+    }
     for (std::size_t i = 0; i < kContainers; ++i) labels.add(label_of(static_cast<Container>(i)));
     return labels.take();
 }

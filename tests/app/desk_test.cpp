@@ -4,6 +4,7 @@
 #include <QCheckBox>
 #include <QComboBox>
 #include <QLabel>
+#include <QLineEdit>
 #include <QMenu>
 #include <QNativeGestureEvent>
 #include <QSettings>
@@ -11,6 +12,7 @@
 #include <QtTest>
 #include <cmath>
 
+#include "app/rebuild/mix_ruler.h"
 #include "app/rebuild/mix_transport.h"
 #include "app/rebuild/part_tile.h"
 #include "app/shell/main_window.h"
@@ -239,6 +241,39 @@ class DeskTest : public QObject {
         QTRY_COMPARE(view.ruler().width(), view.canvas().width());
         QVERIFY(view.ruler().width() > narrow);
         document().undo();
+    }
+
+    // Set by its key where the playhead stands, dragged, named in place, walked to, taken away.
+    void markersAreSetNamedAndWalkedTo() {
+        auto& player = window_->mix_player();
+        auto& ruler = window_->rebuild_view().ruler();
+        player.locate(48000);
+        trigger("marker");
+        player.locate(144000);
+        trigger("marker");
+        QCOMPARE(timeline().markers.size(), std::size_t{2});
+        trigger("marker_before");
+        QCOMPARE(player.position(), std::int64_t{48000});
+        trigger("marker_next");
+        QCOMPARE(player.position(), std::int64_t{144000});
+        trigger("marker_next");  // there is none
+        QCOMPARE(player.position(), std::int64_t{144000});
+        const QPoint flag = ruler.marker_rect(timeline().markers[0]).center();
+        QTest::mouseDClick(&ruler, Qt::LeftButton, {}, flag);
+        auto* name = find<QLineEdit>("marker_name");
+        QVERIFY(name != nullptr);
+        QTest::keyClicks(name, "Bell");
+        QTest::keyClick(name, Qt::Key_Return);
+        QCOMPARE(timeline().markers[0].name, std::string("Bell"));
+        const QPoint named = ruler.marker_rect(timeline().markers[0]).center();
+        drag(ruler, named, named + QPoint(60, 0));
+        QVERIFY(timeline().markers[0].frame > 48000);
+        document().undo();
+        QCOMPARE(timeline().markers[0].frame, std::int64_t{48000});
+        QTest::mouseClick(&ruler, Qt::LeftButton, {}, named);
+        QCOMPARE(player.position(), std::int64_t{48000});
+        trigger("marker");
+        QCOMPARE(timeline().markers.size(), std::size_t{1});
     }
 
     // Played, the main bus shows its loudness, and how alike its sides are: the same.

@@ -18,14 +18,18 @@
 #include <QSignalSpy>
 #include <QStandardPaths>
 #include <QTableWidget>
+#include <QTextBrowser>
 #include <QToolButton>
 #include <QtTest>
 #include <numbers>
 
+#include "app/handover/row_delegates.h"
 #include "app/shell/first_look_dialog.h"
 #include "app/shell/main_window.h"
 #include "app/widgets/side_pages.h"
 #include "app/widgets/theme.h"
+#include "core/base/output_file.h"
+#include "core/delivery/delivery_rows.h"
 #include "core/delivery/export_mix.h"
 #include "core/dsp/decibels.h"
 #include "core/metering/loudness.h"
@@ -589,6 +593,10 @@ class RebuildWindowTest : public QObject {
         auto& view = window_->handover_view();
         auto* rows = find<QTableWidget>("handover_rows");
         QCOMPARE(rows->rowCount(), 7);
+        // Of the row as it is shown: those of an earlier filling live on for a moment.
+        const auto choice = [rows](int row, int column) {
+            return qobject_cast<QComboBox*>(rows->cellWidget(row, column));
+        };
         const auto type_into = [this](const char* name, const QString& text) {
             auto* edit = find<QLineEdit>(name);
             edit->setFocus();
@@ -603,8 +611,8 @@ class RebuildWindowTest : public QObject {
         rows->setCurrentCell(0, 1);
         click("handover_copy");
         QCOMPARE(rows->rowCount(), 8);
-        find<QComboBox>("handover_kind_1")->setCurrentIndex(static_cast<int>(Container::Flac));
-        find<QComboBox>("handover_target_1")->setCurrentIndex(0);
+        choice(1, 5)->setCurrentIndex(static_cast<int>(Container::Flac));
+        choice(1, 4)->setCurrentIndex(0);
         QCOMPARE(view.table().rows[1].container, Container::Flac);
         QVERIFY(view.table().rows[1].target.empty());
         rows->item(1, 3)->setText("as mixed");
@@ -614,7 +622,7 @@ class RebuildWindowTest : public QObject {
         type_into("handover_pattern", "{name} {target}");
         QCOMPARE(rows->item(6, 8)->text(), "Mill r128.wav");
         QVERIFY(!find<QCheckBox>("handover_original")->isEnabled());
-        find<QComboBox>("handover_kind_6")->setCurrentIndex(static_cast<int>(Container::Picture));
+        choice(6, 5)->setCurrentIndex(static_cast<int>(Container::Picture));
         QVERIFY(find<QCheckBox>("handover_original")->isEnabled());
         QVERIFY(!rows->cellWidget(6, 6)->isEnabled());  // what goes under a picture has its own depth
         // Only the mix, its copy and the music are delivered.
@@ -635,6 +643,22 @@ class RebuildWindowTest : public QObject {
              {"Mill mix.wav", "Mill mix as mixed.flac", "Mill music.wav", "Mill report.html",
               "Mill report.pdf", "Mill report.json", "Mill report.csv"})
             QVERIFY2(fs::exists(*scratch_ / "out" / file), file);
+        // The report stands beside the table, which then shows files and figures alone.
+        auto* page = find<QTextBrowser>("handover_report_page");
+        QVERIFY(!page->isVisible());
+        key(Qt::Key_R);
+        QVERIFY(page->isVisible());
+        QVERIFY2(page->toPlainText().contains("Mill mix as mixed.flac"), qPrintable(page->toPlainText()));
+        QVERIFY(page->toPlainText().contains("Checksums"));
+        QVERIFY(rows->isColumnHidden(6));
+        click("handover_report");
+        QVERIFY(!page->isVisible());
+        QVERIFY(!rows->isColumnHidden(6));
+        // Before and after: what the target allows, and where the file lies in it.
+        const auto bar = rows->item(0, 10)->data(ToleranceDelegate::kRole).value<Tolerance>();
+        QVERIFY(bar.met());
+        QCOMPARE(bar.unit, "LUFS");
+        QVERIFY(!rows->item(1, 10)->data(ToleranceDelegate::kRole).isValid());  // it has no target
         // What is heard in the second view is what was delivered.
         const auto mix = heard();
         const auto written = test::read_wav(*scratch_ / "out/Mill mix as mixed.flac");
@@ -645,6 +669,56 @@ class RebuildWindowTest : public QObject {
         click("handover_deliver");
         QTRY_COMPARE_WITH_TIMEOUT(rows->item(0, 9)->text(), "as before", 60000);
         QTRY_VERIFY_WITH_TIMEOUT(!window_->jobs().busy(), 60000);
+        // A version's stems unfold under its mix.
+        choice(1, 4)->setCurrentIndex(1);
+        rows->item(1, 3)->setText("");
+        rows->setCurrentCell(1, 1);
+        QVERIFY(!rows->isRowHidden(2));
+        key(Qt::Key_F);
+        for (int row = 2; row < 6; ++row) QVERIFY(rows->isRowHidden(row));
+        QVERIFY(!rows->isRowHidden(1));
+        key(Qt::Key_F);
+        QVERIFY(!rows->isRowHidden(2));
+        const int had = rows->rowCount();
+        key(Qt::Key_S);
+        QCOMPARE(rows->rowCount(), had + 4);
+        QCOMPARE(view.table().rows[2].content, Content::Dialogue);
+        QCOMPARE(view.table().rows[2].container, Container::Flac);
+        key(Qt::Key_Z, Qt::ControlModifier);
+        QCOMPARE(rows->rowCount(), had);
+        // How much will be written is said, and follows the rows.
+        auto* size = find<QLabel>("handover_size");
+        const QString before = size->text();
+        QVERIFY2(before.contains("free"), qPrintable(before));
+        rows->item(2, 0)->setCheckState(Qt::Checked);
+        QVERIFY(size->text() != before);
+        rows->item(2, 0)->setCheckState(Qt::Unchecked);
+        QCOMPARE(size->text(), before);
+        // A table for another job in one choice, and back.
+        const auto kept = view.table();
+        auto* tables = find<QToolButton>("common_tables")->menu();
+        QCOMPARE(tables->actions().size(), static_cast<qsizetype>(common_tables().size()));
+        tables->actions().back()->trigger();
+        QCOMPARE(view.table().name, common_tables().back().name);
+        QVERIFY(find<QCheckBox>("handover_exchange")->isChecked());
+        key(Qt::Key_Z, Qt::ControlModifier);
+        QVERIFY(view.table() == kept);
+        // Lists for other tools lie beside the files.
+        find<QCheckBox>("handover_exchange")->click();
+        click("handover_deliver");
+        QTRY_VERIFY_WITH_TIMEOUT(fs::exists(*scratch_ / "out/Mill.dawproject"), 120000);
+        QTRY_VERIFY_WITH_TIMEOUT(!window_->jobs().busy(), 120000);
+        QVERIFY(fs::exists(*scratch_ / "out/Mill.otio"));
+        // Other recordings go by the same table, each into a folder of its own; one that cannot be read is
+        // told of.
+        test::write_wav(*scratch_ / "shed.wav", {test::noise(48000, 3)}, 48000);
+        QVERIFY(write_text_file(*scratch_ / "no sound.wav", "text").ok());
+        view.deliver_recordings({*scratch_ / "shed.wav", *scratch_ / "no sound.wav"});
+        QTRY_VERIFY_WITH_TIMEOUT(!window_->jobs().busy(), 120000);
+        QTRY_VERIFY2(notes->toPlainText().contains("shed: "), qPrintable(notes->toPlainText()));
+        QTRY_VERIFY2(notes->toPlainText().contains("no sound: "), qPrintable(notes->toPlainText()));
+        QVERIFY(fs::exists(*scratch_ / "out/shed/shed report.html"));
+        QVERIFY(!fs::exists(*scratch_ / "out/no sound/no sound report.html"));
         // Two rows of one name: the check says so before anything happens.
         rows->setCurrentCell(0, 1);
         click("handover_copy");

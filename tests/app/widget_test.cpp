@@ -4,6 +4,7 @@
 #include <QLabel>
 #include <QLineEdit>
 #include <QProgressBar>
+#include <QRegularExpression>
 #include <QSignalSpy>
 #include <QStandardPaths>
 #include <QTableWidget>
@@ -15,6 +16,7 @@
 #include <sys/resource.h>
 
 #include "app/handover/handover_view.h"
+#include "app/handover/page_pdf.h"
 #include "app/separate/card_row.h"
 #include "app/separate/measuring.h"
 #include "app/separate/risk_strip.h"
@@ -302,6 +304,43 @@ class WidgetTest : public QObject {
         document.edit_settings("off", {}, [](ShapeSettings& s) { s.stems[0].set_on(Setting::Floor, false); });
         QCOMPARE(document.session().items[0].settings.stems[0].value(Setting::Floor), -30.0);
         jobs.cancel_all();
+    }
+
+    // On paper a drawing stands with its name on one page, upright, every page numbered and named.
+    void reportsArePrintedWithDrawingsUnderTheirNames() {
+        const test::Scratch scratch;
+        std::string page = "<html><body><h1>Ferry</h1><p>Words.</p>";
+        constexpr int kDrawings = 17;
+        for (int i = 0; i < kDrawings; ++i)
+            page += "<h3>drawing " + std::to_string(i) +
+                    " here</h3>\n<svg xmlns=\"http://www.w3.org/2000/svg\" viewBox=\"0 0 860 " +
+                    std::to_string(110 + 37 * (i % 5)) + "\"><rect width=\"400\" height=\"60\"/></svg>\n";
+        page += "<h2>Last</h2><table><tr><td>cell</td></tr></table></body></html>";
+        QVERIFY(write_text_file(scratch / "Ferry report.html", page).ok());
+        for (const Paper paper : {Paper::A4, Paper::Letter}) {
+            const auto pdf = scratch / "Ferry report.pdf";
+            QVERIFY(page_to_pdf(scratch / "Ferry report.html", pdf, paper).ok());
+            const QString facts = QString::fromStdString(test::output_of("pdfinfo " + test::quoted(pdf)));
+            QVERIFY2(facts.contains(paper == Paper::A4 ? "595 x 842" : "612 x 792"), qPrintable(facts));
+            const int pages = QRegularExpression("Pages: +([0-9]+)").match(facts).captured(1).toInt();
+            QVERIFY(pages > 2);
+            int names = 0;
+            for (int p = 1; p <= pages; ++p) {
+                const std::string range = " -f " + std::to_string(p) + " -l " + std::to_string(p) + " ";
+                const QString words = QString::fromStdString(
+                    test::output_of("pdftotext -layout" + range + test::quoted(pdf) + " -"));
+                const QString images =
+                    QString::fromStdString(test::output_of("pdfimages -list" + range + test::quoted(pdf)));
+                const auto here = words.count("drawing ");
+                QCOMPARE(images.count(" image "), here);
+                names += static_cast<int>(here);
+                QVERIFY(words.startsWith("Ferry report"));
+                QVERIFY2(QString(words).remove(QChar(32)).contains(QString("%1/%2").arg(p).arg(pages)),
+                         qPrintable(words));
+                QCOMPARE(words.contains("Last"), words.contains("cell"));
+            }
+            QCOMPARE(names, kDrawings);
+        }
     }
 
     // The table of deliveries is the session's: what is changed in it is undone, and would be asked about on

@@ -4,6 +4,8 @@
 #include <fmt/format.h>
 #include <unistd.h>
 
+#include <array>
+#include <cstdio>
 #include <cstdlib>
 #include <random>
 #include <stdexcept>
@@ -48,6 +50,17 @@ std::vector<float> noise(std::size_t frames, unsigned seed) {
 
 std::filesystem::path demo_picture() {
     return std::filesystem::path(RIVLEN_ROOT) / "demo/tide-mill.mov";
+}
+
+std::string output_of(const std::string& command) {
+    std::string out;
+    std::FILE* pipe = popen(command.c_str(), "r");  // NOLINT
+    std::array<char, 4096> part{};
+    for (std::size_t count = 0;
+         pipe != nullptr && (count = std::fread(part.data(), 1, part.size(), pipe)) > 0;)
+        out.append(part.data(), count);
+    if (pipe != nullptr) pclose(pipe);
+    return out;
 }
 
 std::string quoted(const std::filesystem::path& path) {

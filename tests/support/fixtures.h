@@ -32,6 +32,8 @@ class Scratch {
 constexpr int kRate = 48000;  // of what a test makes, when nothing hangs on it
 [[nodiscard]] std::filesystem::path demo_picture();
 // As one word of a shell's command.
+// What a command prints.
+[[nodiscard]] std::string output_of(const std::string& command);
 [[nodiscard]] std::string quoted(const std::filesystem::path& path);
 
 using Channels = std::vector<std::vector<float>>;

@@ -68,21 +68,46 @@ TEST(Demo, EveryStemIsBetterThanTheMix) {
     }
 }
 
+// Every kind of file that there is, and the lists for other tools.
+HandoverTemplate every_kind() {
+    HandoverTemplate table;
+    const auto add = [&](Content content, Container container, const char* name = nullptr) {
+        HandoverRow row;
+        row.content = content;
+        row.container = container;
+        row.target = "r128";
+        row.depth = container == Container::Flac ? Depth::Pcm24 : Depth::Float32;
+        row.name = name != nullptr ? name : "{name} {content}";
+        table.rows.push_back(row);
+    };
+    for (const Content content : {Content::Mix, Content::Dialogue, Content::Reverb, Content::Music,
+                                  Content::Ambience, Content::Limiter})
+        add(content, Container::Wav);
+    add(Content::Stems, Container::Flac);
+    for (const Container kind : {Container::Opus, Container::Mp3, Container::Aac})
+        add(Content::Mix, kind, "{name} to hear");
+    add(Content::Mix, Container::Picture, "{name} picture");
+    table.exchange = true;
+    return table;
+}
+
 // A batch that is killed again and again leaves nothing half written, and a last run completes it.
 TEST(Demo, ABatchSurvivesBeingKilled) {
     const Scratch scratch;
     fs::create_directories(scratch / "in");
-    const auto mix = test::read_wav(kRoot / "demo/tide-mill.mov");
-    for (int i = 0; i < 3; ++i) {
-        test::Channels part(2);
-        for (std::size_t c = 0; c < 2; ++c)
-            part[c].assign(mix[c].begin() + i * 5 * 48000, mix[c].begin() + (i * 5 + 4) * 48000);
-        test::write_wav(scratch / ("in/take " + std::to_string(i) + ".wav"), part, 48000);
-    }
+    for (int i = 0; i < 3; ++i)
+        EXPECT_EQ(
+            test::output_of("ffmpeg -v error -ss " + std::to_string(i * 5) + " -i " +
+                            test::quoted(kRoot / "demo/tide-mill.mov") +
+                            " -t 4 -c:v mpeg4 -vf scale=160:-2 -c:a pcm_s16le -af apad -shortest " +
+                            test::quoted(scratch / ("in/take " + std::to_string(i) + ".mov")) + " 2>&1"),
+            "");
+    ASSERT_TRUE(save_template(every_kind(), scratch / "every.rivlen-handover").ok());
     const std::string command = "'" RIVLEN_CLI_FILE "' batch '" + (scratch / "in").string() + "' -o '" +
                                 (scratch / "out").string() + "' --work '" + (scratch / "work").string() +
                                 "' --engine '" RIVLEN_ENGINE_FILE "' --model '" +
-                                (kRoot / "models/quick.safetensors").string() + "' --jobs 2 >> '" +
+                                (kRoot / "models/quick.safetensors").string() + "' --template '" +
+                                (scratch / "every.rivlen-handover").string() + "' --jobs 2 >> '" +
                                 (scratch / "events.jsonl").string() + "'";
     // Deliveries are whole or not there at all, at any moment.
     const auto all_whole = [&](std::size_t& count) {
@@ -94,7 +119,7 @@ TEST(Demo, ABatchSurvivesBeingKilled) {
             EXPECT_FALSE(name.starts_with('.')) << name;
             if (entry.path().extension() != ".wav") continue;
             ++count;
-            EXPECT_EQ(test::read_wav(entry.path())[0].size(), 4U * 48000) << name;
+            EXPECT_EQ(test::read_wav(entry.path())[0].size(), 4U * 48000) << name;  // whatever it holds
         }
     };
     unsigned moment = 7;
@@ -113,7 +138,9 @@ TEST(Demo, ABatchSurvivesBeingKilled) {
     for (int i = 0; i < 3; ++i) {
         const std::string name = "take " + std::to_string(i);
         EXPECT_TRUE(fs::exists(scratch / ("out/" + name + "/" + name + " report.html")));
-        EXPECT_TRUE(fs::exists(scratch / ("out/" + name + "/" + name + " to listen.opus")));
+        for (const char* file : {" stems.flac", " to hear.opus", " to hear.mp3", " to hear.m4a",
+                                 " picture.mov", ".otio", ".dawproject", " clips.csv", " Dialogue.edl"})
+            EXPECT_TRUE(fs::exists(scratch / ("out/" + name + "/" + name + file))) << name << file;
     }
     // Once more: nothing is made again, every line is JSON, and the reports are there for paper, too.
     fs::remove(scratch / "events.jsonl");
@@ -134,7 +161,37 @@ TEST(Demo, ABatchSurvivesBeingKilled) {
         if (event["event"] == "row_skipped") ++skipped;
         at = end + 1;
     }
-    EXPECT_EQ(skipped, 3U * 7);
+    EXPECT_EQ(skipped, 3U * every_kind().rows.size());
+}
+
+// Every table that comes with the program, on the demo's session: all rows are delivered and meet their
+// targets.
+TEST(Demo, EveryCommonTableIsDelivered) {
+    const Scratch scratch;
+    int number = 0;
+    for (const auto& table : common_tables()) {
+        const auto file = scratch / "common.rivlen-handover";
+        ASSERT_TRUE(save_template(table, file).ok());
+        const auto out = scratch / std::to_string(++number);
+        const std::string said = test::output_of(
+            "'" RIVLEN_CLI_FILE "' handover " + test::quoted(kRoot / "demo/tide-mill.rivlen") + " -o " +
+            test::quoted(out) + " --work " + test::quoted(scratch / "work") +
+            " --engine '" RIVLEN_ENGINE_FILE "' --model " + test::quoted(kRoot / "models/quick.safetensors") +
+            " --template " + test::quoted(file) + " 2>&1");
+        const auto text = read_text_file(out / "tide-mill report.json");
+        ASSERT_TRUE(text.ok()) << table.name << said;
+        const auto report = nlohmann::json::parse(*text);
+        EXPECT_EQ(report["rows"].size(), table.rows.size());
+        for (const auto& row : report["rows"]) {
+            EXPECT_EQ(row["state"], "delivered") << table.name << row.dump(2);
+            EXPECT_TRUE(row["on_target"]) << table.name << row.dump(2);
+        }
+        for (const auto& sum : report["sums"])
+            EXPECT_LT(
+                sum["stems_less_mix_dbfs"].is_null() ? -200.0 : sum["stems_less_mix_dbfs"].get<double>(),
+                -100)
+                << table.name;
+    }
 }
 
 TEST(Demo, ABatchIsSharedAndWatched) {

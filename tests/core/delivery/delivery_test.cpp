@@ -20,12 +20,14 @@
 #include "core/base/markup.h"
 #include "core/base/output_file.h"
 #include "core/delivery/deliver.h"
+#include "core/delivery/delivery_rows.h"
 #include "core/delivery/exchange.h"
 #include "core/delivery/report.h"
 #include "core/delivery/written_sound.h"
 #include "core/dsp/decibels.h"
 #include "core/media/decode.h"
 #include "core/project/editing.h"
+#include "tests/core/delivery/deliveries.h"
 #include "tests/support/fixtures.h"
 
 namespace rivlen {
@@ -33,89 +35,17 @@ namespace {
 
 namespace fs = std::filesystem;
 using test::Channels;
+using test::Deliveries;
 using test::kRate;
-
-std::string ran(const std::string& command) {
-    std::string out;
-    std::FILE* pipe = popen((command + " 2>&1").c_str(), "r");  // NOLINT
-    std::array<char, 4096> part{};
-    for (std::size_t count = 0;
-         pipe != nullptr && (count = std::fread(part.data(), 1, part.size(), pipe)) > 0;)
-        out.append(part.data(), count);
-    if (pipe != nullptr) pclose(pipe);
-    return out;
-}
+using test::lowered;
+using test::probed;
 using test::quoted;
-std::string lowered(std::string text) {
-    for (char& c : text) c = static_cast<char>(std::tolower(static_cast<unsigned char>(c)));
-    return text;
-}
+using test::ran;
+
 // Ogg keeps its tags with the stream.
 bool tags_lie_in_the_stream(Container container) {
     return container == Container::Opus;
 }
-nlohmann::json probed(const fs::path& file) {
-    return nlohmann::json::parse(ran("ffprobe -v error -of json -show_format -show_streams " + quoted(file)),
-                                 nullptr, false);
-}
-
-// Two tracks, dialogue and music, of noise that speaks in turns.
-class Deliveries : public ::testing::Test {
-  protected:
-    void SetUp() override {
-        for (const char* name : {"voice", "music"}) {
-            auto x = test::noise(12 * kRate, name[0]);
-            for (std::size_t i = 0; i < x.size(); ++i) {
-                const double t = static_cast<double>(i) / kRate;
-                x[i] *= static_cast<float>(name[0] == 'v' ? (std::fmod(t, 3) < 1.7 ? 0.8 : 0.0)
-                                                          : 0.2 + 0.1 * std::sin(t));
-            }
-            // Little above 3 kHz, as in speech, so that coders and other rates take no loudness; peaks that
-            // stick out.
-            float low = 0;
-            for (std::size_t i = 0; i < x.size(); ++i) {
-                low += 0.3F * (x[i] - low);
-                const bool speaks = name[0] == 'v' && std::fmod(static_cast<double>(i) / kRate, 3) < 1.5;
-                x[i] = speaks && i % 24000 < 40 ? 0.6F : low;
-            }
-            const fs::path file = scratch_ / (std::string(name) + ".wav");
-            test::write_wav(file, {x, x}, kRate);
-            auto source = Source::bring_in(file, scratch_ / "work");
-            ASSERT_TRUE(source.ok());
-            Placement placement;
-            placement.path = file;
-            placement.length = static_cast<std::int64_t>(source->frames());
-            plan_.session.timeline.sample_rate = kRate;
-            const int track = add_track(plan_.session.timeline, name[0] == 'v' ? "Voice" : "Music");
-            place_clip(plan_.session.timeline, placement, ClipSource::Whole, track);
-            plan_.media[file] = {std::make_shared<const Source>(std::move(*source)), nullptr, kRate};
-        }
-        plan_.session.timeline.first_timecode_frame = 90000;  // 01:00:00:00 at 25
-        plan_.name = "Ferry";
-        plan_.folder = scratch_ / "out";
-        plan_.work = scratch_ / "work";
-    }
-    HandoverRow& add(Content content, Container container, const std::string& target = "r128") {
-        HandoverRow row;
-        row.content = content;
-        row.container = container;
-        row.target = target;
-        plan_.table.rows.push_back(row);
-        return plan_.table.rows.back();
-    }
-    [[nodiscard]] int leftovers() const {
-        int count = 0;
-        std::error_code error;
-        for (const auto& entry : fs::directory_iterator(plan_.folder, error)) {
-            const auto name = entry.path().filename().string();
-            if (name.starts_with('.') && name != ".rivlen") ++count;
-        }
-        return count;
-    }
-    test::Scratch scratch_;
-    DeliveryPlan plan_;
-};
-
 TEST_F(Deliveries, ABroadcastWavIsReadByOthers) {
     add(Content::Mix, Container::Wav);
     const auto report = deliver(plan_);
@@ -361,7 +291,11 @@ TEST_F(Deliveries, TheLimiterActsOnlyAsFarAsNeeded) {
 }
 
 TEST_F(Deliveries, DialogueCanBeWhatIsMeasured) {
-    plan_.table.targets.push_back({"spoken", "Spoken", "test", -24, 0.5, -2, LoudnessGate::Dialogue, {}});
+    plan_.table.targets.push_back({.key = "spoken",
+                                   .name = "Spoken",
+                                   .integrated_lufs = -24,
+                                   .true_peak_dbtp = -2,
+                                   .gate = LoudnessGate::Dialogue});
     add(Content::Mix, Container::Wav, "spoken");
     add(Content::Mix, Container::Wav, "").name = "as it is";
     const auto report = deliver(plan_);
@@ -540,31 +474,27 @@ TEST_F(Deliveries, ReportsTellAClientAndAProgram) {
 }
 
 // What is handed on to be measured comes complete and in order, whatever the pieces.
-TEST(MeasuredInBackground, HandsOnEverythingInOrder) {
-    for (const bool interleaved : {false, true}) {
-        std::vector<float> taken;
-        MeasuredInBackground alongside(48000, 2, [&](const AudioBlock& block) {
-            ASSERT_EQ(block.channels(), 2U);
-            ASSERT_EQ(block.sample_rate(), 48000);
-            ASSERT_EQ(block[0].size(), block[1].size());
-            for (std::size_t i = 0; i < block[0].size(); ++i) ASSERT_EQ(block[1][i], -block[0][i]);
-            taken.insert(taken.end(), block[0].begin(), block[0].end());
-        });
-        float next = 1;
-        for (int piece = 0; piece < 300; ++piece) {
-            Channels part(2);
-            std::vector<float> mixed;
-            for (int i = 0; i < 1 + piece * 7 % 1000; ++i, ++next) {
-                part[0].push_back(next);
-                part[1].push_back(-next);
-                mixed.insert(mixed.end(), {next, -next});
-            }
-            interleaved ? alongside.add_interleaved(mixed) : alongside.add(part);
+TEST(BlocksInBackground, HandsOnEverythingInOrder) {
+    std::vector<float> taken;
+    BlocksInBackground alongside(48000, 2, [&](const AudioBlock& block) {
+        ASSERT_EQ(block.channels(), 2U);
+        ASSERT_EQ(block.sample_rate(), 48000);
+        ASSERT_EQ(block[0].size(), block[1].size());
+        for (std::size_t i = 0; i < block[0].size(); ++i) ASSERT_EQ(block[1][i], -block[0][i]);
+        taken.insert(taken.end(), block[0].begin(), block[0].end());
+    });
+    float next = 1;
+    for (int piece = 0; piece < 300; ++piece) {
+        Channels part(2);
+        for (int i = 0; i < 1 + piece * 7 % 1000; ++i, ++next) {
+            part[0].push_back(next);
+            part[1].push_back(-next);
         }
-        alongside.finish();
-        ASSERT_EQ(taken.size(), static_cast<std::size_t>(next) - 1);
-        for (std::size_t i = 0; i < taken.size(); ++i) ASSERT_EQ(taken[i], static_cast<float>(i + 1));
+        alongside.add(part);
     }
+    alongside.finish();
+    ASSERT_EQ(taken.size(), static_cast<std::size_t>(next) - 1);
+    for (std::size_t i = 0; i < taken.size(); ++i) ASSERT_EQ(taken[i], static_cast<float>(i + 1));
 }
 
 TEST(HandoverTables, AreKeptAsFilesAndNamesAreSafe) {
@@ -573,7 +503,16 @@ TEST(HandoverTables, AreKeptAsFilesAndNamesAreSafe) {
     table.rows[1].card = 3;
     table.rows[1].version = "clean";
     table.rows[2].depth = Depth::Pcm16;
-    table.targets.push_back({"own", "Own", "house rule", -20, 1, -3, LoudnessGate::Dialogue, -15.0});
+    table.targets.push_back({.key = "own",
+                             .name = "Own",
+                             .source = "house rule",
+                             .edition = "2",
+                             .date = "2026-01",
+                             .integrated_lufs = -20,
+                             .tolerance_lu = 1,
+                             .true_peak_dbtp = -3,
+                             .gate = LoudnessGate::Dialogue,
+                             .short_term_lufs = -15.0});
     ASSERT_TRUE(save_template(table, scratch / "t.rivlen-handover").ok());
     const auto read = load_template(scratch / "t.rivlen-handover");
     ASSERT_TRUE(read.ok()) << read.error().message;
@@ -588,9 +527,9 @@ TEST(HandoverTables, AreKeptAsFilesAndNamesAreSafe) {
     EXPECT_EQ(file_name(row, "a/b", ".mov"), "abmix.wav");
     EXPECT_EQ(file_part("../a/b  c. "), "ab c");
     EXPECT_EQ(report_page("a/b", "out"), fs::path("out/ab report.html"));
-    EXPECT_TRUE(keeps_samples(Container::Flac) && !is_coded(Container::Flac));
-    EXPECT_TRUE(!keeps_samples(Container::Picture) && !is_coded(Container::Picture));
-    EXPECT_TRUE(is_coded(Container::Opus) && !has_depth(Container::Opus, Depth::Pcm24));
+    EXPECT_TRUE(keeps_samples(Container::Flac) && !coded_kind(Container::Flac));
+    EXPECT_TRUE(!keeps_samples(Container::Picture) && !coded_kind(Container::Picture));
+    EXPECT_TRUE(coded_kind(Container::Opus) && !has_depth(Container::Opus, Depth::Pcm24));
     row.name = "...";
     EXPECT_EQ(file_name(row, "x", ".mov"), "mix.wav");
     row.container = Container::Picture;
@@ -599,36 +538,6 @@ TEST(HandoverTables, AreKeptAsFilesAndNamesAreSafe) {
     EXPECT_NE(find_target({}, "r128"), nullptr);
     EXPECT_EQ(find_target({}, "loud"), nullptr);
     EXPECT_EQ(find_target(table.targets, "own")->true_peak_dbtp, -3);
-}
-
-TEST(CutLists, HoldTheTracks) {
-    Timeline r;
-    r.sample_rate = kRate;
-    r.first_timecode_frame = 90000;
-    const int track = add_track(r, "Dialogue");
-    Placement placement;
-    placement.path = "/media/the ferry.wav";
-    placement.length = 10 * kRate;
-    place_clip(r, placement, ClipSource::Whole, track);
-    placement.at = 15 * kRate;
-    place_clip(r, placement, ClipSource::Whole, track);
-    const auto edl = edls_of(r, r.tracks[0], "Ferry").front();
-    EXPECT_NE(edl.find("TITLE: Ferry\r\nFCM: NON-DROP FRAME\r\n"), std::string::npos);
-    EXPECT_NE(edl.find("001  THEFERRY AA    C        00:00:00:00 00:00:10:00 01:00:00:00 01:00:10:00"),
-              std::string::npos)
-        << edl;
-    EXPECT_NE(edl.find("002  THEFERRY AA    C        00:00:00:00 00:00:10:00 01:00:15:00 01:00:25:00"),
-              std::string::npos)
-        << edl;
-    const auto otio = nlohmann::json::parse(otio_of(r, "Ferry"));
-    EXPECT_EQ(otio["OTIO_SCHEMA"], "Timeline.1");
-    const auto& children = otio["tracks"]["children"][0]["children"];
-    ASSERT_EQ(children.size(), 3U);
-    EXPECT_EQ(children[1]["OTIO_SCHEMA"], "Gap.1");
-    EXPECT_EQ(children[1]["source_range"]["duration"]["value"], 5.0 * kRate);
-    const auto csv = clips_to_csv(r);
-    EXPECT_EQ(std::ranges::count(csv, '\n'), 3);
-    EXPECT_NE(csv.find("01:00:15:00,01:00:25:00"), std::string::npos);
 }
 
 Channels sine(double dbfs, double seconds, double hz = 1000) {
@@ -765,48 +674,5 @@ TEST(EbuTech3342, LoudnessRange) {
 }
 
 // Names of strangers' files cannot become events, fields or commands.
-TEST(Exchange, NamesStayText) {
-    Timeline r;
-    r.sample_rate = 48000;
-    r.frame_rate = {25, 1};
-    const int track = add_track(r, "=cmd|'/c calc'!A1");
-    for (int i = 0; i < 3; ++i) {
-        const std::string name = "/a/" + std::to_string(i) + "/take one one.wav";  // the same eight letters
-        place_clip(r, {name, i * 48000, 24000, true, false, ""}, ClipSource::Whole, track);
-    }
-    place_clip(r, {"/a/odd\r\n002  EVIL.wav", 10 * 48000, 24000, true, false, ""}, ClipSource::Whole, track);
-    const auto lists = edls_of(r, *r.track(track), "Two\nLines");
-    ASSERT_EQ(lists.size(), 1U);
-    std::set<std::string> reels;
-    int lines = 0;
-    std::istringstream text(lists[0]);
-    for (std::string line; std::getline(text, line); ++lines) {
-        if (line.size() > 12 && std::isdigit(static_cast<unsigned char>(line[0])) != 0)
-            reels.insert(line.substr(5, 8));
-    }
-    EXPECT_EQ(reels.size(), 4U);
-    EXPECT_EQ(lines, 2 + 4 * 2);
-    const std::string csv = clips_to_csv(r);
-    EXPECT_NE(csv.find("'=cmd"), std::string::npos);
-    EXPECT_EQ(escaped_markup(std::string("a\x01\x1b[31m<b>", 10)), "a[31m&lt;b&gt;");
-    EXPECT_EQ(one_line("a\x1b[2Jb\nc\xc2\x9b"
-                       "d"),
-              "a [2Jb c d");
-}
-
-TEST(Exchange, ListsHoldNoMoreEventsThanTheirFormatCanCount) {
-    Timeline r;
-    r.sample_rate = 48000;
-    r.frame_rate = {25, 1};
-    const int track = add_track(r, "Talk");
-    for (int i = 0; i < 1500; ++i)
-        place_clip(r, {"/a/take.wav", i * 9600, 4800, true, false, ""}, ClipSource::Whole, track);
-    const auto lists = edls_of(r, *r.track(track), "Long");
-    ASSERT_EQ(lists.size(), 2U);
-    EXPECT_NE(lists[0].find("\r\n999  "), std::string::npos);
-    EXPECT_EQ(lists[0].find("\r\n1000"), std::string::npos);
-    EXPECT_NE(lists[1].find("\r\n501  "), std::string::npos);
-}
-
 }  // namespace
 }  // namespace rivlen

@@ -123,14 +123,7 @@ TEST_P(Layback, PictureUntouchedAndSoundInPlace) {
     EXPECT_EQ(info->picture->timecode, "01:00:00:00");
     // FFmpeg's own decode of the picture is the same from both files.
     const auto md5 = [](const fs::path& file) {
-        const std::string command = "ffmpeg -v error -i '" + file.string() + "' -map 0:v -t 2 -f md5 -";
-        std::string out;
-        if (std::FILE* pipe = popen(command.c_str(), "r")) {  // NOLINT
-            char buffer[128];
-            while (std::fgets(buffer, sizeof buffer, pipe) != nullptr) out += buffer;
-            pclose(pipe);
-        }
-        return out;
+        return test::output_of("ffmpeg -v error -i " + test::quoted(file) + " -map 0:v -t 2 -f md5 -");
     };
     EXPECT_EQ(md5(plan.out), md5(test::demo_picture()));
     EXPECT_FALSE(md5(test::demo_picture()).empty());

@@ -6,10 +6,14 @@
 
 #include <cstdlib>
 #include <limits>
+#include <map>
+#include <nlohmann/json.hpp>
+#include <sstream>
 
 #include "core/base/output_file.h"
 #include "core/media/decode.h"
 #include "core/media/sound_comparison.h"
+#include "core/media/sound_under_picture.h"
 #include "core/media/source.h"
 #include "tests/support/fixtures.h"
 
@@ -121,7 +125,8 @@ TEST_F(DamagedPictures, TheComparisonFindsShiftsAndDifferences) {
         test::write_wav(scratch_ / "b.wav", {written}, 48000);
         auto a = SoundUnderPicture::open(scratch_ / "a.wav");
         auto b = SoundUnderPicture::open(scratch_ / "b.wav");
-        auto found = compare(*a, *b);
+        auto found = compare([&](std::int64_t n, AudioBlock& out) { return a->next(n, out); },
+                             [&](std::int64_t n, AudioBlock& out) { return b->next(n, out); });
         EXPECT_TRUE(found.ok());
         return *found;
     };
@@ -137,6 +142,172 @@ TEST_F(DamagedPictures, TheComparisonFindsShiftsAndDifferences) {
     for (float& v : softer) v *= 0.9F;
     EXPECT_NEAR(compared(x, softer).difference_db, -20, 0.01);
     EXPECT_EQ(compared(x, softer).offset_samples, 0);
+}
+
+// What FFmpeg shows of a picture: moment (ms) and content of every frame.
+std::vector<std::string> shown(const fs::path& file) {
+    std::istringstream text(
+        test::output_of("ffmpeg -v error -i " + quoted(file) +
+                        " -map 0:v:0 -enc_time_base 1:1000 -vsync passthrough -f framemd5 -"));
+    std::vector<std::string> out;
+    long first = -1;
+    for (std::string line; std::getline(text, line);) {
+        if (line.empty() || line[0] == '#') continue;
+        std::vector<std::string> fields;
+        std::istringstream parts(line);
+        for (std::string field; std::getline(parts, field, ',');) fields.push_back(field);
+        if (first < 0) first = std::stol(fields[2]);
+        // A tick of rounding more or less.
+        out.push_back(std::to_string((std::stol(fields[2]) - first + 5) / 10) + fields[5]);
+    }
+    return out;
+}
+nlohmann::json streams_of(const fs::path& file) {
+    return nlohmann::json::parse(
+        test::output_of("ffprobe -v error -of json -show_streams -show_chapters " + quoted(file)));
+}
+
+struct PictureKind {
+    const char* name;
+    const char* ending;
+    const char* arguments;  // of FFmpeg, from a test picture of 3 s to the file
+};
+class Pictures : public DamagedPictures, public testing::WithParamInterface<PictureKind> {};
+
+// B-frames, pictures that come when they like, rotation, edit lists: every frame is shown when it was.
+TEST_P(Pictures, AreShownAsTheyWere) {
+    const auto& kind = GetParam();
+    const auto source = scratch_ / "source.mp4";
+    ffmpeg(
+        "-f lavfi -i testsrc2=size=96x64:rate=25:duration=3 -f lavfi -i sine=duration=3 -c:v libx264 -g 10 "
+        "-bf 2 "
+        "-preset ultrafast -x264-params b-adapt=0:bframes=2 -pix_fmt yuv420p " +
+        quoted(source));
+    const auto picture = scratch_ / (std::string("kind") + kind.ending);
+    ffmpeg(fmt::format(fmt::runtime(kind.arguments), quoted(source)) + " " + quoted(picture));
+    const auto report = put(picture, kind.ending);
+    ASSERT_TRUE(report.ok()) << report.error().message;
+    EXPECT_TRUE(report->picture_identical);
+    const auto out = scratch_ / (std::string("out") + kind.ending);
+    const auto before = shown(picture);
+    EXPECT_GT(before.size(), 20U);
+    EXPECT_EQ(before, shown(out));
+    const auto rotation = [](const fs::path& file) {
+        return streams_of(file)["streams"][0].value("side_data_list", nlohmann::json::array()).dump();
+    };
+    EXPECT_EQ(rotation(picture), rotation(out));
+    if (std::string(kind.name) == "Rotated") {
+        EXPECT_NE(rotation(out).find("rotation\":90"), std::string::npos);
+    }
+}
+INSTANTIATE_TEST_SUITE_P(
+    Kinds, Pictures,
+    testing::Values(
+        PictureKind{"BetweenFrames", ".mp4", "-i {} -c copy"},
+        PictureKind{"BetweenFramesMov", ".mov", "-i {} -c copy"},
+        PictureKind{"BetweenFramesMkv", ".mkv", "-i {} -c copy"},
+        PictureKind{
+            "Variable", ".mp4",
+            "-i {} -vf \"select='not(mod(n,3))+lt(n,20)'\" -vsync vfr -c:v libx264 -preset ultrafast"},
+        PictureKind{
+            "VariableMkv", ".mkv",
+            "-i {} -vf \"select='not(mod(n,3))+lt(n,20)'\" -vsync vfr -c:v libx264 -preset ultrafast"},
+        PictureKind{"Rotated", ".mov", "-i {} -c copy -metadata:s:v rotate=90"},
+        PictureKind{"EditList", ".mov", "-ss 0.5 -i {} -c copy"},
+        PictureKind{"EditListMp4", ".mp4", "-ss 0.77 -i {} -c copy"}),
+    [](const auto& info) { return std::string(info.param.name); });
+
+// Subtitles, chapters, attachments, further sounds with their tags: all of it is there behind the new sounds.
+TEST_F(DamagedPictures, AllElseOfTheFileStays) {
+    ASSERT_TRUE(
+        write_text_file(scratch_ / "words.srt",
+                        "1\n00:00:00,500 --> 00:00:01,500\nBell\n\n2\n00:00:02,000 --> 00:00:02,500\nSea\n")
+            .ok());
+    ASSERT_TRUE(write_text_file(
+                    scratch_ / "marks.txt",
+                    ";FFMETADATA1\ntitle=Ferry\n[CHAPTER]\nTIMEBASE=1/1000\nSTART=0\nEND=1000\ntitle=Quay\n"
+                    "[CHAPTER]\nTIMEBASE=1/1000\nSTART=1000\nEND=3000\ntitle=Sea\n")
+                    .ok());
+    for (const bool matroska : {true, false}) {
+        const char* ending = matroska ? ".mkv" : ".mp4";
+        const auto picture = scratch_ / (std::string("full") + ending);
+        ffmpeg("-i " + quoted(scratch_ / "picture.mov") +
+               " -f lavfi -i sine=400:duration=3 -f lavfi -i "
+               "sine=900:duration=3 -i " +
+               quoted(scratch_ / "words.srt") + " -i " + quoted(scratch_ / "marks.txt") +
+               " -map 0:v -map 1:a -map 2:a -map 3 -map_metadata 4 -map_chapters 4 -c:v copy -c:a aac -c:s " +
+               (matroska
+                    ? "srt -attach " + quoted(scratch_ / "marks.txt") + " -metadata:s:t mimetype=text/plain"
+                    : std::string("mov_text")) +
+               " -metadata:s:a:0 language=eng -metadata:s:a:1 language=fra -metadata:s:a:1 title=Commentary "
+               "-metadata:s:s:0 language=deu -disposition:a:0 default " +
+               quoted(picture));
+        for (const bool keep : {false, true}) {
+            LaybackPlan plan;
+            plan.picture = picture;
+            plan.sounds.push_back({scratch_ / "sound.wav", "New", "eng"});
+            plan.sounds.push_back({scratch_ / "sound.wav", "Also new", "nld"});
+            plan.out = scratch_ / (std::string("out") + ending);
+            plan.keep_original_sound = keep;
+            plan.overwrite = true;
+            const auto report = lay_back(plan);
+            ASSERT_TRUE(report.ok()) << report.error().message;
+            EXPECT_TRUE(report->warnings.empty()) << report->warnings.front();
+            const auto found = streams_of(plan.out);
+            std::vector<std::string> languages;
+            std::map<std::string, int> kinds;
+            int defaults = 0;
+            for (const auto& stream : found["streams"]) {
+                ++kinds[stream["codec_type"]];
+                if (stream["codec_type"] != "audio") continue;
+                languages.push_back(stream["tags"]["language"]);
+                defaults += stream["disposition"]["default"].get<int>();
+            }
+            EXPECT_EQ(languages, keep ? (std::vector<std::string>{"eng", "nld", "fra", "eng"})
+                                      : (std::vector<std::string>{"eng", "nld", "fra"}));
+            EXPECT_EQ(defaults, 1);
+            EXPECT_EQ(kinds["subtitle"], 1);
+            EXPECT_EQ(kinds["attachment"], matroska ? 1 : 0);
+            ASSERT_EQ(found["chapters"].size(), 2U);
+            EXPECT_EQ(found["chapters"][1]["tags"]["title"], "Sea");
+            EXPECT_NEAR(std::stod(found["chapters"][1]["start_time"].get<std::string>()), 1, 0.002);
+            if (matroska) {  // FFmpeg writes no track names into MP4
+                EXPECT_NE(test::output_of("mediainfo " + quoted(plan.out)).find("Commentary"),
+                          std::string::npos);
+            }
+            // Where the second subtitle stands behind the first picture, whatever the container's clock.
+            const auto second_word = [](const fs::path& file) {
+                const auto first_of = [&](const char* stream, std::size_t number) {
+                    const auto found = nlohmann::json::parse(test::output_of(
+                        "ffprobe -v error -of json -show_entries packet=pts_time -select_streams " +
+                        std::string(stream) + " " + quoted(file)));
+                    return std::stod(found["packets"][number]["pts_time"].get<std::string>());
+                };
+                std::size_t word = 1;
+                while (first_of("s", word) - first_of("v", 0) < 1.9) ++word;  // MP4 has empty ones in between
+                return first_of("s", word) - first_of("v", 0);
+            };
+            EXPECT_NEAR(second_word(plan.out), second_word(picture), 0.0011);
+            EXPECT_NEAR(second_word(plan.out), 2, 0.0011);
+            // The commentary's packets are those that were there.
+            const auto packets = [](const fs::path& file, int sound) {
+                return test::output_of("ffmpeg -v error -i " + quoted(file) +
+                                       fmt::format(" -map 0:a:{} -c copy -f md5 -", sound));
+            };
+            EXPECT_EQ(packets(plan.out, 2), packets(picture, 1));
+        }
+    }
+    // What a container cannot hold is told, not lost in silence.
+    LaybackPlan plan;
+    plan.picture = scratch_ / "full.mkv";
+    plan.sounds.push_back({scratch_ / "sound.wav"});
+    plan.out = scratch_ / "other.mp4";
+    const auto report = lay_back(plan);
+    ASSERT_TRUE(report.ok()) << report.error().message;
+    ASSERT_EQ(report->warnings.size(), 2U);
+    EXPECT_NE(report->warnings[0].find("subtitle of track 4 (subrip)"), std::string::npos)
+        << report->warnings[0];
+    EXPECT_NE(report->warnings[1].find("attachment of track 5"), std::string::npos) << report->warnings[1];
 }
 
 }  // namespace

@@ -41,7 +41,12 @@ Session example(const std::filesystem::path& folder) {
     session.deliveries.rows.pop_back();
     session.deliveries.rows[0].version = "natural";
     session.items[0].settings.use_both_channels(true);
-    session.deliveries.targets.push_back({"house", "House", "agreed", -20, 1, -2, {}, {}});
+    session.deliveries.targets.push_back({.key = "house",
+                                          .name = "House",
+                                          .source = "agreed",
+                                          .integrated_lufs = -20,
+                                          .tolerance_lu = 1,
+                                          .true_peak_dbtp = -2});
     return session;
 }
 

@@ -1,10 +1,13 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/workflow/batch.h"
+#include "core/workflow/batch_report.h"
 
 #include <gtest/gtest.h>
 
 #include <algorithm>
+#include <nlohmann/json.hpp>
 #include <set>
+#include <sstream>
 
 #include "core/base/output_file.h"
 #include "tests/support/fixtures.h"
@@ -85,6 +88,44 @@ TEST(Batch, ShardsPartTheWhole) {
     }
     EXPECT_TRUE(std::ranges::all_of(seen, [](int n) { return n == 1; }));
     for (const char* text : {"0/3", "4/3", "x", "1/0", "2"}) EXPECT_FALSE(shard_of(text).ok()) << text;
+}
+
+// Two shares; one was killed in the middle of a line and began again. Lines as rivlen-cli batch prints them.
+TEST(BatchReports, PutWhatSeveralProcessesSaidTogether) {
+    const auto line = [](const char* event, const char* name, const char* more = "") {
+        return std::string("{\"event\":\"") + event + "\",\"name\":\"" + name + "\"" + more + "}\n";
+    };
+    BatchReport report;
+    std::istringstream first(
+        line("recording_started", "a") + line("row_started", "a", ",\"file\":\"a mix.wav\"") +
+        line("row_done", "a", ",\"file\":\"a mix.wav\"") +
+        line("row_started", "a", ",\"file\":\"a music.wav\"") + "{\"event\":\"row_do" + "\n" +
+        line("recording_started", "a") + line("row_started", "a", ",\"file\":\"a mix.wav\"") +
+        line("row_skipped", "a", ",\"file\":\"a mix.wav\"") +
+        line("row_started", "a", ",\"file\":\"a music.wav\"") +
+        line("row_done", "a", ",\"file\":\"a music.wav\"") + line("finished", "a", ",\"all_done\":true"));
+    add_events(report, first, "1.jsonl");
+    std::istringstream second(line("recording_started", "b, c") +
+                              line("recording_failed", "b, c", ",\"sentence\":\"It has no sound.\""));
+    add_events(report, second, "2.jsonl");
+    ASSERT_EQ(report.recordings.size(), 2U);
+    const auto& a = report.recordings["a"];
+    EXPECT_EQ(a.begun, 2);
+    EXPECT_TRUE(a.finished && a.twice.empty());
+    EXPECT_EQ(a.rows, 2);
+    EXPECT_EQ(a.rows_done, 2);
+    EXPECT_EQ(report.damaged_lines, 1);
+    EXPECT_EQ(report.finished(), 1);
+    EXPECT_FALSE(report.all_done());
+    EXPECT_EQ(report.recordings["b, c"].sentence, "It has no sound.");
+    EXPECT_NE(batch_report_to_csv(report).find("\"b, c\",no,1,0,0,0,It has no sound."), std::string::npos)
+        << batch_report_to_csv(report);
+    EXPECT_EQ(nlohmann::json::parse(batch_report_to_json(report))["of"], 2);
+    // A file that was written by two processes, or twice by one, is said.
+    std::istringstream third(line("row_done", "a", ",\"file\":\"a mix.wav\"") +
+                             line("row_done", "a", ",\"file\":\"a mix.wav\""));
+    add_events(report, third, "3.jsonl");
+    EXPECT_EQ(report.recordings["a"].twice.size(), 1U);
 }
 
 }  // namespace
