@@ -1,0 +1,53 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/space/space_monitor.h"
+
+namespace rivlen {
+
+SpaceMonitor SpaceMonitor::fold_down(Layout layout, const ConversionSettings& settings) {
+    SpaceMonitor monitor(layout);
+    monitor.fold_down_ = conversion(layout, Layout::Stereo, settings);
+    return monitor;
+}
+
+SpaceMonitor SpaceMonitor::headphones(Layout layout, const HeadResponses& head,
+                                      const ConversionSettings& settings) {
+    SpaceMonitor monitor(layout);
+    monitor.ears_.emplace(binaural_responses(head, layout, settings));
+    return monitor;
+}
+
+void SpaceMonitor::reset() {
+    if (ears_) ears_->reset();
+}
+
+void SpaceMonitor::process(const ChannelBlock& in, const ChannelBlock& out) {
+    if (ears_) return ears_->process(in, out[0], out[1]);
+    fold_down_.apply(in, out);
+}
+
+void SwitchedSpaceMonitor::take(std::unique_ptr<SpaceMonitor> monitor) {
+    last_ = now_ && monitor && now_->layout() == monitor->layout() ? std::move(now_) : nullptr;
+    now_ = std::move(monitor);
+}
+
+void SwitchedSpaceMonitor::reset() {
+    last_.reset();
+    if (now_) now_->reset();
+}
+
+void SwitchedSpaceMonitor::process(const ChannelBlock& in, const ChannelBlock& out) {
+    if (!now_) return out.fill(0.0F);
+    now_->process(in, out);
+    if (!last_) return;
+    const ChannelBlock before(before_, out.frames());
+    last_->process(in, before);
+    for (std::size_t c = 0; c < out.size(); ++c) {
+        for (std::size_t i = 0; i < out.frames(); ++i) {
+            const float part = (static_cast<float>(i) + 0.5F) / static_cast<float>(out.frames());
+            out[c][i] = before[c][i] + part * (out[c][i] - before[c][i]);
+        }
+    }
+    last_.reset();
+}
+
+}  // namespace rivlen

@@ -1,0 +1,52 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Any layout on two channels: folded down, or on headphones through measured heads.
+#pragma once
+
+#include <memory>
+#include <optional>
+#include <vector>
+
+#include "core/base/channel_block.h"
+#include "core/space/binaural.h"
+#include "core/space/conversion.h"
+
+namespace rivlen {
+
+enum class Monitoring { FoldDown, Headphones };
+
+// What is heard of a layout. Made away from the thread that plays, as head responses are worked out here.
+class SpaceMonitor {
+  public:
+    static constexpr std::size_t kFrames = StereoConvolver::kBlock;
+    // Ambisonics are folded down by decoding them to stereo.
+    [[nodiscard]] static SpaceMonitor fold_down(Layout layout, const ConversionSettings& settings = {});
+    [[nodiscard]] static SpaceMonitor headphones(Layout layout, const HeadResponses& head,
+                                                 const ConversionSettings& settings = {});
+    [[nodiscard]] Layout layout() const { return layout_; }
+    void reset();
+    // in: kFrames of the layout; out: as many of two channels, in step with it. Does not allocate.
+    void process(const ChannelBlock& in, const ChannelBlock& out);
+
+  private:
+    explicit SpaceMonitor(Layout layout) : layout_(layout) {}
+    Layout layout_;
+    ChannelMatrix fold_down_;
+    std::optional<StereoConvolver> ears_;
+};
+
+// From one monitor to the next over a block, so that switching makes no gap and no click.
+class SwitchedSpaceMonitor {
+  public:
+    SwitchedSpaceMonitor() : before_(2, std::vector<float>(SpaceMonitor::kFrames)) {}
+    // Of the same layout as before it is faded to; of another one it begins at once.
+    void take(std::unique_ptr<SpaceMonitor> monitor);
+    [[nodiscard]] bool fits(Layout layout) const { return now_ && now_->layout() == layout; }
+    void reset();
+    void process(const ChannelBlock& in, const ChannelBlock& out);
+
+  private:
+    std::unique_ptr<SpaceMonitor> now_, last_;
+    std::vector<std::vector<float>> before_;
+};
+
+}  // namespace rivlen
