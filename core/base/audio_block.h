@@ -9,6 +9,8 @@
 #include <utility>
 #include <vector>
 
+#include "core/base/channel_block.h"
+
 namespace rivlen {
 
 // Planar. Samples are linear, 1 is full scale. Memory is kept when a block becomes shorter.
@@ -30,6 +32,8 @@ class AudioBlock {
     [[nodiscard]] bool empty() const { return frames() == 0; }
     [[nodiscard]] std::span<float> operator[](std::size_t channel) { return channels_[channel]; }
     [[nodiscard]] std::span<const float> operator[](std::size_t channel) const { return channels_[channel]; }
+    // Of at most kMostChannels channels.
+    [[nodiscard]] ChannelBlock view() { return {channels_, frames()}; }
     // What reads sound without asking for its rate takes all channels at once.
     operator std::span<const std::vector<float>>() const { return channels_; }  // NOLINT(*-explicit-*)
 

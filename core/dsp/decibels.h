@@ -7,6 +7,8 @@
 #include <cmath>
 #include <span>
 
+#include "core/base/channel_block.h"
+
 namespace rivlen {
 
 // Amplitude ratio of a level.
@@ -50,6 +52,12 @@ inline constexpr double kSineDb = 3.0103;
         sums[0] += static_cast<double>(x[i]) * static_cast<double>(x[i]);
     double sum = 0.0;
     for (const double part : sums) sum += part;
+    return sum;
+}
+// Of all channels.
+[[nodiscard]] inline double energy_of(const ChannelBlock& block) {
+    double sum = 0.0;
+    for (const auto& channel : block) sum += energy_of(std::span<const float>(channel));
     return sum;
 }
 

@@ -32,9 +32,9 @@ RIVLEN_VECTOR_CODE void take_smaller(float* __restrict error, const float* __res
 }
 }  // namespace
 
-ClickRemover::ClickRemover(int sample_rate)
+ClickRemover::ClickRemover(int sample_rate, std::size_t channels)
     : OverlapAddProcessor(kClickHops * frames(kClickHopSeconds, sample_rate),
-                          frames(kClickHopSeconds, sample_rate)),
+                          frames(kClickHopSeconds, sample_rate), channels),
       rate_(sample_rate),
       near_(frames(kNearSeconds, sample_rate)),
       far_(frames(kFarSeconds, sample_rate)),
@@ -137,14 +137,21 @@ void ClickRemover::normalise(std::span<float> sound) {
     }
 }
 
-void ClickRemover::work(StereoBlock sound) {
-    leaves_instead_of(energy_of(sound[0].first(hop())) + energy_of(sound[1].first(hop())));
-    const bool mono = std::ranges::equal(sound[0], sound[1]);
+void ClickRemover::work(ChannelBlock sound) {
+    leaves_instead_of(energy_of(sound.first(hop())));
+    std::array<bool, kMostChannels> as_first{};  // mono on several channels is worked on once
+    for (std::size_t c = 1; c < sound.size(); ++c) as_first[c] = std::ranges::equal(sound[0], sound[c]);
     const std::size_t before = normalised_;
     normalise(sound[0]);
-    if (!mono) return normalise(sound[1]);
-    std::ranges::copy(sound[0], sound[1].begin());
-    normalised_ += normalised_ - before;
+    const std::size_t of_first = normalised_ - before;
+    for (std::size_t c = 1; c < sound.size(); ++c) {
+        if (!as_first[c]) {
+            normalise(sound[c]);
+            continue;
+        }
+        std::ranges::copy(sound[0], sound[c].begin());
+        normalised_ += of_first;
+    }
 }
 
 }  // namespace rivlen

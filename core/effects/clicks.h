@@ -13,13 +13,13 @@ namespace rivlen {
 // Restoration", Springer 1998, chapters 4 and 5; the comparison with its neighbourhood is ours).
 class ClickRemover : public OverlapAddProcessor {
   public:
-    explicit ClickRemover(int sample_rate);
+    explicit ClickRemover(int sample_rate, std::size_t channels = 2);
     void set(std::span<const double> values) override;
     // Clicks mended since the last reset.
     [[nodiscard]] std::size_t normalised() const { return normalised_; }
 
   protected:
-    void work(StereoBlock sound) override;
+    void work(ChannelBlock sound) override;
     void forget() override { normalised_ = 0; }
 
   private:

@@ -17,11 +17,13 @@ std::size_t clipping_hop_frames(int rate) {
 }
 }  // namespace
 
-ClippingRepair::ClippingRepair(int sample_rate)
-    : OverlapAddProcessor(kClippingHops * clipping_hop_frames(sample_rate), clipping_hop_frames(sample_rate)),
+ClippingRepair::ClippingRepair(int sample_rate, std::size_t channels)
+    : OverlapAddProcessor(kClippingHops * clipping_hop_frames(sample_rate), clipping_hop_frames(sample_rate),
+                          channels),
       predictor_(kOrder, window()),
       interpolator_(kOrder, window()),
-      was_(window()) {
+      was_(window()),
+      rebuilt_(channels) {
     missing_.reserve(window());
     open_.reserve(window());
 }
@@ -73,9 +75,9 @@ void ClippingRepair::normalise(std::span<float> sound, std::size_t& rebuilt) {
         sound[i] = std::clamp(sound[i], static_cast<float>(-most_), static_cast<float>(most_));
 }
 
-void ClippingRepair::work(StereoBlock sound) {
+void ClippingRepair::work(ChannelBlock sound) {
     leaves_instead_of(-1);
-    for (std::size_t c = 0; c < kMixChannels; ++c) normalise(sound[c], rebuilt_[c]);
+    for (std::size_t c = 0; c < channels(); ++c) normalise(sound[c], rebuilt_[c]);
 }
 
 }  // namespace rivlen

@@ -13,12 +13,12 @@ namespace rivlen {
 // scale.
 class ClippingRepair : public OverlapAddProcessor {
   public:
-    explicit ClippingRepair(int sample_rate);
+    explicit ClippingRepair(int sample_rate, std::size_t channels = 2);
     void set(std::span<const double> values) override;
 
   protected:
-    void work(StereoBlock sound) override;
-    void forget() override { rebuilt_[0] = rebuilt_[1] = 0; }
+    void work(ChannelBlock sound) override;
+    void forget() override { std::ranges::fill(rebuilt_, 0U); }
 
   private:
     static constexpr std::size_t kOrder = 36;
@@ -29,8 +29,8 @@ class ClippingRepair : public OverlapAddProcessor {
     ArInterpolator interpolator_;
     std::vector<float> was_;
     std::vector<std::size_t> missing_, open_;
-    std::array<std::size_t, kMixChannels>
-        rebuilt_{};  // frames at the head of the window that are done already
+    std::vector<std::size_t>
+        rebuilt_;  // a channel each: frames at the head of the window that are done already
 };
 
 }  // namespace rivlen

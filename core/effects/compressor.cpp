@@ -54,19 +54,14 @@ float Compressor::Rms::step(float x) {
     return static_cast<float>(std::sqrt(2 * std::max(0.0, sum_) / static_cast<double>(frames_)));
 }
 
-Compressor::Compressor(int sample_rate)
+Compressor::Compressor(int sample_rate, std::size_t channels)
     : sample_rate_(sample_rate),
       look_frames_(in_frames(kMostLookSeconds, sample_rate)),
-      sides_{[&] {
-          const auto side = [&] {
-              return Side{{},
-                          DelayLine(look_frames_),
-                          Rms(in_frames(kMostRmsSeconds, sample_rate)),
-                          RunningMaximum(in_frames(kLevelSeconds, sample_rate)),
-                          {}};
-          };
-          return std::array{side(), side()};
-      }()},
+      sides_(channels, Side{{},
+                            DelayLine(look_frames_),
+                            Rms(in_frames(kMostRmsSeconds, sample_rate)),
+                            RunningMaximum(in_frames(kLevelSeconds, sample_rate)),
+                            {}}),
       glide_(static_cast<float>(glide_part(kMakeUpGlideSeconds, sample_rate))) {
     for (auto& side : sides_) side.level.reset(0.0F);
 }
@@ -148,34 +143,40 @@ float Compressor::gain(Side& side, double reduction_db) {
                                   : make_up_;
 }
 
-void Compressor::process(StereoBlock block) {
+void Compressor::process(ChannelBlock block) {
+    const std::size_t channels = sides_.size();
     lowest_db_ = 0;
     fresh_ = false;
     for (std::size_t i = 0; i < block[0].size(); ++i) {
-        std::array<float, kMixChannels> key{}, level{};
-        for (std::size_t c = 0; c < kMixChannels; ++c) level[c] = key_level(sides_[c], block[c][i], key[c]);
+        std::array<float, kMostChannels> key, level, gains;  // of which the first are written
+        float loudest = 0;
+        for (std::size_t c = 0; c < channels; ++c) {
+            level[c] = key_level(sides_[c], block[c][i], key[c]);
+            loudest = std::max(loudest, level[c]);
+        }
         make_up_ = glided(make_up_, make_up_target_, glide_);
         link_ = glided(link_, link_target_, glide_);
         const bool one = link_ == 1;
         if (one_ && !one) {  // they part here
-            sides_[1].level = sides_[0].level;
-            sides_[1].reduction = sides_[0].reduction;
-        }
-        one_ = one;
-        std::array<float, kMixChannels> gains{};
-        if (one) {
-            gains.fill(
-                gain(sides_[0], wanted_db(sides_[0], sides_[0].level.step(std::max(level[0], level[1])))));
-        } else {
-            for (std::size_t c = 0; c < kMixChannels; ++c) level[c] = sides_[c].level.step(level[c]);
-            const float louder = std::max(level[0], level[1]);
-            for (std::size_t c = 0; c < kMixChannels; ++c) {
-                // Between in dB is a power of the ratio.
-                const float linked = level[c] > 0 ? louder * std::pow(level[c] / louder, 1 - link_) : 0.0F;
-                gains[c] = gain(sides_[c], wanted_db(sides_[c], level[c] < louder ? linked : louder));
+            for (std::size_t c = 1; c < channels; ++c) {
+                sides_[c].level = sides_[0].level;
+                sides_[c].reduction = sides_[0].reduction;
             }
         }
-        for (std::size_t c = 0; c < kMixChannels; ++c)
+        one_ = one;
+        if (one) {
+            const float all = gain(sides_[0], wanted_db(sides_[0], sides_[0].level.step(loudest)));
+            std::fill_n(gains.begin(), channels, all);
+        } else {
+            for (std::size_t c = 0; c < channels; ++c) level[c] = sides_[c].level.step(level[c]);
+            loudest = *std::max_element(level.begin(), level.begin() + static_cast<std::ptrdiff_t>(channels));
+            for (std::size_t c = 0; c < channels; ++c) {
+                // Between in dB is a power of the ratio.
+                const float linked = level[c] > 0 ? loudest * std::pow(level[c] / loudest, 1 - link_) : 0.0F;
+                gains[c] = gain(sides_[c], wanted_db(sides_[c], level[c] < loudest ? linked : loudest));
+            }
+        }
+        for (std::size_t c = 0; c < channels; ++c)
             block[c][i] = give_key_ ? key[c] : sides_[c].sound.ago(look_frames_) * gains[c];
     }
 }

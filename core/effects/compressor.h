@@ -1,7 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include <array>
 #include <vector>
 
 #include "core/dsp/biquad.h"
@@ -20,15 +19,15 @@ namespace rivlen {
 // its peak, or its RMS over "RMS over", on the scale on which a sine's RMS is its peak (AES17, from memory),
 // and of that the highest of the last 10 ms, which is half a wave of 50 Hz: the gain stands still under the
 // waves of a steady low voice instead of bending them, and releasing begins 10 ms late. With a link of 100 %
-// both sides go by the louder one, with 0 % each by itself, between by what lies between in dB. The sound is
+// all sides go by the loudest one, with 0 % each by itself, between by what lies between in dB. The sound is
 // always 10 ms late, the key as much less as it looks ahead.
 class Compressor : public Processor {
   public:
-    explicit Compressor(int sample_rate);
+    explicit Compressor(int sample_rate, std::size_t channels = 2);
     [[nodiscard]] std::int64_t latency() const override { return static_cast<std::int64_t>(look_frames_); }
     void reset() override;
     void set(std::span<const double> values) override;
-    void process(StereoBlock block) override;
+    void process(ChannelBlock block) override;
     bool give_key(bool give) override;
     [[nodiscard]] double reduction_db() const override { return lowest_db_; }
     // Level out at a level in, in dB, make-up left out.
@@ -65,11 +64,11 @@ class Compressor : public Processor {
     double sample_rate_;
     std::size_t look_frames_;  // at most, which is how late the sound always is
     ParameterBlock<EffectType::Compressor> values_;
-    std::array<Side, kMixChannels> sides_;
+    std::vector<Side> sides_;
     std::size_t key_late_ = 0;  // frames
     bool filtered_ = false, give_key_ = false;
     float link_ = 1, link_target_ = 1;
-    bool one_ = true;  // both sides go by the first one's level
+    bool one_ = true;  // all sides go by the first one's level
     double lowest_db_ = 0;
     float make_up_ = 1, make_up_target_ = 1;
     float glide_;  // of the way there, a sample

@@ -15,14 +15,15 @@ std::size_t sections_of(double slope) {
 }
 }  // namespace
 
-CutFilter::CutFilter(EffectType kind, int sample_rate)
+CutFilter::CutFilter(EffectType kind, int sample_rate, std::size_t channels)
     : kind_(kind),
       sample_rate_(sample_rate),
       glide_(kind, sample_rate),
-      share_step_(static_cast<float>(1.0 / (kSlopeFadeSeconds * sample_rate))) {
-    for (auto& channel : recent_)
-        channel.assign(static_cast<std::size_t>(std::lround(kRecentSeconds * sample_rate)), 0.0F);
-}
+      now_{0, std::vector<std::array<BiquadFilter, kMostSections>>(channels)},
+      before_(now_),
+      share_step_(static_cast<float>(1.0 / (kSlopeFadeSeconds * sample_rate))),
+      recent_(channels,
+              std::vector<float>(static_cast<std::size_t>(std::lround(kRecentSeconds * sample_rate)))) {}
 
 CutFilter::Sections CutFilter::sections(EffectType kind, int sample_rate, double hz, std::size_t count) {
     Sections out;
@@ -85,31 +86,31 @@ void CutFilter::take_coefficients(Cascade& cascade) const {
 // The new filters hear what came in last, so that they do not begin in the middle of a wave.
 void CutFilter::change_slope(std::size_t count) {
     before_ = now_;
-    now_ = {};
+    for (auto& channel : now_.filters) channel.fill({});
     now_.count = count;
     take_coefficients(now_);
     const std::size_t size = recent_[0].size();
-    for (std::size_t c = 0; c < kMixChannels; ++c) {
+    for (std::size_t c = 0; c < recent_.size(); ++c) {
         for (std::size_t i = 0; i < size; ++i)
             static_cast<void>(now_.step(c, recent_[c][(recent_at_ + i) % size]));
     }
     share_ = 0;
 }
 
-void CutFilter::remember(StereoBlock piece) {
+void CutFilter::remember(ChannelBlock piece) {
     const std::size_t size = recent_[0].size();
     // What is longer than the ring would be written over again.
     const std::size_t skip = piece[0].size() - std::min(piece[0].size(), size);
     for (std::size_t i = skip; i < piece[0].size(); ++i) {
-        for (std::size_t c = 0; c < kMixChannels; ++c) recent_[c][recent_at_] = piece[c][i];
+        for (std::size_t c = 0; c < recent_.size(); ++c) recent_[c][recent_at_] = piece[c][i];
         recent_at_ = recent_at_ + 1 == size ? 0 : recent_at_ + 1;
     }
 }
 
 // From the filters of before to those of now.
-void CutFilter::fade(StereoBlock piece) {
+void CutFilter::fade(ChannelBlock piece) {
     for (std::size_t i = 0; i < piece[0].size(); ++i) {
-        for (std::size_t c = 0; c < kMixChannels; ++c) {
+        for (std::size_t c = 0; c < recent_.size(); ++c) {
             const float in = piece[c][i];
             piece[c][i] = now_.step(c, in);
             if (share_ < 1) piece[c][i] += (1 - share_) * (before_.step(c, in) - piece[c][i]);
@@ -118,7 +119,7 @@ void CutFilter::fade(StereoBlock piece) {
     }
 }
 
-void CutFilter::process(StereoBlock block) {
+void CutFilter::process(ChannelBlock block) {
     fresh_ = false;
     const std::size_t size = block[0].size();
     for (std::size_t at = 0; at < size;) {
@@ -127,12 +128,12 @@ void CutFilter::process(StereoBlock block) {
         // Another change of slope waits for the end of the fade, which does not depend on blocks.
         if (share_ < 1)
             count = std::min(count, static_cast<std::size_t>(std::ceil((1 - share_) / share_step_)));
-        const StereoBlock piece = {block[0].subspan(at, count), block[1].subspan(at, count)};
+        const ChannelBlock piece = block.subblock(at, count);
         remember(piece);
         if (share_ < 1) {
             fade(piece);
         } else {
-            for (std::size_t c = 0; c < kMixChannels; ++c) {
+            for (std::size_t c = 0; c < recent_.size(); ++c) {
                 for (std::size_t k = 0; k < now_.count; ++k) now_.filters[c][k].process(piece[c]);
             }
         }

@@ -16,10 +16,10 @@ namespace rivlen {
 class CutFilter : public Processor {
   public:
     // kind: HighPass or LowPass.
-    CutFilter(EffectType kind, int sample_rate);
+    CutFilter(EffectType kind, int sample_rate, std::size_t channels = 2);
     void reset() override;
     void set(std::span<const double> values) override;
-    void process(StereoBlock block) override;
+    void process(ChannelBlock block) override;
     // |H| at a frequency with these values, linear.
     [[nodiscard]] static double magnitude(EffectType kind, int sample_rate,
                                           const ParameterBlock<EffectType::HighPass>& values, double hz);
@@ -28,23 +28,23 @@ class CutFilter : public Processor {
     static constexpr std::size_t kMostSections = 4;
     using Sections = std::array<Biquad, kMostSections>;
     struct Cascade {
-        std::size_t count = 0;  // of sections
-        std::array<std::array<BiquadFilter, kMostSections>, kMixChannels> filters;
+        std::size_t count = 0;                                         // of sections
+        std::vector<std::array<BiquadFilter, kMostSections>> filters;  // by channel
         [[nodiscard]] float step(std::size_t channel, float x);
     };
     static Sections sections(EffectType kind, int sample_rate, double hz, std::size_t count);
     void take_coefficients(Cascade& cascade) const;
     void change_slope(std::size_t count);
-    void remember(StereoBlock piece);
-    void fade(StereoBlock piece);
+    void remember(ChannelBlock piece);
+    void fade(ChannelBlock piece);
     EffectType kind_;
     int sample_rate_;
     ParameterGlide glide_;
     std::size_t wanted_ = 0;  // sections
     bool fresh_ = true;       // nothing has come through yet: values are taken at once
     Cascade now_, before_;
-    float share_ = 1, share_step_;                         // of now_; the rest is before_'s
-    std::array<std::vector<float>, kMixChannels> recent_;  // rings of what came in
+    float share_ = 1, share_step_;            // of now_; the rest is before_'s
+    std::vector<std::vector<float>> recent_;  // rings of what came in
     std::size_t recent_at_ = 0;
 };
 

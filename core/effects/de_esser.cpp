@@ -17,8 +17,13 @@ double highest_hz(const ParameterBlock<EffectType::DeEsser>& v) {
 }
 }  // namespace
 
-DeEsser::DeEsser(int sample_rate)
-    : sample_rate_(sample_rate), track_part_(1 - one_pole(kTrackSeconds * 1000, sample_rate)) {}
+DeEsser::DeEsser(int sample_rate, std::size_t channels)
+    : sample_rate_(sample_rate),
+      filters_(channels),
+      bells_(channels),
+      last_(channels),
+      // as long for all numbers of channels, which one after the other go into it
+      track_part_(1 - one_pole(kTrackSeconds * 500 * static_cast<double>(channels), sample_rate)) {}
 
 Biquad DeEsser::band(int sample_rate, const ParameterBlock<EffectType::DeEsser>& v) {
     const double low = v[parameter::kEssLowHz];
@@ -40,7 +45,7 @@ void DeEsser::reset() {
     for (auto* filters : {&filters_, &bells_}) {
         for (auto& filter : *filters) filter.reset();
     }
-    last_.fill(0);
+    std::ranges::fill(last_, 0.0F);
     power_ = difference_power_ = bell_hz_ = 0;
     until_move_ = kTrackFrames;
     if (follow_ > 0) place_bell();
@@ -68,8 +73,8 @@ void DeEsser::set(std::span<const double> all) {
 
 // The mean square frequency of a signal follows from the power of its first difference, |1 - e^(-jw)|^2 = 4
 // sin^2(w / 2).
-void DeEsser::track(const std::array<float, kMixChannels>& part, bool hisses) {
-    for (std::size_t c = 0; c < kMixChannels; ++c) {
+void DeEsser::track(std::span<const float> part, bool hisses) {
+    for (std::size_t c = 0; c < last_.size(); ++c) {
         const auto x = static_cast<double>(part[c]);
         const double d = x - static_cast<double>(last_[c]);
         last_[c] = part[c];
@@ -97,13 +102,13 @@ void DeEsser::place_bell() {
         bell.set(Biquad::band_pass(sample_rate_, hz, middle / (high - low) / (1 - follow_ / 2)));
 }
 
-void DeEsser::process(StereoBlock block) {
+void DeEsser::process(ChannelBlock block) {
     lowest_db_ = 0;
     for (std::size_t i = 0; i < block[0].size(); ++i) {
-        std::array<float, kMixChannels> part{};
+        std::array<float, kMostChannels> part;  // of which the first are written
         double band_power = 0;
         double whole_power = 0;
-        for (std::size_t c = 0; c < kMixChannels; ++c) {
+        for (std::size_t c = 0; c < last_.size(); ++c) {
             part[c] = filters_[c].step(block[c][i]);
             band_power += static_cast<double>(part[c]) * static_cast<double>(part[c]);
             whole_power += static_cast<double>(block[c][i]) * static_cast<double>(block[c][i]);
@@ -116,14 +121,14 @@ void DeEsser::process(StereoBlock block) {
             wanted = std::clamp(db_of_power(in_band / in_all) - values_[parameter::kEssThresholdDb], 0.0,
                                 values_[parameter::kEssMaxReductionDb]);
         if (follow_ > 0) {
-            track(part, hisses);
-            for (std::size_t c = 0; c < kMixChannels; ++c) part[c] = bells_[c].step(block[c][i]);
+            track(std::span(part).first(last_.size()), hisses);
+            for (std::size_t c = 0; c < last_.size(); ++c) part[c] = bells_[c].step(block[c][i]);
         }
         const double reduction = reduction_.step(wanted);
         if (reduction < 1e-6) continue;
         lowest_db_ = std::min(lowest_db_, -reduction);
         const auto less = static_cast<float>(amplitude_of_db(-reduction) - 1);
-        for (std::size_t c = 0; c < kMixChannels; ++c) block[c][i] += less * part[c];
+        for (std::size_t c = 0; c < last_.size(); ++c) block[c][i] += less * part[c];
     }
 }
 

@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include <array>
+#include <vector>
 
 #include "core/dsp/biquad.h"
 #include "core/dsp/envelope.h"
@@ -19,10 +19,10 @@ namespace rivlen {
 // sits there and is half as wide, at 0 it stays in the middle of the band.
 class DeEsser : public Processor {
   public:
-    explicit DeEsser(int sample_rate);
+    explicit DeEsser(int sample_rate, std::size_t channels = 2);
     void reset() override;
     void set(std::span<const double> values) override;
-    void process(StereoBlock block) override;
+    void process(ChannelBlock block) override;
     [[nodiscard]] double reduction_db() const override { return lowest_db_; }
     // |H| at a frequency when the band is turned down by `reduction_db`.
     [[nodiscard]] static double magnitude(int sample_rate, const ParameterBlock<EffectType::DeEsser>& values,
@@ -34,12 +34,12 @@ class DeEsser : public Processor {
     static constexpr double kTrackSeconds = 0.5;
     static constexpr int kTrackFrames = 256;  // between two moves of the bell
     static Biquad band(int sample_rate, const ParameterBlock<EffectType::DeEsser>& values);
-    void track(const std::array<float, kMixChannels>& part, bool hisses);
+    void track(std::span<const float> part, bool hisses);
     void place_bell();
     int sample_rate_;
     ParameterBlock<EffectType::DeEsser> values_;
-    std::array<BiquadFilter, kMixChannels> filters_, bells_;
-    std::array<float, kMixChannels> last_{};   // of the band
+    std::vector<BiquadFilter> filters_, bells_;
+    std::vector<float> last_;                  // of the band
     double power_ = 0, difference_power_ = 0;  // of the band while it hisses
     double track_part_, bell_hz_ = 0, follow_ = 0;
     int until_move_ = kTrackFrames;

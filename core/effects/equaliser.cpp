@@ -51,13 +51,13 @@ void Equaliser::take_coefficients() {
     values_ = values;
 }
 
-void Equaliser::process(StereoBlock block) {
+void Equaliser::process(ChannelBlock block) {
     const std::size_t size = block[0].size();
     for (std::size_t at = 0; at < size;) {
         const std::size_t count = glide_.unchanged(size - at);
         for (std::size_t b = 0; b < kBands; ++b) {
             if (values_[eq_gain_db(b)] == 0) continue;
-            for (std::size_t c = 0; c < kMixChannels; ++c)
+            for (std::size_t c = 0; c < filters_.size(); ++c)
                 filters_[c][b].process(block[c].subspan(at, count));
         }
         at += count;

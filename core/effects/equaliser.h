@@ -2,6 +2,7 @@
 #pragma once
 
 #include <array>
+#include <vector>
 
 #include "core/dsp/biquad.h"
 #include "core/effects/parameter_glide.h"
@@ -13,11 +14,11 @@ namespace rivlen {
 // neutral equaliser changes nothing, to the bit. Values glide.
 class Equaliser : public Processor {
   public:
-    explicit Equaliser(int sample_rate)
-        : sample_rate_(sample_rate), glide_(EffectType::Equaliser, sample_rate) {}
+    explicit Equaliser(int sample_rate, std::size_t channels = 2)
+        : sample_rate_(sample_rate), glide_(EffectType::Equaliser, sample_rate), filters_(channels) {}
     void reset() override;
     void set(std::span<const double> values) override;
-    void process(StereoBlock block) override;
+    void process(ChannelBlock block) override;
     [[nodiscard]] static double magnitude(int sample_rate,
                                           const ParameterBlock<EffectType::Equaliser>& values, double hz);
 
@@ -28,8 +29,8 @@ class Equaliser : public Processor {
     void take_coefficients();
     int sample_rate_;
     ParameterGlide glide_;
-    ParameterBlock<EffectType::Equaliser> values_;  // that the filters have
-    std::array<std::array<BiquadFilter, kBands>, kMixChannels> filters_;
+    ParameterBlock<EffectType::Equaliser> values_;           // that the filters have
+    std::vector<std::array<BiquadFilter, kBands>> filters_;  // by channel
 };
 
 }  // namespace rivlen

@@ -21,7 +21,7 @@ void Gain::set(std::span<const double> all) {
     if (!begun_) now_ = target_;
 }
 
-void Gain::process(StereoBlock block) {
+void Gain::process(ChannelBlock block) {
     begun_ = true;
     for (std::size_t i = 0; i < block[0].size(); ++i) {
         now_ = glided(now_, target_, part_);

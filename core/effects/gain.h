@@ -14,7 +14,7 @@ class Gain : public Processor {
         begun_ = false;
     }
     void set(std::span<const double> values) override;
-    void process(StereoBlock block) override;
+    void process(ChannelBlock block) override;
 
   private:
     float part_;  // of the way to the target, a sample

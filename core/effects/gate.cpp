@@ -14,10 +14,10 @@ constexpr double kMostGateLookSeconds = 0.01;
 constexpr double kFullyOpenDb = -1e-9;
 }  // namespace
 
-Gate::Gate(int sample_rate)
+Gate::Gate(int sample_rate, std::size_t channels)
     : sample_rate_(sample_rate),
       look_frames_(static_cast<std::size_t>(std::lround(kMostGateLookSeconds * sample_rate))),
-      sides_{Side{{}, {}, DelayLine(look_frames_)}, Side{{}, {}, DelayLine(look_frames_)}} {}
+      sides_(channels, Side{{}, {}, DelayLine(look_frames_)}) {}
 
 double Gate::static_db(const ParameterBlock<EffectType::Gate>& v, double in_db) {
     const double under = v[parameter::kGateThresholdDb] - in_db;
@@ -81,12 +81,12 @@ double Gate::wanted_db(double level) {
     return static_db(values_, in_db) - in_db;
 }
 
-void Gate::process(StereoBlock block) {
+void Gate::process(ChannelBlock block) {
     lowest_db_ = 0;
     for (std::size_t i = 0; i < block[0].size(); ++i) {
         float peak = 0;
-        std::array<float, kMixChannels> key{};
-        for (std::size_t c = 0; c < kMixChannels; ++c) {
+        std::array<float, kMostChannels> key;  // of which the first are written
+        for (std::size_t c = 0; c < sides_.size(); ++c) {
             Side& side = sides_[c];
             side.sound.push(block[c][i]);
             key[c] = side.sound.ago(key_late_);
@@ -103,7 +103,7 @@ void Gate::process(StereoBlock block) {
         }
         lowest_db_ = std::min(lowest_db_, gain_db);
         if (give_key_) {
-            for (std::size_t c = 0; c < kMixChannels; ++c) block[c][i] = key[c];
+            for (std::size_t c = 0; c < sides_.size(); ++c) block[c][i] = key[c];
             continue;
         }
         if (gain_db > kFullyOpenDb) continue;

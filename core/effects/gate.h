@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include <array>
+#include <vector>
 
 #include "core/dsp/biquad.h"
 #include "core/dsp/delay_line.h"
@@ -11,17 +11,17 @@
 namespace rivlen {
 
 // Downward expander: under the threshold the level falls by `ratio` dB for each dB, down to `range` at most.
-// A gate is one with a high ratio. It goes by peaks of both sides together (the key), high- and low-passed by
+// A gate is one with a high ratio. It goes by peaks of all sides together (the key), high- and low-passed by
 // 12 dB per octave each. It opens at the threshold and closes `hysteresis` dB under it, so that a level that
 // stays near the threshold does not make it flutter; the gain is smoothed in dB. The sound is always 10 ms
 // late, the key as much less as it looks ahead.
 class Gate : public Processor {
   public:
-    explicit Gate(int sample_rate);
+    explicit Gate(int sample_rate, std::size_t channels = 2);
     [[nodiscard]] std::int64_t latency() const override { return static_cast<std::int64_t>(look_frames_); }
     void reset() override;
     void set(std::span<const double> values) override;
-    void process(StereoBlock block) override;
+    void process(ChannelBlock block) override;
     bool give_key(bool give) override;
     [[nodiscard]] double reduction_db() const override { return lowest_db_; }
     // Level out at a level in, in dB, while it is closed.
@@ -37,7 +37,7 @@ class Gate : public Processor {
     double sample_rate_;
     std::size_t look_frames_;  // at most, which is how late the sound always is
     ParameterBlock<EffectType::Gate> values_;
-    std::array<Side, kMixChannels> sides_;
+    std::vector<Side> sides_;
     std::size_t key_late_ = 0;  // frames
     bool low_ = false, high_ = false, give_key_ = false;
     AttackRelease level_;  // of the key, linear

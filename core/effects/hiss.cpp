@@ -19,8 +19,8 @@ double third_octave_width() {
 }
 }  // namespace
 
-HissRemover::HissRemover(int sample_rate)
-    : StftProcessor(sample_rate, kHissSeconds), noise_(bins()), before_(bins()) {
+HissRemover::HissRemover(int sample_rate, std::size_t channels)
+    : StftProcessor(sample_rate, kHissSeconds, channels), noise_(bins()), before_(bins()) {
     shape_db_.reserve(kNoisePlaces);
 }
 

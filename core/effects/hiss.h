@@ -12,7 +12,7 @@ namespace rivlen {
 // a line over octaves, or, with a noise print, what was measured, to a twelfth of an octave.
 class HissRemover : public StftProcessor {
   public:
-    explicit HissRemover(int sample_rate);
+    explicit HissRemover(int sample_rate, std::size_t channels = 2);
     void set(std::span<const double> values) override;
     void set_noise_shape(std::span<const float> shape_db) override;
     // Level in dBFS of the third octave around 4 kHz of white noise with this density (power / Hz).

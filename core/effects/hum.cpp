@@ -21,9 +21,12 @@ std::size_t hum_hop_frames(int sample_rate) {
 }
 }  // namespace
 
-HumRemover::HumRemover(int sample_rate)
-    : OverlapAddProcessor(kHops * hum_hop_frames(sample_rate), hum_hop_frames(sample_rate)),
-      rate_(sample_rate) {
+HumRemover::HumRemover(int sample_rate, std::size_t channels)
+    : OverlapAddProcessor(kHops * hum_hop_frames(sample_rate), hum_hop_frames(sample_rate), channels),
+      rate_(sample_rate),
+      memory_(kMemory, Amplitudes(channels)),
+      now_(channels),
+      before_(channels) {
     const std::size_t length = 2 * hop();
     hann_.resize(length);
     double sum = 0;
@@ -49,31 +52,30 @@ void HumRemover::forget() {
     frequency_ = values_[parameter::kHumHz];
     at_ = filled_ = 0;
     share_.fill(0);
-    for (auto* amplitudes : {&now_, &before_}) {
-        for (auto& harmonic : *amplitudes) harmonic.fill(0);
-    }
+    now_.clear();
+    before_.clear();
     phases_.fill(0);
     frequencies_.fill(frequency_);
 }
 
 // The two newest hops against the harmonics; phases count from the beginning of the newest hop's predecessor.
-void HumRemover::measure(const StereoBlock& sound, Amplitudes& out) const {
+void HumRemover::measure(const ChannelBlock& sound, Amplitudes& out) const {
     const std::size_t from = window() - 2 * hop();
-    std::array<std::array<Amplitude, kMixChannels>, kHarmonics> sums{};
+    out.clear();
+    std::array<double, kMostChannels> x;  // of which the first are written
     // One carrier, its powers by multiplication.
     for (std::size_t i = 0; i < hann_.size(); ++i) {
         const Amplitude carrier = carrier_[i];
         Amplitude power = carrier;
-        const double left = hann_[i] * static_cast<double>(sound[0][from + i]);
-        const double right = hann_[i] * static_cast<double>(sound[1][from + i]);
+        for (std::size_t c = 0; c < sound.size(); ++c)
+            x[c] = hann_[i] * static_cast<double>(sound[c][from + i]);
         for (std::size_t k = 0; k < harmonics_; ++k) {
-            sums[k][0] += left * power;
-            sums[k][1] += right * power;
+            const auto sums = out[k];
+            for (std::size_t c = 0; c < sums.size(); ++c) sums[c] += x[c] * power;
             power = {power.real() * carrier.real() - power.imag() * carrier.imag(),
                      power.real() * carrier.imag() + power.imag() * carrier.real()};
         }
     }
-    out = sums;
 }
 
 void HumRemover::weigh() {
@@ -96,7 +98,7 @@ void HumRemover::follow() {
             const std::size_t newer = (at_ + kMemory - m) % kMemory;
             const std::size_t older = (newer + kMemory - 1) % kMemory;
             const double w = std::min(weight_[newer], weight_[older]);
-            for (std::size_t c = 0; c < kMixChannels; ++c) {
+            for (std::size_t c = 0; c < channels(); ++c) {
                 lag += w * memory_[newer][k][c] * std::conj(memory_[older][k][c]);
                 power += w * (std::norm(memory_[newer][k][c]) + std::norm(memory_[older][k][c])) / 2;
             }
@@ -124,7 +126,7 @@ void HumRemover::follow() {
     }
 }
 
-void HumRemover::work(StereoBlock sound) {
+void HumRemover::work(ChannelBlock sound) {
     const double hop_seconds = static_cast<double>(hop()) / rate_;
     std::shift_left(phases_.begin(), phases_.end(), 1);
     std::shift_left(frequencies_.begin(), frequencies_.end(), 1);
@@ -143,7 +145,7 @@ void HumRemover::work(StereoBlock sound) {
     }
     measure(sound, memory_[at_]);
     double loudness = 0;
-    for (std::size_t c = 0; c < kMixChannels; ++c) loudness += energy_of(sound[c].last(2 * hop()));
+    for (std::size_t c = 0; c < channels(); ++c) loudness += energy_of(sound[c].last(2 * hop()));
     loudness_[at_] = loudness / static_cast<double>(2 * hop());
     at_ = (at_ + 1) % kMemory;
     filled_ = std::min(filled_ + 1, kMemory);
@@ -161,14 +163,15 @@ void HumRemover::work(StereoBlock sound) {
     const double amount = 1 - amplitude_of_db(values_[parameter::kHumMaxReductionDb]);
     for (std::size_t k = 0; k < kHarmonics; ++k) {
         if (k >= harmonics_ || static_cast<double>(k + 1) * frequency_ > 0.45 * rate_) {
-            now_[k].fill(0);
+            std::ranges::fill(now_[k], Amplitude());
             share_[k] = 0;
             continue;
         }
-        std::array<Amplitude, kMixChannels> mean{};
+        std::array<Amplitude, kMostChannels> means{};
+        const auto mean = std::span(means).first(channels());
         double power = 0;
         for (std::size_t m = 0; m < filled_; ++m) {
-            for (std::size_t c = 0; c < kMixChannels; ++c) {
+            for (std::size_t c = 0; c < channels(); ++c) {
                 mean[c] += weight_[m] * memory_[m][k][c];
                 power += weight_[m] * std::norm(memory_[m][k][c]);
             }
@@ -186,14 +189,18 @@ void HumRemover::work(StereoBlock sound) {
         const double keep = wanted < share_[k] ? kFades : kRises;
         share_[k] = keep * share_[k] + (1 - keep) * wanted;
         if (share_[k] < 1e-3) {
-            now_[k].fill(0);
+            std::ranges::fill(now_[k], Amplitude());
             continue;
         }
         // While a voice covers it, the last good measurement holds.
-        if (wanted > 0) now_[k] = mean;
+        if (wanted > 0) std::ranges::copy(mean, now_[k].begin());
     }
-    leaves_instead_of(energy_of(sound[0].first(hop())) + energy_of(sound[1].first(hop())));
-    // The hop that leaves, with the amplitudes moving from the last ones to these.
+    leaves_instead_of(energy_of(sound.first(hop())));
+    subtract(sound, amount);
+}
+
+// From the hop that leaves, with the amplitudes moving from the last ones to these.
+void HumRemover::subtract(ChannelBlock sound, double amount) const {
     const Amplitude step = std::polar(1.0, kTurn * frequencies_[0] / rate_);
     Amplitude carrier = std::polar(1.0, kTurn * phases_[0]);
     std::array<double, kHarmonics> shares{};
@@ -206,18 +213,17 @@ void HumRemover::work(StereoBlock sound) {
     for (std::size_t i = 0; i < hop(); ++i) {
         const double part = (static_cast<double>(i) + 1) / static_cast<double>(hop());
         Amplitude power = carrier;
-        double left = 0;
-        double right = 0;
+        std::array<double, kMostChannels> hum;
+        std::fill_n(hum.begin(), sound.size(), 0.0);
         for (std::size_t k = 0; k < last; ++k) {
-            const Amplitude l = before_[k][0] + part * (now_[k][0] - before_[k][0]);
-            const Amplitude r = before_[k][1] + part * (now_[k][1] - before_[k][1]);
-            left += shares[k] * (l.real() * power.real() - l.imag() * power.imag());
-            right += shares[k] * (r.real() * power.real() - r.imag() * power.imag());
+            for (std::size_t c = 0; c < sound.size(); ++c) {
+                const Amplitude a = before_[k][c] + part * (now_[k][c] - before_[k][c]);
+                hum[c] += shares[k] * (a.real() * power.real() - a.imag() * power.imag());
+            }
             power = {power.real() * carrier.real() - power.imag() * carrier.imag(),
                      power.real() * carrier.imag() + power.imag() * carrier.real()};
         }
-        sound[0][i] -= static_cast<float>(left);
-        sound[1][i] -= static_cast<float>(right);
+        for (std::size_t c = 0; c < sound.size(); ++c) sound[c][i] -= static_cast<float>(hum[c]);
         carrier *= step;
     }
 }

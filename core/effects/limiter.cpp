@@ -16,12 +16,12 @@ constexpr std::size_t kTaps = PeakInterpolator::kTaps;
 
 }  // namespace
 
-Limiter::Limiter(int sample_rate)
+Limiter::Limiter(int sample_rate, std::size_t channels)
     : sample_rate_(sample_rate),
       look_(static_cast<std::size_t>(std::lround(kLookSeconds * sample_rate))),
       glide_(static_cast<float>(glide_part(kDriveGlideSeconds, sample_rate))),
+      line_(channels, std::vector<float>(2 * (look_ + kTaps))),
       lowest_gain_(look_ + 2) {
-    for (auto& channel : line_) channel.assign(2 * (look_ + kTaps), 0.0F);
     mean_.resize(look_);
     reset();
 }
@@ -75,20 +75,21 @@ float Limiter::needed(float peak) {
     return std::min(1.0F, static_cast<float>(sum_ / static_cast<double>(look_)));
 }
 
-void Limiter::process(StereoBlock block) {
+void Limiter::process(ChannelBlock block) {
     const std::size_t size = line_[0].size() / 2;
     lowest_ = 1;
     fresh_ = false;
     for (std::size_t i = 0; i < block[0].size(); ++i) {
         float peak = 0;
         drive_ = glided(drive_, drive_target_, glide_);
-        for (std::size_t c = 0; c < kMixChannels; ++c) {
+        float loudest = 0;
+        for (std::size_t c = 0; c < line_.size(); ++c) {
             line_[c][at_] = line_[c][at_ + size] = block[c][i] * drive_;
+            loudest = std::max(loudest, std::abs(block[c][i]));
         }
         at_ = at_ + 1 == size ? 0 : at_ + 1;
         // Where no sample is near the ceiling there is nothing to look for.
-        const float loudest = std::max(std::abs(block[0][i]), std::abs(block[1][i])) * drive_;
-        soft_ = loudest * interpolator_.rise() < 0.99F * ceiling_ ? soft_ + 1 : 0;
+        soft_ = loudest * drive_ * interpolator_.rise() < 0.99F * ceiling_ ? soft_ + 1 : 0;
         if (soft_ < kTaps) {
             // The latest kTaps samples end at at_ - 1.
             for (const auto& line : line_)
@@ -96,7 +97,7 @@ void Limiter::process(StereoBlock block) {
         }
         const float gain = needed(peak);
         lowest_ = std::min(lowest_, gain);
-        for (std::size_t c = 0; c < kMixChannels; ++c)
+        for (std::size_t c = 0; c < line_.size(); ++c)
             block[c][i] = line_[c][at_ + size - 1 - static_cast<std::size_t>(latency())] * gain;
     }
 }

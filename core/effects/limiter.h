@@ -2,7 +2,6 @@
 // Look-ahead limiter for true peaks.
 #pragma once
 
-#include <array>
 #include <vector>
 
 #include "core/dsp/running_extreme.h"
@@ -13,14 +12,14 @@ namespace rivlen {
 
 // Peaks are those of core/dsp/true_peak.h. The gain that each needs is held over the look-ahead (running
 // minimum), comes back exponentially, and is smoothed by a mean over the look-ahead: at the peak itself it is
-// then at most what the peak needs. Both channels get the same gain.
+// then at most what the peak needs. All channels get the same gain.
 class Limiter : public Processor {
   public:
-    explicit Limiter(int sample_rate);
+    explicit Limiter(int sample_rate, std::size_t channels = 2);
     [[nodiscard]] std::int64_t latency() const override;
     void reset() override;
     void set(std::span<const double> values) override;
-    void process(StereoBlock block) override;
+    void process(ChannelBlock block) override;
     [[nodiscard]] double reduction_db() const override;
 
     // The peak is measured 4 times as finely as samples lie; what may rise between is kept off by this much.
@@ -36,9 +35,9 @@ class Limiter : public Processor {
     float ceiling_ = 1, back_ = 0;
     std::size_t soft_ = 0;  // how many samples in a row cannot lead to a peak beyond the ceiling
     PeakInterpolator interpolator_;
-    std::size_t idle_ = 0;                               // for how many samples nothing was held down
-    std::array<std::vector<float>, kMixChannels> line_;  // what is delayed, twice, so that reads need no wrap
-    std::size_t at_ = 0;                                 // next to write in line_
+    std::size_t idle_ = 0;                  // for how many samples nothing was held down
+    std::vector<std::vector<float>> line_;  // what is delayed, twice, so that reads need no wrap
+    std::size_t at_ = 0;                    // next to write in line_
     RunningMinimum lowest_gain_;
     float held_ = 1;
     std::vector<float> mean_;  // ring of held gains

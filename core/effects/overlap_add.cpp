@@ -7,13 +7,12 @@
 
 namespace rivlen {
 
-OverlapAddProcessor::OverlapAddProcessor(std::size_t window, std::size_t hop) : window_(window), hop_(hop) {
-    for (std::size_t c = 0; c < kMixChannels; ++c) {
-        sound_[c].assign(window, 0.0F);
-        in_[c].assign(hop, 0.0F);
-        out_[c].assign(hop, 0.0F);
-    }
-}
+OverlapAddProcessor::OverlapAddProcessor(std::size_t window, std::size_t hop, std::size_t channels)
+    : window_(window),
+      hop_(hop),
+      sound_(channels, std::vector<float>(window)),
+      in_(channels, std::vector<float>(hop)),
+      out_(channels, std::vector<float>(hop)) {}
 
 void OverlapAddProcessor::reset() {
     for (auto* buffer : {&sound_, &in_, &out_}) {
@@ -24,28 +23,29 @@ void OverlapAddProcessor::reset() {
     forget();
 }
 
-void OverlapAddProcessor::process(StereoBlock block) {
+void OverlapAddProcessor::process(ChannelBlock block) {
     for (std::size_t done = 0; done < block[0].size();) {
         const std::size_t count = std::min(block[0].size() - done, hop_ - at_);
-        for (std::size_t c = 0; c < kMixChannels; ++c) {
+        for (std::size_t c = 0; c < channels(); ++c) {
             const auto piece = block[c].subspan(done, count);
-            const auto at = static_cast<std::ptrdiff_t>(at_);
-            std::ranges::copy(piece, in_[c].begin() + at);
-            std::copy_n(out_[c].begin() + at, count, piece.begin());
+            for (std::size_t i = 0; i < count; ++i) {
+                in_[c][at_ + i] = piece[i];
+                piece[i] = out_[c][at_ + i];
+            }
         }
         done += count;
         at_ += count;
         if (at_ < hop_) return;
         at_ = 0;
-        for (std::size_t c = 0; c < kMixChannels; ++c) {
+        for (std::size_t c = 0; c < channels(); ++c) {
             auto& sound = sound_[c];
             std::copy(sound.begin() + static_cast<std::ptrdiff_t>(hop_), sound.end(), sound.begin());
             std::ranges::copy(in_[c], sound.end() - static_cast<std::ptrdiff_t>(hop_));
         }
         energy_before_ = -1;
-        work({sound_[0], sound_[1]});
+        work(ChannelBlock(sound_, window_));
         double after = 0;
-        for (std::size_t c = 0; c < kMixChannels; ++c) {
+        for (std::size_t c = 0; c < channels(); ++c) {
             std::copy_n(sound_[c].begin(), hop_, out_[c].begin());
             after += energy_of(out_[c]);
         }

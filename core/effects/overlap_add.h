@@ -15,27 +15,28 @@ namespace rivlen {
 class OverlapAddProcessor : public Processor {
   public:
     // window: a multiple of hop, in frames; the latency.
-    OverlapAddProcessor(std::size_t window, std::size_t hop);
+    OverlapAddProcessor(std::size_t window, std::size_t hop, std::size_t channels);
     [[nodiscard]] std::int64_t latency() const override { return static_cast<std::int64_t>(window_); }
     void reset() override;
-    void process(StereoBlock block) override;
+    void process(ChannelBlock block) override;
     // The level of what leaves against what would have left, of the last hop.
     [[nodiscard]] double reduction_db() const override { return reduction_db_; }
 
   protected:
     // `hop` new frames stand at the end of `sound`. The first `hop` frames leave behind this call; the others
     // come again, as they were left. Nothing may be allocated.
-    virtual void work(StereoBlock sound) = 0;
+    virtual void work(ChannelBlock sound) = 0;
     virtual void forget() = 0;
     [[nodiscard]] std::size_t window() const { return window_; }
     [[nodiscard]] std::size_t hop() const { return hop_; }
+    [[nodiscard]] std::size_t channels() const { return sound_.size(); }
     // For the meter: what leaves would have had this energy.
     void leaves_instead_of(double energy) { energy_before_ = energy; }
 
   private:
     std::size_t window_, hop_;
     std::size_t at_ = 0;  // in the hop
-    std::array<std::vector<float>, kMixChannels> sound_, in_, out_;
+    std::vector<std::vector<float>> sound_, in_, out_;
     double energy_before_ = -1, reduction_db_ = 0;
 };
 

@@ -66,19 +66,18 @@ float RunningLowPass::step(float x) {
     return 2 * waited - y;
 }
 
-PlosiveRemover::PlosiveRemover(int sample_rate)
+PlosiveRemover::PlosiveRemover(int sample_rate, std::size_t channels)
     : rate_(sample_rate),
       ahead_(3 * (length_for(sample_rate, kLowestPlosiveHz) - 1)),
-      low_pass_{RunningLowPass(length_for(sample_rate, kLowestPlosiveHz)),
-                RunningLowPass(length_for(sample_rate, kLowestPlosiveHz))},
+      low_pass_(channels, RunningLowPass(length_for(sample_rate, kLowestPlosiveHz))),
       keep_short_(std::exp(-1000 / (kShortMs * sample_rate))),
-      keep_long_(std::exp(-1000 / (kLongMs * sample_rate))) {
+      keep_long_(std::exp(-1000 / (kLongMs * sample_rate))),
+      line_(channels, std::vector<float>(ahead_ + 1)) {
     for (std::size_t s = 0; s < kSections; ++s) {
         low_detector_[s].set(Biquad::low_pass(rate_, kDetectHz, kQ[s]));
         voice_low_[s].set(Biquad::high_pass(rate_, kVoiceLowHz, kQ[s]));
         voice_high_[s].set(Biquad::low_pass(rate_, kVoiceHighHz, kQ[s]));
     }
-    for (auto& channel : line_) channel.assign(ahead_ + 1, 0.0F);
 }
 
 void PlosiveRemover::begin_length() {
@@ -112,15 +111,18 @@ void PlosiveRemover::set(std::span<const double> all) {
     settling_ = 0;
 }
 
-void PlosiveRemover::process(StereoBlock block) {
+void PlosiveRemover::process(ChannelBlock block) {
     const double near = power_of_db(values_[parameter::kPlosiveThresholdDb]);
     const double most = 1 - amplitude_of_db(values_[parameter::kPlosiveMaxReductionDb]);
     const double step = 1000 / (10.0 * rate_);  // over 10 ms
     const std::size_t size = ahead_ + 1;
+    const float share_of_each = 1.0F / static_cast<float>(block.size());
     double before = 0;
     double after = 0;
     for (std::size_t i = 0; i < block[0].size(); ++i) {
-        const float mid = 0.5F * (block[0][i] + block[1][i]);
+        float mid = block[0][i];
+        for (std::size_t c = 1; c < block.size(); ++c) mid += block[c][i];
+        mid *= share_of_each;
         float low = mid;
         for (auto& section : low_detector_) low = section.step(low);
         float voice = mid;
@@ -145,7 +147,7 @@ void PlosiveRemover::process(StereoBlock block) {
         const double share = most * 0.5 * (1 - std::cos(std::numbers::pi * fade_));
         // The low-pass is later by less than the look-ahead when it is short.
         const std::size_t later = low_pass_[0].delay();
-        for (std::size_t c = 0; c < kMixChannels; ++c) {
+        for (std::size_t c = 0; c < line_.size(); ++c) {
             line_[c][at_] = block[c][i];
             const float x = line_[c][(at_ + 1) % size];
             const float lows = low_pass_[c].step(line_[c][(at_ + size - (ahead_ - later)) % size]);

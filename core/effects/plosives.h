@@ -34,11 +34,11 @@ class RunningLowPass {
 // what gave it away. (Ours; common practice does it by hand.)
 class PlosiveRemover : public Processor {
   public:
-    explicit PlosiveRemover(int sample_rate);
+    explicit PlosiveRemover(int sample_rate, std::size_t channels = 2);
     [[nodiscard]] std::int64_t latency() const override { return static_cast<std::int64_t>(ahead_); }
     void reset() override;
     void set(std::span<const double> values) override;
-    void process(StereoBlock block) override;
+    void process(ChannelBlock block) override;
     [[nodiscard]] double reduction_db() const override { return reduction_db_; }
     // Thumps since the last reset.
     [[nodiscard]] std::size_t found() const { return found_; }
@@ -51,14 +51,14 @@ class PlosiveRemover : public Processor {
     ParameterBlock<EffectType::Plosives> values_;
     std::size_t length_ = 1, wanted_length_ = 1;
     std::int64_t settling_ = 0;  // frames until the low-pass knows enough
-    std::array<RunningLowPass, kMixChannels> low_pass_;
+    std::vector<RunningLowPass> low_pass_;
     std::array<BiquadFilter, kSections> low_detector_, voice_low_, voice_high_;
     double low_ = 0, voice_ = 0, loud_ = 0, steady_ = 0,
            fade_ = 0;  // powers, and the share that is subtracted
     double keep_short_, keep_long_;
     std::int64_t hold_ = 0;
     bool inside_ = false;
-    std::array<std::vector<float>, kMixChannels> line_;
+    std::vector<std::vector<float>> line_;
     std::size_t at_ = 0;
     std::size_t found_ = 0;
     double reduction_db_ = 0;

@@ -31,7 +31,7 @@ constexpr double kMatchSeconds = 2.0;  // over which levels are compared
 constexpr double kMostMatchDb = 24.0;
 constexpr double kSwitchSeconds = 0.01;  // over which a part is switched on or off
 
-std::unique_ptr<Processor> make_unguarded(EffectType kind, int sample_rate);
+std::unique_ptr<Processor> make_unguarded(EffectType kind, int sample_rate, std::size_t channels);
 
 // What is no number becomes silence, what is beyond all bounds is bounded.
 RIVLEN_VECTOR_CODE void bound(float* __restrict samples, std::size_t count) {
@@ -54,8 +54,8 @@ RIVLEN_VECTOR_CODE RIVLEN_ANY_ORDER float traces(const float* samples, std::size
 // part that ends up with such a state forgets it.
 class Guarded : public Processor {
   public:
-    Guarded(EffectType kind, int sample_rate)
-        : parameters_(info(kind).parameters), inner_(make_unguarded(kind, sample_rate)) {
+    Guarded(EffectType kind, int sample_rate, std::size_t channels)
+        : parameters_(info(kind).parameters), inner_(make_unguarded(kind, sample_rate, channels)) {
         for (const auto& parameter : parameters_) values_.push_back(parameter.standard);
     }
     [[nodiscard]] std::int64_t latency() const override { return inner_->latency(); }
@@ -68,13 +68,15 @@ class Guarded : public Processor {
         inner_->set(values_);
     }
     void set_noise_shape(std::span<const float> shape_db) override { inner_->set_noise_shape(shape_db); }
-    void process(StereoBlock block) override {
+    void process(ChannelBlock block) override {
         for (auto channel : block) bound(channel.data(), channel.size());
         inner_->process(block);
-        const float left = traces(block[0].data(), block[0].size());
-        if (left == 0.0F && traces(block[1].data(), block[1].size()) == 0.0F) return;
+        if (std::ranges::all_of(block, [](std::span<const float> channel) {
+                return traces(channel.data(), channel.size()) == 0.0F;
+            }))
+            return;
         inner_->reset();
-        for (auto channel : block) std::ranges::fill(channel, 0.0F);
+        block.fill(0.0F);
     }
     bool give_key(bool give) override { return inner_->give_key(give); }
     [[nodiscard]] double reduction_db() const override {
@@ -90,67 +92,65 @@ class Guarded : public Processor {
 
 }  // namespace
 
-std::unique_ptr<Processor> make_processor(EffectType kind, int sample_rate) {
-    return std::make_unique<Guarded>(kind, sample_rate);
+std::unique_ptr<Processor> make_processor(EffectType kind, int sample_rate, std::size_t channels) {
+    return std::make_unique<Guarded>(kind, sample_rate, channels);
 }
 
 namespace {
 
-std::unique_ptr<Processor> make_unguarded(EffectType kind, int sample_rate) {
+std::unique_ptr<Processor> make_unguarded(EffectType kind, int sample_rate, std::size_t channels) {
     switch (kind) {
         case EffectType::Clipping:
-            return std::make_unique<ClippingRepair>(sample_rate);
+            return std::make_unique<ClippingRepair>(sample_rate, channels);
         case EffectType::Clicks:
-            return std::make_unique<ClickRemover>(sample_rate);
+            return std::make_unique<ClickRemover>(sample_rate, channels);
         case EffectType::Plosives:
-            return std::make_unique<PlosiveRemover>(sample_rate);
+            return std::make_unique<PlosiveRemover>(sample_rate, channels);
         case EffectType::Hum:
-            return std::make_unique<HumRemover>(sample_rate);
+            return std::make_unique<HumRemover>(sample_rate, channels);
         case EffectType::Wind:
-            return std::make_unique<WindRemover>(sample_rate);
+            return std::make_unique<WindRemover>(sample_rate, channels);
         case EffectType::Hiss:
-            return std::make_unique<HissRemover>(sample_rate);
+            return std::make_unique<HissRemover>(sample_rate, channels);
         case EffectType::Gain:
             return std::make_unique<Gain>(sample_rate);
         case EffectType::HighPass:
         case EffectType::LowPass:
-            return std::make_unique<CutFilter>(kind, sample_rate);
+            return std::make_unique<CutFilter>(kind, sample_rate, channels);
         case EffectType::Gate:
-            return std::make_unique<Gate>(sample_rate);
+            return std::make_unique<Gate>(sample_rate, channels);
         case EffectType::Equaliser:
-            return std::make_unique<Equaliser>(sample_rate);
+            return std::make_unique<Equaliser>(sample_rate, channels);
         case EffectType::DeEsser:
-            return std::make_unique<DeEsser>(sample_rate);
+            return std::make_unique<DeEsser>(sample_rate, channels);
         case EffectType::Compressor:
-            return std::make_unique<Compressor>(sample_rate);
+            return std::make_unique<Compressor>(sample_rate, channels);
         case EffectType::Reverb:
-            return std::make_unique<Reverb>(sample_rate);
+            return std::make_unique<Reverb>(sample_rate, channels);
         case EffectType::Limiter:
-            return std::make_unique<Limiter>(sample_rate);
+            return std::make_unique<Limiter>(sample_rate, channels);
     }
     return nullptr;
 }
 
 }  // namespace
 
-Chain::Chain(std::span<const Insert> parts, int sample_rate)
+Chain::Chain(std::span<const Insert> parts, int sample_rate, std::size_t channels)
     : step_(static_cast<float>(1.0 / (kSwitchSeconds * sample_rate))),
       match_frames_(kMatchSeconds * sample_rate) {
     for (const auto& part : parts) {
         Slot slot;
-        slot.processor = make_processor(part.kind, sample_rate);
+        slot.processor = make_processor(part.kind, sample_rate, channels);
         slot.on = part.on;
         slot.share = part.on ? 1.0F : 0.0F;
         slot.processor->set(part.values);
         slot.processor->set_noise_shape(part.noise_shape_db);
         const auto delay = static_cast<std::size_t>(slot.processor->latency());
-        for (auto& channel : slot.delay) channel.assign(delay, 0.0F);
+        slot.delay.assign(channels, std::vector<float>(delay));
         latency_ += slot.processor->latency();
         slots_.push_back(std::move(slot));
     }
-    for (auto* buffer : {&dry_, &removed_}) {
-        for (auto& channel : *buffer) channel.resize(kPiece);
-    }
+    for (auto* buffer : {&dry_, &removed_}) buffer->assign(channels, std::vector<float>(kPiece));
 }
 
 void Chain::reset() {
@@ -176,47 +176,46 @@ void Chain::set(std::size_t place, const Insert& part, std::span<const double> v
 
 // What one listens to instead of the processed. The original is brought to its level: that of the last
 // seconds.
-void Chain::compare(Slot& slot, StereoBlock piece) {
+void Chain::compare(Slot& slot, ChannelBlock piece) {
     const std::size_t count = piece[0].size();
     const double keep = std::exp(-static_cast<double>(count) / match_frames_);
     double dry = 0;
     double wet = 0;
-    for (std::size_t c = 0; c < kMixChannels; ++c) {
+    for (std::size_t c = 0; c < piece.size(); ++c) {
         dry += energy_of(std::span(dry_[c]).first(count));
         wet += energy_of(piece[c]);
     }
     slot.dry_energy = keep * slot.dry_energy + dry;
     slot.wet_energy = keep * slot.wet_energy + wet;
     if (slot.removed != nullptr || slot.hear == Audition::Removed) {
-        for (std::size_t c = 0; c < kMixChannels; ++c) {
+        for (std::size_t c = 0; c < piece.size(); ++c) {
             for (std::size_t i = 0; i < count; ++i) removed_[c][i] = dry_[c][i] - piece[c][i];
         }
     }
-    if (slot.removed != nullptr)
-        slot.removed->write({std::span(removed_[0]).first(count), std::span(removed_[1]).first(count)});
+    if (slot.removed != nullptr) slot.removed->write(ChannelBlock(removed_, count));
     if (slot.hear == Audition::Result || slot.hear == Audition::Key) return;
     if (slot.hear == Audition::Removed) {
-        for (std::size_t c = 0; c < kMixChannels; ++c)
+        for (std::size_t c = 0; c < piece.size(); ++c)
             std::copy_n(removed_[c].begin(), count, piece[c].begin());
         return;
     }
     const double ratio = slot.dry_energy > 0 ? slot.wet_energy / slot.dry_energy : 1.0;
     const auto gain = static_cast<float>(
         std::sqrt(std::clamp(ratio, power_of_db(-kMostMatchDb), power_of_db(kMostMatchDb))));
-    for (std::size_t c = 0; c < kMixChannels; ++c) {
+    for (std::size_t c = 0; c < piece.size(); ++c) {
         for (std::size_t i = 0; i < count; ++i) piece[c][i] = dry_[c][i] * gain;
     }
 }
 
-void Chain::process(StereoBlock block) {
+void Chain::process(ChannelBlock block) {
     for (std::size_t from = 0; from < block[0].size(); from += kPiece) {
         const std::size_t count = std::min(kPiece, block[0].size() - from);
-        const StereoBlock piece = {block[0].subspan(from, count), block[1].subspan(from, count)};
+        const ChannelBlock piece = block.subblock(from, count);
         for (auto& slot : slots_) {
             const float target = slot.on ? 1.0F : 0.0F;
             const std::size_t delay = slot.delay[0].size();
             // Delayed as much as the processor delays.
-            for (std::size_t c = 0; c < kMixChannels; ++c) {
+            for (std::size_t c = 0; c < piece.size(); ++c) {
                 if (delay == 0) {
                     std::ranges::copy(piece[c], dry_[c].begin());
                     continue;
@@ -236,7 +235,7 @@ void Chain::process(StereoBlock block) {
             float share = slot.share;
             for (std::size_t i = 0; i < count; ++i) {
                 share = target > share ? std::min(target, share + step_) : std::max(target, share - step_);
-                for (std::size_t c = 0; c < kMixChannels; ++c)
+                for (std::size_t c = 0; c < piece.size(); ++c)
                     piece[c][i] =
                         share == 0.0F ? dry_[c][i] : dry_[c][i] + share * (piece[c][i] - dry_[c][i]);
             }
@@ -247,15 +246,12 @@ void Chain::process(StereoBlock block) {
 
 std::vector<float> through_chain(std::span<const Insert> parts, std::span<const float> mono,
                                  int sample_rate) {
-    Chain chain(parts, sample_rate);
-    std::array<std::vector<float>, kMixChannels> block;
-    for (auto& channel : block) {
-        channel.assign(mono.begin(), mono.end());
-        channel.resize(mono.size() + static_cast<std::size_t>(chain.latency()));
-    }
-    chain.process({block[0], block[1]});
-    block[0].erase(block[0].begin(), block[0].begin() + chain.latency());
-    return std::move(block[0]);
+    Chain chain(parts, sample_rate, 1);
+    std::vector<float> sound(mono.begin(), mono.end());
+    sound.resize(mono.size() + static_cast<std::size_t>(chain.latency()));
+    chain.process({sound});
+    sound.erase(sound.begin(), sound.begin() + chain.latency());
+    return sound;
 }
 
 }  // namespace rivlen

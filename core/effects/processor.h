@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// What makes a chain sound. Processors work in place on planar stereo, in blocks of any size; their output
-// does not depend on how a stream is cut into blocks. None allocates after it has been made.
+// What makes a chain sound. Processors work in place on planar sound of as many channels as they were made
+// for, in blocks of any size; their output does not depend on how a stream is cut into blocks. None allocates
+// after it has been made.
 #pragma once
 
 #include <cstdint>
@@ -8,12 +9,10 @@
 #include <span>
 #include <vector>
 
+#include "core/base/channel_block.h"
 #include "core/effects/inserts.h"
 
 namespace rivlen {
-
-inline constexpr std::size_t kMixChannels = 2;
-using StereoBlock = std::array<std::span<float>, kMixChannels>;
 
 class Tap;
 
@@ -32,7 +31,7 @@ class Processor {
     virtual void set(std::span<const double> values) = 0;
     // Of a noise print (noise_shape.h); parts that have no use for it do nothing.
     virtual void set_noise_shape(std::span<const float> /*shape_db*/) {}
-    virtual void process(StereoBlock block) = 0;
+    virtual void process(ChannelBlock block) = 0;
     // Instead of its output the part gives what it goes by, in step with the output; false where it goes by
     // its input alone.
     virtual bool give_key(bool /*give*/) { return false; }
@@ -43,13 +42,15 @@ class Processor {
 // No recording is louder than this (+120 dBFS): what is, or is no number, is bounded before a part sees it.
 inline constexpr float kLargestSample = 1e6F;
 // What comes out is finite whatever goes in; values are brought into the ranges of the part's info.
-[[nodiscard]] std::unique_ptr<Processor> make_processor(EffectType kind, int sample_rate);
+[[nodiscard]] std::unique_ptr<Processor> make_processor(EffectType kind, int sample_rate,
+                                                        std::size_t channels = 2);
 
 // The parts of a chain one behind the other. Parts that are off pass their input on with the same latency, so
 // that switching one shifts nothing.
 class Chain {
   public:
-    Chain(std::span<const Insert> parts, int sample_rate);
+    // channels: 1 to kMostChannels. What turns all of them down together hears the loudest or their mean.
+    Chain(std::span<const Insert> parts, int sample_rate, std::size_t channels = 2);
     [[nodiscard]] std::int64_t latency() const { return latency_; }
     void reset();
     // Switch, values and noise print of the same parts, by position; `values` instead of the part's own.
@@ -60,7 +61,7 @@ class Chain {
     void hear(std::size_t part, Audition what);
     // What a part takes out goes to a tap, too; null: to none.
     void watch(std::size_t part, Tap* removed) { slots_[part].removed = removed; }
-    void process(StereoBlock block);
+    void process(ChannelBlock block);
     [[nodiscard]] std::size_t size() const { return slots_.size(); }
     [[nodiscard]] double reduction_db(std::size_t part) const { return slots_[part].reduction_db; }
 
@@ -72,16 +73,16 @@ class Chain {
         double reduction_db = 0;
         Audition hear = Audition::Result;
         Tap* removed = nullptr;
-        double dry_energy = 0, wet_energy = 0;               // of the last seconds, fading
-        std::array<std::vector<float>, kMixChannels> delay;  // of the unprocessed sound
-        std::size_t at = 0;                                  // in the delay
+        double dry_energy = 0, wet_energy = 0;  // of the last seconds, fading
+        std::vector<std::vector<float>> delay;  // of the unprocessed sound
+        std::size_t at = 0;                     // in the delay
     };
-    void compare(Slot& slot, StereoBlock piece);
+    void compare(Slot& slot, ChannelBlock piece);
     std::vector<Slot> slots_;
     std::int64_t latency_ = 0;
     float step_;  // of share, a sample
     double match_frames_;
-    std::array<std::vector<float>, kMixChannels> dry_, removed_;
+    std::vector<std::vector<float>> dry_, removed_;
 };
 
 // A whole mono sound through a chain, in step with what went in.

@@ -2,6 +2,7 @@
 #include "core/effects/reverb.h"
 
 #include <algorithm>
+#include <bit>
 #include <cmath>
 #include <numbers>
 
@@ -18,14 +19,15 @@ constexpr float kDenormal = 1e-20F;
 constexpr double kRoomGlideSeconds = 0.02;
 }  // namespace
 
-Reverb::Reverb(int sample_rate)
+Reverb::Reverb(int sample_rate, std::size_t channels)
     : sample_rate_(sample_rate),
       glide_(static_cast<float>(glide_part(kRoomGlideSeconds, sample_rate))),
+      share_(1.0F / std::sqrt(static_cast<float>((channels + 1) / 2))),
+      before_(channels,
+              std::vector<float>(static_cast<std::size_t>(kLongestDelayMs / 1000 * sample_rate) + 1)),
       before_step_(static_cast<float>(1.0 / (kRoomGlideSeconds * sample_rate))) {
     for (std::size_t k = 0; k < kLines; ++k)
         lines_[k].resize(static_cast<std::size_t>(kLengthsMs[k] / 1000 * sample_rate) | 1U);
-    for (auto& channel : before_)
-        channel.resize(static_cast<std::size_t>(kLongestDelayMs / 1000 * sample_rate) + 1);
 }
 
 void Reverb::reset() {
@@ -63,19 +65,21 @@ void Reverb::set(std::span<const double> all) {
     if (!begun_) settle();
 }
 
-void Reverb::process(StereoBlock block) {
+void Reverb::process(ChannelBlock block) {
     const std::size_t size = before_[0].size();
+    const std::size_t channels = before_.size();
+    static constexpr std::array<std::size_t, 4> kSigns = {2, 4, 6, 0}, kFedSigns = {0, 2, 4, 6};
     begun_ = true;
     constexpr float kHadamard = 0.35355339F;  // 1 / sqrt(8)
     for (std::size_t i = 0; i < block[0].size(); ++i) {
-        std::array<float, kMixChannels> in{};
+        std::array<float, kMostChannels> in;  // of which the first are written
         if (before_share_ == 1 && before_target_ != wanted_before_) {
             before_target_ = wanted_before_;
             before_share_ = 0;
         }
         const std::size_t from = (before_at_ + size - before_frames_) % size;
         const std::size_t to = (before_at_ + size - before_target_) % size;
-        for (std::size_t c = 0; c < kMixChannels; ++c) {
+        for (std::size_t c = 0; c < channels; ++c) {
             before_[c][before_at_] = block[c][i];
             in[c] = before_[c][from] + before_share_ * (before_[c][to] - before_[c][from]);
         }
@@ -101,15 +105,22 @@ void Reverb::process(StereoBlock block) {
                 }
             }
         }
-        std::array<float, kMixChannels> wet{};
         for (std::size_t k = 0; k < kLines; ++k) {
-            const float fed = x[k] * kHadamard + in[k % kMixChannels];
+            float fed = channels == 1 ? in[0] : 0.0F;
+            for (std::size_t c = k % 2; c < channels && channels > 1; c += 2)
+                fed += (std::popcount(k & kFedSigns[c / 2 % kFedSigns.size()]) & 1) != 0 ? -in[c] : in[c];
+            fed = x[k] * kHadamard + fed * share_;
             lines_[k][at_[k]] = std::abs(fed) < kDenormal ? 0.0F : fed;
             at_[k] = at_[k] + 1 == lines_[k].size() ? 0 : at_[k] + 1;
-            wet[k % kMixChannels] += (k & 2U) != 0 ? -heard[k] : heard[k];
         }
         if (level_ == 0.0F) continue;
-        for (std::size_t c = 0; c < kMixChannels; ++c) block[c][i] += level_ * wet[c];
+        // Every channel feeds and hears four lines, with signs that no other of the first eight has.
+        for (std::size_t c = 0; c < channels; ++c) {
+            float wet = 0;
+            for (std::size_t k = c % 2; k < kLines; k += 2)
+                wet += (std::popcount(k & kSigns[c / 2 % kSigns.size()]) & 1) != 0 ? -heard[k] : heard[k];
+            block[c][i] += level_ * wet;
+        }
     }
 }
 

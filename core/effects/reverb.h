@@ -15,10 +15,10 @@ namespace rivlen {
 // another delay is faded to, within 20 ms.
 class Reverb : public Processor {
   public:
-    explicit Reverb(int sample_rate);
+    explicit Reverb(int sample_rate, std::size_t channels = 2);
     void reset() override;
     void set(std::span<const double> values) override;
-    void process(StereoBlock block) override;
+    void process(ChannelBlock block) override;
 
   private:
     void settle();  // nothing glides any more
@@ -29,8 +29,9 @@ class Reverb : public Processor {
     std::array<std::size_t, kLines> at_{};
     std::array<float, kLines> gain_{}, gain_target_{}, low_{};
     float damp_ = 0, damp_target_ = 0, level_ = 0, level_target_ = 0;
-    float glide_;                                          // of the way to a target, a sample
-    std::array<std::vector<float>, kMixChannels> before_;  // the delay from the voice to the room
+    float glide_;  // of the way to a target, a sample
+    float share_;  // of each channel in what a line is fed, so that more of them do not make a louder room
+    std::vector<std::vector<float>> before_;  // the delay from the voice to the room
     std::size_t before_at_ = 0;
     // The delay that is heard, the one that it goes over to, and how far that is: 1 when it is there.
     std::size_t before_frames_ = 0, before_target_ = 0, wanted_before_ = 0;

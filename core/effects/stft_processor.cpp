@@ -17,9 +17,9 @@ int size_for(int sample_rate, double seconds) {
 }
 }  // namespace
 
-StftProcessor::StftProcessor(int sample_rate, double seconds)
+StftProcessor::StftProcessor(int sample_rate, double seconds, std::size_t channels)
     : OverlapAddProcessor(static_cast<std::size_t>(size_for(sample_rate, seconds)),
-                          static_cast<std::size_t>(size_for(sample_rate, seconds)) / 4),
+                          static_cast<std::size_t>(size_for(sample_rate, seconds)) / 4, channels),
       rate_(sample_rate),
       stft_(size_for(sample_rate, seconds)) {
     // A square-root Hann window adds up to 2 n / pi, its square to n / 2.
@@ -29,10 +29,8 @@ StftProcessor::StftProcessor(int sample_rate, double seconds)
     // White noise of density 1 / Hz has the power rate / 2; E|X|^2 = power * n / 2.
     density_ = static_cast<double>(scale_) * (rate_ / 2) * (n / 2);
     const auto bins = static_cast<std::size_t>(stft_.bins());
-    for (std::size_t c = 0; c < kMixChannels; ++c) {
-        spectra_[c].resize(bins);
-        sum_[c].assign(window(), 0.0F);
-    }
+    spectra_.assign(channels, std::vector<Complex>(bins));
+    sum_.assign(channels, std::vector<float>(window()));
     power_.resize(bins);
     gains_.resize(bins);
 }
@@ -51,14 +49,17 @@ void StftProcessor::forget() {
     forget_levels();
 }
 
-void StftProcessor::work(StereoBlock sound) {
-    for (std::size_t c = 0; c < kMixChannels; ++c) stft_.forward(sound[c], spectra_[c]);
-    for (std::size_t b = 0; b < power_.size(); ++b)
-        power_[b] = 0.5F * scale_ * (std::norm(spectra_[0][b]) + std::norm(spectra_[1][b]));
+void StftProcessor::work(ChannelBlock sound) {
+    for (std::size_t c = 0; c < channels(); ++c) stft_.forward(sound[c], spectra_[c]);
+    const float share = scale_ / static_cast<float>(channels());
+    for (std::size_t b = 0; b < power_.size(); ++b) power_[b] = share * std::norm(spectra_[0][b]);
+    for (std::size_t c = 1; c < channels(); ++c) {
+        for (std::size_t b = 0; b < power_.size(); ++b) power_[b] += share * std::norm(spectra_[c][b]);
+    }
     std::ranges::fill(gains_, 1.0F);
     weigh(power_, gains_);
-    leaves_instead_of(energy_of(sound[0].first(hop())) + energy_of(sound[1].first(hop())));
-    for (std::size_t c = 0; c < kMixChannels; ++c) {
+    leaves_instead_of(energy_of(sound.first(hop())));
+    for (std::size_t c = 0; c < channels(); ++c) {
         auto& sum = sum_[c];
         std::copy(sum.begin() + static_cast<std::ptrdiff_t>(hop()), sum.end(), sum.begin());
         std::fill(sum.end() - static_cast<std::ptrdiff_t>(hop()), sum.end(), 0.0F);

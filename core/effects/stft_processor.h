@@ -7,15 +7,15 @@
 
 namespace rivlen {
 
-// One gain a bin for both channels, so that the image stays where it is. With gains of 1 the sound comes
+// One gain a bin for all channels, so that the image stays where it is. With gains of 1 the sound comes
 // through as it was (square-root Hann windows, 75 % overlap).
 class StftProcessor : public OverlapAddProcessor {
   public:
     // Windows of about `seconds`, a power of two.
-    StftProcessor(int sample_rate, double seconds);
+    StftProcessor(int sample_rate, double seconds, std::size_t channels);
 
   protected:
-    void work(StereoBlock sound) final;
+    void work(ChannelBlock sound) final;
     void forget() final;
     // power: mean of the channels' |X|^2 a bin, scaled so that a full-scale sine has 1 at its bin and white
     // noise of power p has p * noise_power_a_bin(). gains: 1 on entry.
@@ -33,8 +33,8 @@ class StftProcessor : public OverlapAddProcessor {
     Stft stft_;
     double density_ = 0;
     float scale_ = 1;
-    std::array<std::vector<Complex>, kMixChannels> spectra_;
-    std::array<std::vector<float>, kMixChannels> sum_;
+    std::vector<std::vector<Complex>> spectra_;
+    std::vector<std::vector<float>> sum_;
     std::vector<float> power_, gains_;
 };
 

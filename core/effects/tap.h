@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// The last moment of a strip's sound, for an eye: written by whoever renders, read at leisure by who draws.
-// What is read may be torn where it is being written; nothing but a picture depends on it.
+// The last moment of a strip's sound, the mean of its channels, for an eye: written by whoever renders, read
+// at leisure by who draws. What is read may be torn where it is being written; nothing but a picture depends
+// on it.
 #pragma once
 
 #include <array>
@@ -15,10 +16,13 @@ namespace rivlen {
 class Tap {
   public:
     static constexpr std::size_t kFrames = 4096;
-    void write(const StereoBlock& block) {
+    void write(const ChannelBlock& block) {
         std::size_t at = at_.load(std::memory_order_relaxed);
+        const float share = 1.0F / static_cast<float>(block.size());
         for (std::size_t i = 0; i < block[0].size(); ++i) {
-            ring_[at % kFrames].store(0.5F * (block[0][i] + block[1][i]), std::memory_order_relaxed);
+            float sum = block[0][i];
+            for (std::size_t c = 1; c < block.size(); ++c) sum += block[c][i];
+            ring_[at % kFrames].store(sum * share, std::memory_order_relaxed);
             ++at;
         }
         at_.store(at, std::memory_order_release);

@@ -18,8 +18,8 @@ constexpr double kTakeMore = 2.5;                      // than the line says: wi
 constexpr double kNoVoiceHz = 65;                      // below it there is only wind
 }  // namespace
 
-WindRemover::WindRemover(int sample_rate)
-    : StftProcessor(sample_rate, kWindSeconds),
+WindRemover::WindRemover(int sample_rate, std::size_t channels)
+    : StftProcessor(sample_rate, kWindSeconds, channels),
       low_first_(std::max<std::size_t>(1, bin_of(kLowHz))),
       low_last_(bin_of(kLowTopHz)),
       voice_first_(bin_of(kVoiceHz)),

@@ -14,7 +14,7 @@ namespace rivlen {
 // changes.
 class WindRemover : public StftProcessor {
   public:
-    explicit WindRemover(int sample_rate);
+    explicit WindRemover(int sample_rate, std::size_t channels = 2);
     void set(std::span<const double> values) override;
     // Frames of the spectrum since the last reset, and those among them in which there was wind.
     [[nodiscard]] std::size_t frames() const { return frames_; }
