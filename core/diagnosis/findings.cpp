@@ -53,7 +53,7 @@ template <typename P>
 void run(P& processor, const Insert& part, std::span<const float> mono, int rate,
          const std::function<void(std::size_t second)>& after_each = {}) {
     const auto size = static_cast<std::size_t>(rate);
-    std::array<std::vector<float>, kMixChannels> block{std::vector<float>(size), std::vector<float>(size)};
+    std::array<std::vector<float>, kStereoChannels> block{std::vector<float>(size), std::vector<float>(size)};
     processor.set(part.values);
     const std::size_t end = mono.size() + static_cast<std::size_t>(processor.latency());
     for (std::size_t at = 0; at < end; at += size) {
@@ -154,8 +154,8 @@ Finding look_for_clicks(const Evidence& look) {
     const auto part = make_part(EffectType::Clicks, 0);
     ClickRemover remover(look.sample_rate);
     run(remover, part, look.mono, look.sample_rate);
-    const double a_minute = static_cast<double>(remover.normalised()) / kMixChannels / look.minutes;
-    finding.found = a_minute >= kClicksAMinute && remover.normalised() / kMixChannels >= 2;
+    const double a_minute = static_cast<double>(remover.normalised()) / kStereoChannels / look.minutes;
+    finding.found = a_minute >= kClicksAMinute && remover.normalised() / kStereoChannels >= 2;
     if (finding.found) finding.proposal = part;
     finding.sentence = fmt::format("{:.0f} clicks a minute stand out by {:.0f} dB and more: {}.", a_minute,
                                    part[parameter::kClickOverDb],

@@ -5,10 +5,12 @@
 #pragma once
 
 #include <memory>
+#include <optional>
 #include <span>
 #include <vector>
 
 #include "core/metering/level.h"
+#include "core/space/layout.h"
 
 namespace rivlen {
 
@@ -24,6 +26,11 @@ class LoudnessMeter {
     // again over hours stays cheap.
     // Quick: exact, but without true peaks, for where they are known (true_peak_dbtp is missing).
     enum class Kind { Exact, Running, Quick };
+    // Channels of loudspeakers are weighted by where these stand (BS.1770-4, annex 1, table 3; LFE counts
+    // nothing). Ambisonics are as loud as they sound on 7.1.4 (core/space/conversion.h); their peaks are
+    // those of their own channels.
+    LoudnessMeter(int sample_rate, Layout layout, Kind kind = Kind::Exact);
+    // channels: 1 or 2, or in the layout that so many loudspeakers have; others count as front channels.
     LoudnessMeter(int sample_rate, int channels, Kind kind = Kind::Exact);
     LoudnessMeter(LoudnessMeter&&) noexcept;
     LoudnessMeter& operator=(LoudnessMeter&&) noexcept;
@@ -40,6 +47,7 @@ class LoudnessMeter {
     [[nodiscard]] static Level lufs_of(double power);
 
   private:
+    LoudnessMeter(int sample_rate, std::optional<Layout> layout, int channels, Kind kind);
     struct State;
     std::unique_ptr<State> state_;
 };

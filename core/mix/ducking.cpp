@@ -63,10 +63,11 @@ double KeyLevels::loudest_dbfs(const MixPlan& plan, std::span<const std::size_t>
 
 double KeyLevels::level_dbfs(const MixPlan& plan, std::size_t track, std::int64_t step, TrackReader& reader) {
     if (step < 0) return kSilenceDbfs;
-    for (auto& channel : block_) channel.resize(kDuckStep);
-    const StereoBlock block = {block_[0], block_[1]};
+    const std::size_t channels = channels_of(plan.timeline().tracks[track].layout);
+    if (block_.size() < channels) block_.resize(channels, std::vector<float>(kDuckStep));
+    const ChannelBlock block(std::span<std::vector<float>>(block_).first(channels), kDuckStep);
     reader.read(plan, track, step * kDuckStep, block);
-    const double power = (energy_of(block_[0]) + energy_of(block_[1])) / (2.0 * kDuckStep);
+    const double power = energy_of(block) / (static_cast<double>(channels) * kDuckStep);
     return power > 1e-20 ? 10.0 * std::log10(power) : kSilenceDbfs;
 }
 
@@ -95,7 +96,7 @@ void DuckLine::seek(const MixPlan& plan, std::size_t track, std::int64_t frame) 
     }
 }
 
-double DuckLine::apply(const MixPlan& plan, std::size_t track, StereoBlock block) {
+double DuckLine::apply(const MixPlan& plan, std::size_t track, const ChannelBlock& block) {
     find_keys(plan, track, keys_);
     const auto size = static_cast<std::int64_t>(block[0].size());
     if (keys_.empty()) {

@@ -2,7 +2,7 @@
 // One track turned down by the level of others.
 //
 // The level is the RMS of what is spoken on a key track's clips (before its chain and gain) in steps of
-// kDuckStep frames, over both channels; of several tracks the loudest. Spoken is the dialogue stem where a
+// kDuckStep frames, over all channels; of several tracks the loudest. Spoken is the dialogue stem where a
 // clip plays a split recording, or what is kept of it; room tone is not; a clip of another stem, or of a file
 // as it is, counts as it sounds. While the level passes the threshold, until it falls by the hysteresis under
 // it, and for `hold` after it, the gain moves to `depth`, evenly in dB, as fast as goes from 0 to depth in
@@ -53,7 +53,7 @@ class KeyLevels {
   private:
     double level_dbfs(const MixPlan& plan, std::size_t track, std::int64_t step, TrackReader& reader);
     std::vector<TrackReader> readers_;
-    std::array<std::vector<float>, kMixChannels> block_;
+    std::vector<std::vector<float>> block_;  // as many channels as the widest track
 };
 
 // Gain of a ducked track as it is played, in dB between steps on a straight line.
@@ -61,7 +61,7 @@ class DuckLine {
   public:
     void seek(const MixPlan& plan, std::size_t track, std::int64_t frame);
     // Gains for frames from where it is; out is multiplied. Returns the lowest gain in dB.
-    double apply(const MixPlan& plan, std::size_t track, StereoBlock block);
+    double apply(const MixPlan& plan, std::size_t track, const ChannelBlock& block);
 
   private:
     double gain_of_next_step(const MixPlan& plan);

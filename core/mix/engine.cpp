@@ -15,17 +15,17 @@ namespace {
 constexpr std::size_t kRenderBlock = 4096;
 }  // namespace
 
-void MixEngine::Output::write(std::int64_t frame, StereoBlock block) {
+void MixEngine::Output::write(std::int64_t frame, const ChannelBlock& block) {
     const std::size_t mask = ring[0].size() - 1;
-    for (std::size_t c = 0; c < kMixChannels; ++c) {
+    for (std::size_t c = 0; c < ring.size(); ++c) {
         for (std::size_t i = 0; i < block[c].size(); ++i)
             ring[c][(static_cast<std::size_t>(frame) + i) & mask] = block[c][i];
     }
 }
 
-void MixEngine::Output::read(std::int64_t frame, StereoBlock block) const {
+void MixEngine::Output::read(std::int64_t frame, const ChannelBlock& block) const {
     const std::size_t mask = ring[0].size() - 1;
-    for (std::size_t c = 0; c < kMixChannels; ++c) {
+    for (std::size_t c = 0; c < ring.size(); ++c) {
         for (std::size_t i = 0; i < block[c].size(); ++i)
             block[c][i] = ring[c][(static_cast<std::size_t>(frame) + i) & mask];
     }
@@ -36,26 +36,45 @@ MixEngine::MixEngine(std::shared_ptr<const MixPlan> plan) : plan_(std::move(plan
     seek(0);
 }
 
+namespace {
+std::vector<std::vector<float>> buffers(Layout layout, std::size_t frames) {
+    return std::vector<std::vector<float>>(channels_of(layout), std::vector<float>(frames));
+}
+}  // namespace
+
+void MixEngine::add_lane(int id, bool is_bus, std::size_t place, const Strip& strip) {
+    const Timeline& r = plan_->timeline();
+    const Layout own = r.layout_of(id), behind = r.layout_behind(id);
+    Lane lane;
+    lane.id = id;
+    lane.is_bus = is_bus;
+    lane.place = place;
+    lane.chain = std::make_unique<Chain>(strip.chain, r.sample_rate, channels_of(own));
+    if (own == Layout::Stereo && behind == Layout::Stereo) {
+        lane.way_out.fader.emplace(r.sample_rate);
+    } else {
+        lane.way_out.placing.emplace(own, behind, r.sample_rate);
+    }
+    for (const auto& send : strip.sends) {
+        const Layout from = send.before_fader ? own : behind, to = r.layout_of(send.bus);
+        lane.sends.push_back({SendStage(r.sample_rate), {}, buffers(from, kPiece), {}});
+        if (from == to) continue;
+        lane.sends.back().conversion = conversion(from, to);
+        lane.sends.back().brought = buffers(to, kPiece);
+    }
+    lane.piece = buffers(own, kPiece);
+    lane.input = buffers(own, kPiece);
+    lane.placed = buffers(behind, kPiece);
+    lanes_.push_back(std::move(lane));
+}
+
 void MixEngine::build() {
     const Timeline& r = plan_->timeline();
     lanes_.clear();
     lanes_.reserve(r.tracks.size() + r.buses.size());
-    const auto add = [&](int id, bool is_bus, std::size_t place, const Strip& strip) {
-        Lane lane;
-        lane.id = id;
-        lane.is_bus = is_bus;
-        lane.place = place;
-        lane.chain = std::make_unique<Chain>(strip.chain, r.sample_rate);
-        lane.fader.emplace(r.sample_rate);
-        lane.sends.resize(strip.sends.size(), SendStage(r.sample_rate));
-        for (std::size_t c = 0; c < kMixChannels; ++c) {
-            for (auto* buffer : {&lane.piece, &lane.input, &lane.sent}) (*buffer)[c].resize(kPiece);
-        }
-        lanes_.push_back(std::move(lane));
-    };
-    for (std::size_t t = 0; t < r.tracks.size(); ++t) add(r.tracks[t].id, false, t, r.tracks[t].strip);
+    for (std::size_t t = 0; t < r.tracks.size(); ++t) add_lane(r.tracks[t].id, false, t, r.tracks[t].strip);
     for (std::size_t b = r.buses.size(); b-- > 0;)
-        add(r.buses[b].id, true, b, r.buses[b].strip);  // main last
+        add_lane(r.buses[b].id, true, b, r.buses[b].strip);  // main last
     connect_lanes();
 }
 
@@ -71,9 +90,9 @@ void MixEngine::connect_lanes() {
     for (std::size_t k = 0; k < lanes_.size(); ++k) {
         Lane& lane = lanes_[k];
         lane.outputs.resize(1 + lane.sends.size());
-        for (auto& output : lane.outputs) {
-            for (auto& channel : output.ring) channel.assign(kept, 0.0F);
-        }
+        lane.outputs[0].ring = buffers(r.layout_behind(lane.id), kept);
+        for (std::size_t s = 0; s < lane.sends.size(); ++s)
+            lane.outputs[1 + s].ring = buffers(r.layout_of(strip(lane).sends[s].bus), kept);
         const auto goes_to = [&](int bus, std::size_t output) {
             for (auto& into : lanes_) {
                 if (into.is_bus && into.id == bus) into.inputs.push_back({k, output});
@@ -110,11 +129,11 @@ bool same_routes(const Timeline& a, const Timeline& b) {
     return a.sample_rate == b.sample_rate &&
            std::ranges::equal(a.tracks, b.tracks,
                               [](const Track& x, const Track& y) {
-                                  return x.id == y.id && x.bus == y.bus && same_parts(x.strip, y.strip) &&
-                                         same_sends(x.strip, y.strip);
+                                  return x.id == y.id && x.bus == y.bus && x.layout == y.layout &&
+                                         same_parts(x.strip, y.strip) && same_sends(x.strip, y.strip);
                               }) &&
            std::ranges::equal(a.buses, b.buses, [](const Bus& x, const Bus& y) {
-               return x.id == y.id && x.bus == y.bus && same_parts(x.strip, y.strip);
+               return x.id == y.id && x.bus == y.bus && x.layout == y.layout && same_parts(x.strip, y.strip);
            });
 }
 
@@ -137,7 +156,7 @@ void MixEngine::seek(std::int64_t frame) {
     }
 }
 
-void MixEngine::run_chain(Lane& lane, StereoBlock block) {
+void MixEngine::run_chain(Lane& lane, const ChannelBlock& block) {
     const Strip& s = strip(lane);
     if (s.chain.empty()) return;
     const bool moving =
@@ -159,7 +178,7 @@ void MixEngine::run_chain(Lane& lane, StereoBlock block) {
             lane.chain->hear(p, plan_->heard_as(s.chain[p].id));
             lane.chain->watch(p, plan_->removed_tap_of(s.chain[p].id));
         }
-        lane.chain->process({block[0].subspan(done, count), block[1].subspan(done, count)});
+        lane.chain->process(block.subblock(done, count));
         done += count;
     }
     for (std::size_t p = 0; p < s.chain.size(); ++p) {
@@ -175,40 +194,47 @@ void MixEngine::begin(Lane& lane) {
     lane.in_frame = lane.out_frame = begins_at_;
     lane.discard = lane.chain->latency();
     const Strip& s = strip(lane);
-    lane.fader->seek(s, audible(lane), begins_at_);
+    if (lane.way_out.fader) lane.way_out.fader->seek(s, audible(lane), begins_at_);
+    if (lane.way_out.placing) lane.way_out.placing->seek(s, audible(lane), begins_at_);
     for (std::size_t k = 0; k < lane.sends.size(); ++k)
-        lane.sends[k].seek(s, s.sends[k], audible(lane), begins_at_);
+        lane.sends[k].level.seek(s, s.sends[k], audible(lane), begins_at_);
     if (!lane.is_bus) lane.duck.seek(*plan_, lane.place, begins_at_);
 }
 
 // What goes into the chain next.
-void MixEngine::fill(Lane& lane, StereoBlock piece) {
+void MixEngine::fill(Lane& lane, const ChannelBlock& piece) {
     if (!lane.is_bus) return lane.reader.read(*plan_, lane.place, lane.in_frame, piece);
-    for (auto& channel : piece) std::ranges::fill(channel, 0.0F);
-    const StereoBlock input = {lane.input[0], lane.input[1]};
+    piece.fill(0.0F);
+    const ChannelBlock input(lane.input, kPiece);
     for (const Feed feed : lane.inputs) {
         pull(feed, lane.in_frame, input);
-        for (std::size_t c = 0; c < kMixChannels; ++c) {
+        for (std::size_t c = 0; c < piece.size(); ++c) {
             for (std::size_t i = 0; i < kPiece; ++i) piece[c][i] += input[c][i];
         }
     }
 }
 
-// What has come out of the chain leaves by all ways out.
-void MixEngine::leave(Lane& lane, StereoBlock piece) {
+void MixEngine::send(Lane& lane, bool before_fader, const ChannelBlock& piece) {
     const Strip& s = strip(lane);
-    const bool heard = audible(lane);
-    const StereoBlock sent = {std::span(lane.sent[0]).first(piece[0].size()),
-                              std::span(lane.sent[1]).first(piece[0].size())};
-    const auto send = [&](bool before_fader) {
-        for (std::size_t k = 0; k < lane.sends.size(); ++k) {
-            if (s.sends[k].before_fader != before_fader) continue;
-            for (std::size_t c = 0; c < kMixChannels; ++c) std::ranges::copy(piece[c], sent[c].begin());
-            lane.sends[k].apply(s, s.sends[k], heard, lane.out_frame, sent);
-            lane.outputs[1 + k].write(lane.out_frame, sent);
+    for (std::size_t k = 0; k < lane.sends.size(); ++k) {
+        if (s.sends[k].before_fader != before_fader) continue;
+        SendOut& out = lane.sends[k];
+        ChannelBlock sent(out.sent, piece.frames());
+        for (std::size_t c = 0; c < sent.size(); ++c) std::ranges::copy(piece[c], sent[c].begin());
+        out.level.apply(s, s.sends[k], audible(lane), lane.out_frame, sent);
+        if (out.conversion) {
+            const ChannelBlock brought(out.brought, piece.frames());
+            out.conversion->apply(sent, brought);
+            sent = brought;
         }
-    };
-    send(true);
+        lane.outputs[1 + k].write(lane.out_frame, sent);
+    }
+}
+
+// What has come out of the chain leaves by all ways out.
+void MixEngine::leave(Lane& lane, const ChannelBlock& piece) {
+    const Strip& s = strip(lane);
+    send(lane, true, piece);
     StripMeter* meter = plan_->meter(lane.id);
     if (!lane.is_bus) {
         const double lowest = lane.duck.apply(*plan_, lane.place, piece);
@@ -216,44 +242,47 @@ void MixEngine::leave(Lane& lane, StereoBlock piece) {
             std::min(meter->reduction_db.load(std::memory_order_relaxed), static_cast<float>(lowest)),
             std::memory_order_relaxed);
     }
-    lane.fader->apply(s, heard, lane.out_frame, piece);
-    send(false);
-    lane.outputs[0].write(lane.out_frame, piece);
-    lane.out_frame += static_cast<std::int64_t>(piece[0].size());
-    float peak = meter->peak.load(std::memory_order_relaxed);
-    for (const auto& channel : piece) {
-        for (const float x : channel) peak = std::max(peak, std::abs(x));
+    ChannelBlock out = piece;
+    if (lane.way_out.fader) {
+        lane.way_out.fader->apply(s, audible(lane), lane.out_frame, piece);
+    } else {
+        out = ChannelBlock(lane.placed, piece.frames());
+        lane.way_out.placing->apply(s, audible(lane), lane.out_frame, piece, out);
     }
-    meter->peak.store(peak, std::memory_order_relaxed);
+    send(lane, false, out);
+    lane.outputs[0].write(lane.out_frame, out);
+    lane.out_frame += static_cast<std::int64_t>(out.frames());
+    meter->take(out);
+    plan_->watch_field(lane.id, out);
 }
 
 void MixEngine::produce(Lane& lane) {
-    const StereoBlock piece = {lane.piece[0], lane.piece[1]};
+    const ChannelBlock piece(lane.piece, kPiece);
     fill(lane, piece);
     run_chain(lane, piece);
     if (Tap* tap = plan_->tap_of(lane.id)) tap->write(piece);
     lane.in_frame += kPiece;
     const auto drop = static_cast<std::size_t>(std::min<std::int64_t>(lane.discard, kPiece));
     lane.discard -= static_cast<std::int64_t>(drop);
-    if (drop < kPiece) leave(lane, {piece[0].subspan(drop), piece[1].subspan(drop)});
+    if (drop < kPiece) leave(lane, piece.subblock(drop, kPiece - drop));
 }
 
 // Up to kPiece frames; frames are asked for in order by each who asks.
-void MixEngine::pull(Feed feed, std::int64_t frame, StereoBlock out) {
+void MixEngine::pull(Feed feed, std::int64_t frame, const ChannelBlock& out) {
     Lane& lane = lanes_[feed.lane];
     if (!lane.begun) begin(lane);
     while (lane.out_frame < frame + static_cast<std::int64_t>(out[0].size())) produce(lane);
     lane.outputs[feed.output].read(frame, out);
 }
 
-void MixEngine::next(StereoBlock out) {
+void MixEngine::next(ChannelBlock out) {
     const FlushDenormals fast;
     const bool silent = lanes_.empty() || !lanes_.back().is_bus;
     for (std::size_t done = 0; done < out[0].size();) {
         const std::size_t count = std::min(kPiece, out[0].size() - done);
-        const StereoBlock piece = {out[0].subspan(done, count), out[1].subspan(done, count)};
+        const ChannelBlock piece = out.subblock(done, count);
         if (silent) {
-            for (auto& channel : piece) std::ranges::fill(channel, 0.0F);
+            piece.fill(0.0F);
         } else {
             pull({lanes_.size() - 1, 0}, position_, piece);
         }
@@ -266,13 +295,13 @@ Status render_mix(const std::shared_ptr<const MixPlan>& plan, std::int64_t first
                   const JobControl& job, const TakeMix& take) {
     MixEngine engine(plan);
     engine.seek(first);
-    AudioBlock block(plan->timeline().sample_rate, kMixChannels);
+    AudioBlock block(plan->timeline().sample_rate, channels_of(engine.layout()));
     while (engine.position() < last) {
         if (job.cancelled()) return JobControl::cancelled_error();
         const std::int64_t start = engine.position();
         const auto count = static_cast<std::size_t>(std::min<std::int64_t>(kRenderBlock, last - start));
         block.resize(count);
-        engine.next({block[0], block[1]});
+        engine.next(block.view());
         if (auto status = plan->intact(); !status) return status;
         if (auto status = take(start, block); !status) return status;
         job.report(static_cast<double>(engine.position() - first) / static_cast<double>(last - first));

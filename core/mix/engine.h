@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// Tracks to buses to the main bus, as a stream. Playback and offline rendering are this same engine, so they
-// give the same samples, bit for bit. Nothing is late: a strip whose chain looks ahead is read that much
-// earlier.
+// Tracks to buses to the main bus, as a stream. Each strip works in its own layout, and leaves in that of the
+// bus that it goes to. Playback and offline rendering are this same engine, so they give the same samples,
+// bit for bit. Nothing is late: a strip whose chain looks ahead is read that much earlier.
 #pragma once
 
 #include <array>
@@ -15,6 +15,7 @@
 #include "core/effects/processor.h"
 #include "core/mix/ducking.h"
 #include "core/mix/fader.h"
+#include "core/mix/placing_stage.h"
 #include "core/mix/plan.h"
 #include "core/mix/track_reader.h"
 
@@ -29,8 +30,9 @@ class MixEngine {
     [[nodiscard]] const MixPlan& plan() const { return *plan_; }
     void seek(std::int64_t frame);
     [[nodiscard]] std::int64_t position() const { return position_; }
-    // The next frames of the main bus.
-    void next(StereoBlock out);
+    [[nodiscard]] Layout layout() const { return plan_->timeline().main_layout(); }
+    // The next frames of the main bus, in its layout.
+    void next(ChannelBlock out);
 
   private:
     static constexpr std::size_t kPiece = 256;     // frames that chains are given at once
@@ -38,12 +40,24 @@ class MixEngine {
     // One way out of a track or bus: what has left it last. Who reads it may be behind by what chains look
     // ahead.
     struct Output {
-        std::array<std::vector<float>, kMixChannels> ring;  // a power of two long
-        void write(std::int64_t frame, StereoBlock block);
-        void read(std::int64_t frame, StereoBlock block) const;
+        std::vector<std::vector<float>> ring;  // a power of two long
+        void write(std::int64_t frame, const ChannelBlock& block);
+        void read(std::int64_t frame, const ChannelBlock& block) const;
     };
     struct Feed {
         std::size_t lane = 0, output = 0;
+    };
+    // How what has passed chain and ducking leaves: from stereo to stereo by a fader, else by placing.
+    struct WayOut {
+        std::optional<FaderStage> fader;
+        std::optional<PlacingStage> placing;
+    };
+    // Before the fader it has the strip's layout, behind it that of what the strip goes to; it is brought to
+    // that of its bus.
+    struct SendOut {
+        SendStage level;
+        std::optional<ChannelMatrix> conversion;  // none where they are the same
+        std::vector<std::vector<float>> sent, brought;
     };
     struct Lane {
         int id = 0;
@@ -53,32 +67,34 @@ class MixEngine {
         std::unique_ptr<Chain> chain;
         TrackReader reader;
         DuckLine duck;
-        std::optional<FaderStage> fader;
-        std::vector<SendStage> sends;
+        WayOut way_out;
+        std::vector<SendOut> sends;
         std::vector<Output> outputs;  // behind the fader, then the sends
         bool begun = false;           // since the last seek
         std::int64_t in_frame = 0;    // that the chain gets next
         std::int64_t out_frame = 0;   // that leaves next
         std::int64_t discard = 0;     // frames of the chain's run-in that are still to come
-        std::array<std::vector<float>, kMixChannels> piece, input, sent;
+        std::vector<std::vector<float>> piece, input, placed;  // placed: in the layout that it leaves in
     };
     void build();
+    void add_lane(int id, bool is_bus, std::size_t place, const Strip& strip);
     void connect_lanes();
     [[nodiscard]] const Strip& strip(const Lane& lane) const;
     [[nodiscard]] bool audible(const Lane& lane) const;
-    void pull(Feed feed, std::int64_t frame, StereoBlock out);
+    void pull(Feed feed, std::int64_t frame, const ChannelBlock& out);
     void begin(Lane& lane);
     void produce(Lane& lane);
-    void fill(Lane& lane, StereoBlock piece);
-    void leave(Lane& lane, StereoBlock piece);
-    void run_chain(Lane& lane, StereoBlock block);
+    void fill(Lane& lane, const ChannelBlock& piece);
+    void leave(Lane& lane, const ChannelBlock& piece);
+    void send(Lane& lane, bool before_fader, const ChannelBlock& piece);
+    void run_chain(Lane& lane, const ChannelBlock& block);
     std::shared_ptr<const MixPlan> plan_;
     std::vector<Lane> lanes_;  // inputs before the buses that they go to; the last is the main bus
     std::int64_t position_ = 0, begins_at_ = 0;
 };
 
-// [first, last) of the mix in blocks: take(start_frame, left and right). Errors: Cancelled, and whatever
-// `take` returns.
+// [first, last) of the mix in blocks: take(start_frame, channels of the main bus). Errors: Cancelled, and
+// whatever `take` returns.
 using TakeMix = std::function<Status(std::int64_t, const AudioBlock&)>;
 [[nodiscard]] Status render_mix(const std::shared_ptr<const MixPlan>& plan, std::int64_t first,
                                 std::int64_t last, const JobControl& job, const TakeMix& take);

@@ -48,13 +48,13 @@ void FaderStage::seek(const Strip& strip, bool audible, std::int64_t frame) {
     open_ = audible && value_at(strip, kMuteLine, frame) < 0.5 ? 1.0F : 0.0F;
 }
 
-void FaderStage::turn(StereoBlock block, std::size_t at) const {
+void FaderStage::turn(ChannelBlock block, std::size_t at) const {
     const float left = block[0][at], right = block[1][at];
     block[0][at] = (left * now_[0] + right * now_[1]) * open_;
     block[1][at] = (left * now_[2] + right * now_[3]) * open_;
 }
 
-void FaderStage::apply(const Strip& strip, bool audible, std::int64_t frame, StereoBlock block) {
+void FaderStage::apply(const Strip& strip, bool audible, std::int64_t frame, ChannelBlock block) {
     const StripLane* mute_line = find_lane(strip, kMuteLine);
     const Matrix target = gains(strip, frame);
     const bool moving = find_lane(strip, kGainLine) != nullptr || find_lane(strip, kPanLine) != nullptr ||
@@ -62,7 +62,7 @@ void FaderStage::apply(const Strip& strip, bool audible, std::int64_t frame, Ste
     const bool open = audible && value_at(strip, kMuteLine, frame) < 0.5;
     const bool stands = !moving && mute_line == nullptr && now_ == target && open_ == (open ? 1.0F : 0.0F);
     if (stands && (!open || (target[1] == 0.0F && target[2] == 0.0F))) {
-        for (std::size_t c = 0; c < kMixChannels; ++c) {
+        for (std::size_t c = 0; c < kStereoChannels; ++c) {
             const float gain = open ? target[3 * c] : 0.0F;
             if (gain == 1.0F) continue;
             for (float& x : block[c]) x *= gain;
@@ -106,7 +106,7 @@ void SendStage::seek(const Strip& strip, const Send& send, bool audible, std::in
 }
 
 void SendStage::apply(const Strip& strip, const Send& send, bool audible, std::int64_t frame,
-                      StereoBlock block) {
+                      ChannelBlock block) {
     const bool moving = find_lane(strip, {LaneTarget::Send, send.bus, 0, {}}) != nullptr;
     const float target = send_gain(strip, send, frame);
     const bool muting = send.before_fader && find_lane(strip, kMuteLine) != nullptr;

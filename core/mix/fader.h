@@ -22,13 +22,13 @@ class FaderStage {
     explicit FaderStage(int sample_rate);
     // Jumps to what holds at a frame.
     void seek(const Strip& strip, bool audible, std::int64_t frame);
-    void apply(const Strip& strip, bool audible, std::int64_t frame, StereoBlock block);
+    void apply(const Strip& strip, bool audible, std::int64_t frame, ChannelBlock block);
 
   private:
-    using Matrix =
-        std::array<float, kMixChannels * kMixChannels>;  // row by row: to the left from left and right, ...
+    using Matrix = std::array<float, kStereoChannels * kStereoChannels>;  // row by row: to the left from left
+                                                                          // and right, ...
     static Matrix gains(const Strip& strip, std::int64_t frame);
-    void turn(StereoBlock block, std::size_t at) const;
+    void turn(ChannelBlock block, std::size_t at) const;
     Matrix now_{};
     float open_ = 1;  // 0: muted
     float open_step_, glide_;
@@ -39,7 +39,7 @@ class SendStage {
   public:
     explicit SendStage(int sample_rate);
     void seek(const Strip& strip, const Send& send, bool audible, std::int64_t frame);
-    void apply(const Strip& strip, const Send& send, bool audible, std::int64_t frame, StereoBlock block);
+    void apply(const Strip& strip, const Send& send, bool audible, std::int64_t frame, ChannelBlock block);
 
   private:
     float now_ = 0, open_ = 1, open_step_, glide_;

@@ -21,7 +21,7 @@ Result<AudioBlock> read_clips(const MixPlan& plan, std::size_t track, const JobC
     std::int64_t length = 0;
     for (const auto& clip : plan.timeline().tracks[track].clips) length += clip.length;
     const auto wanted = stretches_to_look_at(length, rate);
-    AudioBlock sound(rate, kMixChannels);
+    AudioBlock sound(rate, channels_of(plan.timeline().tracks[track].layout));
     TrackReader reader;
     std::int64_t before = 0;  // clips so far
     for (const auto& clip : plan.timeline().tracks[track].clips) {
@@ -36,9 +36,9 @@ Result<AudioBlock> read_clips(const MixPlan& plan, std::size_t track, const JobC
                 if (job.cancelled()) return JobControl::cancelled_error();
                 const std::size_t size = std::min(kBlock, count - done);
                 reader.read(plan, track, clip.start + first - before + static_cast<std::int64_t>(done),
-                            {sound[0].subspan(at + done, size), sound[1].subspan(at + done, size)});
+                            sound.view().subblock(at + done, size));
             }
-            for (std::size_t c = 0; c < kMixChannels; ++c) fade_ends(sound[c].subspan(at), rate);
+            for (std::size_t c = 0; c < sound.channels(); ++c) fade_ends(sound[c].subspan(at), rate);
         }
         before += clip.length;
         job.report(kReadingShare * static_cast<double>(before) /
@@ -84,14 +84,14 @@ namespace {
 Result<AudioBlock> read_range(const MixPlan& plan, std::size_t track, LoopRange range,
                               const JobControl& job) {
     constexpr std::size_t kBlock = 8192;
-    AudioBlock sound(plan.timeline().sample_rate, kMixChannels);
+    AudioBlock sound(plan.timeline().sample_rate, channels_of(plan.timeline().tracks[track].layout));
     sound.resize(static_cast<std::size_t>(range.last - range.first));
     TrackReader reader;
     for (std::size_t done = 0; done < sound.frames(); done += kBlock) {
         if (job.cancelled()) return JobControl::cancelled_error();
         const std::size_t size = std::min(kBlock, sound.frames() - done);
         reader.read(plan, track, range.first + static_cast<std::int64_t>(done),
-                    {sound[0].subspan(done, size), sound[1].subspan(done, size)});
+                    sound.view().subblock(done, size));
     }
     return sound;
 }
@@ -108,12 +108,12 @@ Result<NoisePrint> noise_before_part(const MixPlan& plan, std::size_t track, int
     auto sound = alone ? read_range(plan, track, *alone, job) : read_clips(plan, track, job);
     if (!sound) return sound.error();
     const auto at = std::ranges::find(here.strip.chain, part, &Insert::id);
-    Chain before({here.strip.chain.begin(), at}, rate);
+    Chain before({here.strip.chain.begin(), at}, rate, channels_of(here.layout));
     const auto late = static_cast<std::size_t>(before.latency());
     const std::size_t frames = sound->frames();
     sound->resize(frames + late);
-    before.process({(*sound)[0], (*sound)[1]});
-    AudioBlock reaching(rate, kMixChannels);
+    before.process(sound->view());
+    AudioBlock reaching(rate, sound->channels());
     reaching.append(*sound, late, frames);
     const auto print = alone ? learn_noise_print(reaching) : find_noise_print(reaching);
     if (print) return *print;

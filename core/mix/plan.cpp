@@ -48,6 +48,18 @@ double likeness_of(const MixMediaSet& media, const Clip& earlier, const Clip& la
 
 }  // namespace
 
+void StripMeter::take(const ChannelBlock& left) {
+    float highest = 0;
+    for (std::size_t c = 0; c < left.size(); ++c) {
+        float of_channel = 0;
+        for (const float x : left[c]) of_channel = std::max(of_channel, std::abs(x));
+        auto& kept = channel_peaks[c];
+        kept.store(std::max(kept.load(std::memory_order_relaxed), of_channel), std::memory_order_relaxed);
+        highest = std::max(highest, of_channel);
+    }
+    peak.store(std::max(peak.load(std::memory_order_relaxed), highest), std::memory_order_relaxed);
+}
+
 // Looks up, once for all clips that share it, what clips need.
 class MixPlan::Planning {
   public:

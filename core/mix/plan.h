@@ -3,6 +3,7 @@
 // edit, and never changed, so that it can be handed to another thread.
 #pragma once
 
+#include <array>
 #include <atomic>
 #include <filesystem>
 #include <map>
@@ -13,6 +14,7 @@
 #include "core/effects/processor.h"
 #include "core/effects/tap.h"
 #include "core/media/source.h"
+#include "core/mix/field_tap.h"
 #include "core/mix/room_tone.h"
 #include "core/project/session.h"
 #include "core/separation/mask_map.h"
@@ -28,7 +30,10 @@ using MixMediaSet = std::map<std::filesystem::path, MixMedia>;
 
 // What meters read: written by the engine, emptied by who reads.
 struct StripMeter {
-    std::atomic<float> peak{0.0F};  // highest sample behind gain and pan since it was last read, linear
+    std::atomic<float> peak{0.0F};  // highest sample behind gain and place since it was last read, linear
+    // The same of each channel that leaves.
+    std::array<std::atomic<float>, kMostChannels> channel_peaks{};
+    void take(const ChannelBlock& left);
     std::atomic<float> reduction_db{0.0F};  // lowest gain of ducking since it was last read
 };
 
@@ -67,6 +72,14 @@ class MixPlan {
         tapped_strip_ = strip_id;
         tap_ = std::move(tap);
     }
+    // What leaves a strip goes to a field tap, too; set before the plan is handed on.
+    void tap_field(int strip_id, std::shared_ptr<FieldTap> tap) {
+        field_strip_ = strip_id;
+        field_tap_ = std::move(tap);
+    }
+    void watch_field(int strip_id, const ChannelBlock& left) const {
+        if (strip_id == field_strip_ && field_tap_) field_tap_->write(left);
+    }
     [[nodiscard]] Tap* tap_of(int strip_id) const { return strip_id == tapped_strip_ ? tap_.get() : nullptr; }
     // What a part takes out goes to a tap, too; set before the plan is handed on.
     void tap_removed(int part_id, std::shared_ptr<Tap> tap) { removed_[part_id] = std::move(tap); }
@@ -91,6 +104,8 @@ class MixPlan {
     bool any_track_solo_ = false;
     int tapped_strip_ = 0;
     std::shared_ptr<Tap> tap_;
+    int field_strip_ = 0;
+    std::shared_ptr<FieldTap> field_tap_;
     std::map<int, std::shared_ptr<Tap>> removed_;
 };
 

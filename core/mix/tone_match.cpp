@@ -61,12 +61,10 @@ void improve(Values& values, std::size_t index, double step, bool by_ratio, cons
 std::vector<float> heard_of(const PlannedClip& planned) {
     const Source& source = *planned.media.source;
     const auto most = static_cast<std::int64_t>(kMostToneSeconds * source.sample_rate());
-    std::vector<float> left(static_cast<std::size_t>(std::min(planned.clip.length, most))),
-        right(left.size());
+    std::vector<float> mono(static_cast<std::size_t>(std::min(planned.clip.length, most)));
     ClipSourceReader reader(planned.media, planned.clip.clip_source);
-    reader.read(planned.weight_sets.get(), planned.clip.offset, {left, right});
-    for (std::size_t i = 0; i < left.size(); ++i) left[i] = 0.5F * (left[i] + right[i]);
-    return left;
+    reader.read(planned.weight_sets.get(), planned.clip.offset, Layout::Mono, {mono});
+    return mono;
 }
 
 }  // namespace

@@ -13,7 +13,7 @@ constexpr int kBlocksBetweenMeasures = 8;     // integrated loudness costs more 
 
 MixPlayer::MixPlayer()
     : Transport(kMixReadyBlocks, kReadySeconds),
-      sides_(0, kMixChannels, kBlockFrames),
+      sides_(0, kStereoChannels, kBlockFrames),
       hands_on_seconds_(kHandsOnSeconds) {
     start_thread();
 }
@@ -42,12 +42,43 @@ void MixPlayer::set_plan(std::shared_ptr<const MixPlan> plan) {
         set_total(total);
     }
     wanted_ = std::move(plan);
+    if (!wanted_ || wanted_->timeline().sample_rate <= 0) return;
+    const Timeline& r = wanted_->timeline();
+    if (monitored_ != r.main_layout() || monitored_rate_ != r.sample_rate) want_monitor();
+}
+
+void MixPlayer::set_monitoring(Monitoring monitoring, std::shared_ptr<const HeadResponses> head,
+                               const ConversionSettings& settings) {
+    const std::lock_guard lock(mutex());
+    monitoring_ = monitoring;
+    head_ = std::move(head);
+    conversion_ = settings;
+    if (wanted_ && wanted_->timeline().sample_rate > 0) want_monitor();
+}
+
+// The mutex is held.
+void MixPlayer::want_monitor() {
+    const Timeline& r = wanted_->timeline();
+    const bool ears = monitoring_ == Monitoring::Headphones && head_ && head_->sample_rate() == r.sample_rate;
+    wanted_monitor_ =
+        std::make_unique<SpaceMonitor>(ears ? SpaceMonitor::headphones(r.main_layout(), *head_, conversion_)
+                                            : SpaceMonitor::fold_down(r.main_layout(), conversion_));
+    monitored_ = r.main_layout();
+    monitored_rate_ = r.sample_rate;
+}
+
+void MixPlayer::measure_from_here() {
+    loudness_ = std::make_unique<LoudnessMeter>(now_->timeline().sample_rate, now_->timeline().main_layout(),
+                                                LoudnessMeter::Kind::Running);
+    true_peak_.set({});
 }
 
 bool MixPlayer::take_wanted() {
+    if (wanted_monitor_) monitor_.take(std::move(wanted_monitor_));
     if (wanted_ == now_) return false;
     const bool other_rate =
         !engine_ || !wanted_ || wanted_->timeline().sample_rate != engine_->plan().timeline().sample_rate;
+    const bool other_layout = engine_ && wanted_ && wanted_->timeline().main_layout() != engine_->layout();
     now_ = wanted_;
     if (!now_ || now_->timeline().sample_rate <= 0) {
         engine_.reset();
@@ -55,32 +86,32 @@ bool MixPlayer::take_wanted() {
     }
     if (!other_rate) {
         engine_->set_plan(now_);
-        return false;
+        if (!other_layout) return false;
+    } else {
+        engine_ = std::make_unique<MixEngine>(now_);
     }
-    engine_ = std::make_unique<MixEngine>(now_);
+    mix_ = AudioBlock(now_->timeline().sample_rate, channels_of(engine_->layout()), kBlockFrames);
     correlation_.emplace(now_->timeline().sample_rate);
-    loudness_ = std::make_unique<LoudnessMeter>(now_->timeline().sample_rate, static_cast<int>(kMixChannels),
-                                                LoudnessMeter::Kind::Running);
+    measure_from_here();
     return true;
 }
 
 void MixPlayer::seek_to(std::int64_t frame) {
     engine_->seek(frame);
+    monitor_.reset();
 }
 
 void MixPlayer::render(Block& block) {
-    engine_->next({sides_[0], sides_[1]});
+    engine_->next(mix_.view());
+    monitor_.process(mix_.view(), sides_.view());
     block.count = kBlockFrames;
     block.samples.resize(kBlockFrames * kOutputChannels);
     for (std::size_t i = 0; i < kBlockFrames; ++i) {
-        for (std::size_t c = 0; c < kMixChannels; ++c) block.samples[i * kOutputChannels + c] = sides_[c][i];
+        for (std::size_t c = 0; c < kStereoChannels; ++c)
+            block.samples[i * kOutputChannels + c] = sides_[c][i];
     }
-    if (anew_.exchange(false)) {
-        loudness_ = std::make_unique<LoudnessMeter>(
-            now_->timeline().sample_rate, static_cast<int>(kMixChannels), LoudnessMeter::Kind::Running);
-        true_peak_.set({});
-    }
-    loudness_->add(sides_);
+    if (anew_.exchange(false)) measure_from_here();
+    loudness_->add(mix_);
     correlation_->add(sides_[0], sides_[1]);
     if (++since_measured_ < kBlocksBetweenMeasures) return;
     since_measured_ = 0;

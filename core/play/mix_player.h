@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// Playback of a rebuild: the mix engine behind the transport, with loudness of the main bus measured as it
-// goes.
+// Playback of a rebuild: the mix engine behind the transport, heard through a monitor, with loudness of the
+// main bus measured as it goes.
 #pragma once
 
 #include <atomic>
@@ -14,6 +14,7 @@
 #include "core/metering/loudness.h"
 #include "core/mix/engine.h"
 #include "core/play/transport.h"
+#include "core/space/space_monitor.h"
 
 namespace rivlen {
 
@@ -24,6 +25,11 @@ class MixPlayer : public Transport {
 
     // Another state of the rebuild; playing goes on. Null: nothing.
     void set_plan(std::shared_ptr<const MixPlan> plan);
+    // How the main bus is heard on two channels; a change is faded to. Headphones need a head at the
+    // session's rate, and are folded down until there is one. Controlling thread; head is not used by another
+    // one meanwhile.
+    void set_monitoring(Monitoring monitoring, std::shared_ptr<const HeadResponses> head,
+                        const ConversionSettings& settings = {});
     // A hand lies on the controls: changes are to be heard within 30 ms, at the price of outlasting shorter
     // stalls only. Where that has led to drop-outs, twice as much is kept ready from then on. Controlling
     // thread.
@@ -33,7 +39,7 @@ class MixPlayer : public Transport {
     struct Meters {
         // None: silence, or nothing measured yet.
         Level momentary_lufs, short_term_lufs, integrated_lufs, true_peak_dbtp;
-        Level correlation;  // of the sides, -1 to 1
+        Level correlation;  // of the sides that are heard, -1 to 1
     };
     [[nodiscard]] Meters meters() const;
 
@@ -57,10 +63,21 @@ class MixPlayer : public Transport {
       private:
         std::atomic<double> value_{std::numeric_limits<double>::quiet_NaN()};
     };
+    void want_monitor();
+    void measure_from_here();
     std::shared_ptr<const MixPlan> wanted_, now_;  // wanted_: under the mutex
+    // How it is to be heard: the controlling thread's. The monitor of it, and of which layout and rate, under
+    // the mutex.
+    Monitoring monitoring_ = Monitoring::FoldDown;
+    std::shared_ptr<const HeadResponses> head_;
+    ConversionSettings conversion_;
+    std::unique_ptr<SpaceMonitor> wanted_monitor_;
+    std::optional<Layout> monitored_;
+    int monitored_rate_ = 0;
     std::unique_ptr<MixEngine> engine_;
     std::unique_ptr<LoudnessMeter> loudness_;
-    AudioBlock sides_;
+    SwitchedSpaceMonitor monitor_;
+    AudioBlock mix_, sides_;
     std::atomic<bool> anew_{false};
     std::optional<CorrelationMeter> correlation_;
     SharedLevel momentary_, short_term_, integrated_, true_peak_, alike_;

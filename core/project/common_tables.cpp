@@ -44,7 +44,7 @@ HandoverTemplate short_form() {
         "Short form, Europe",
         "Advertising and trailers: no three seconds above -18 LUFS (EBU R 128 s1). Stereo and mono.");
     t.add(Content::Mix, Container::Wav, "r128-short");
-    t.add(Content::Mix, Container::Wav, "r128-short", "{name} {content} mono").mono = true;
+    t.add(Content::Mix, Container::Wav, "r128-short", "{name} {content} mono").layout = Layout::Mono;
     t.add(Content::MusicAndEffects, Container::Wav, "r128-short");
     return t.table();
 }
@@ -56,7 +56,7 @@ HandoverTemplate spoken_word() {
         "connections in mono.");
     t.add(Content::Mix, Container::Flac, "speech", "{name} master");
     t.add(Content::Mix, Container::Mp3, "speech", "{name}");
-    t.add(Content::Mix, Container::Opus, "speech", "{name} mono").mono = true;
+    t.add(Content::Mix, Container::Opus, "speech", "{name} mono").layout = Layout::Mono;
     return t.table();
 }
 

@@ -37,6 +37,7 @@ constexpr std::array<Named, kContainers> kContainerNames = {{{"wav", "Broadcast 
                                                              {"mp3", "MP3"},
                                                              {"aac", "AAC"},
                                                              {"picture", "Under the picture"}}};
+constexpr const char* kBinauralKey = "binaural";
 constexpr std::array<const char*, 3> kDepthKeys = {"16", "24", "float"};
 
 template <std::size_t N>
@@ -56,7 +57,7 @@ json row_to_json(const HandoverRow& r) {
             {"container", key_of(r.container)},
             {"depth", key_of(r.depth)},
             {"sample_rate", r.sample_rate},
-            {"mono", r.mono},
+            {"channels", r.binaural ? kBinauralKey : key_of(r.layout)},
             {"keep_original_sound", r.keep_original_sound},
             {"language", r.language},
             {"loop_only", r.loop_only},
@@ -79,7 +80,12 @@ bool row_from_json(const json& v, HandoverRow& r) {
     r.version = v.value("version", "");
     r.target = v.value("target", "");
     r.sample_rate = v.value("sample_rate", 0);
-    r.mono = v.value("mono", false);
+    // Tables before session form 9 had "mono".
+    const std::string channels = v.value("channels", v.value("mono", false) ? "mono" : "stereo");
+    const auto layout = layout_of_key(channels);
+    r.binaural = channels == kBinauralKey;
+    if (!layout && !r.binaural) return false;
+    r.layout = layout.value_or(Layout::Stereo);
     r.keep_original_sound = v.value("keep_original_sound", false);
     r.language = v.value("language", "und");
     r.loop_only = v.value("loop_only", false);
@@ -88,6 +94,23 @@ bool row_from_json(const json& v, HandoverRow& r) {
 }
 
 }  // namespace
+
+bool holds_layout(Container container, Layout layout) {
+    const bool usual = layout == Layout::Mono || layout == Layout::Stereo;
+    switch (container) {
+        case Container::Wav:
+            return true;
+        case Container::Flac:
+            return usual || layout == Layout::Lcr || layout == Layout::Surround51;
+        case Container::Mp3:
+            return usual;
+        case Container::Opus:
+        case Container::Aac:
+        case Container::Picture:
+            return usual || layout == Layout::Surround51;
+    }
+    return false;
+}
 
 const char* key_of(Content content) {
     return kContentNames[static_cast<std::size_t>(content)].key;

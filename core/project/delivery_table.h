@@ -12,6 +12,7 @@
 #include "core/base/result.h"
 #include "core/project/target.h"
 #include "core/separation/audition.h"
+#include "core/space/layout.h"
 
 namespace rivlen {
 
@@ -55,6 +56,10 @@ enum class Depth { Pcm16, Pcm24, Float32 };
     return keeps_samples(container) && (container == Container::Wav || depth != Depth::Float32);
 }
 
+// Whether files of a kind hold sound of a layout, so that others read it as such. Coders and pictures: mono,
+// stereo, 5.1 (MP3: the first two); FLAC: LCR, too; WAV: all.
+[[nodiscard]] bool holds_layout(Container container, Layout layout);
+
 struct HandoverRow {
     bool on = true;
     Content content = Content::Mix;
@@ -63,12 +68,16 @@ struct HandoverRow {
     std::string target;   // key; empty: as loud as it is
     Container container = Container::Wav;
     Depth depth = Depth::Pcm24;
-    int sample_rate = 0;  // 0: that of the session
-    bool mono = false;
-    bool keep_original_sound = false;                 // Picture: as a further track
-    std::string language = "und";                     // Picture: ISO 639-2
+    int sample_rate = 0;               // 0: that of the session
+    Layout layout = Layout::Stereo;    // the session's main bus is brought to it
+    bool binaural = false;             // two channels for headphones instead, through a measured head
+    bool keep_original_sound = false;  // Picture: as a further track
+    std::string language = "und";      // Picture: ISO 639-2
     std::string name = "{name} {content} {version}";  // of the file, without its ending
     bool loop_only = false;                           // only the session's loop range
+    [[nodiscard]] bool mono() const { return layout == Layout::Mono && !binaural; }
+    // Of the file, but for stems side by side.
+    [[nodiscard]] std::size_t channels() const { return binaural ? 2 : channels_of(layout); }
     bool operator==(const HandoverRow&) const = default;
 };
 

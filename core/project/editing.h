@@ -48,7 +48,10 @@ int add_track(Timeline& timeline, const std::string& name);
 // A track's clips go with it; other tracks that it ducked are no longer ducked.
 void remove_track(Timeline& timeline, int track_id);
 void move_track(Timeline& timeline, int track_id, int by);
+// In the main bus's layout.
 int add_bus(Timeline& timeline, const std::string& name);
+// Of a track or bus; of the main bus also of those buses that had its layout. A bus does not become mono.
+void set_layout(Timeline& timeline, int strip_id, Layout layout);
 // Whether a bus may go to another one: not the main bus, and no bus that comes back to itself.
 [[nodiscard]] bool may_go_to(const Timeline& timeline, int bus_id, int to_bus);
 // Does nothing where it may not.

@@ -51,8 +51,21 @@ void move_track(Timeline& timeline, int track_id, int by) {
 
 int add_bus(Timeline& timeline, const std::string& name) {
     if (timeline.buses.empty()) timeline.buses.push_back({timeline.new_id(), "Main", {}, 0});
-    timeline.buses.push_back({timeline.new_id(), name, {}, timeline.main_bus()});
+    timeline.buses.push_back({timeline.new_id(), name, {}, timeline.main_bus(), timeline.main_layout()});
     return timeline.buses.back().id;
+}
+
+void set_layout(Timeline& timeline, int strip_id, Layout layout) {
+    if (Track* t = timeline.track(strip_id)) {
+        t->layout = layout;
+        return;
+    }
+    if (layout == Layout::Mono || !timeline.has_bus(strip_id)) return;
+    const Layout before = timeline.layout_of(strip_id);
+    for (auto& bus : timeline.buses) {
+        if (bus.id == strip_id || (strip_id == timeline.main_bus() && bus.layout == before))
+            bus.layout = layout;
+    }
 }
 
 void remove_bus(Timeline& timeline, int bus_id) {

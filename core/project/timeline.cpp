@@ -100,6 +100,22 @@ Insert* Strip::part(int id) {
     return const_cast<Insert*>(std::as_const(*this).part(id));  // NOLINT(*const-cast): same object
 }
 
+Layout Timeline::layout_of(int id) const {
+    if (const Track* t = track(id)) return t->layout;
+    const auto found = std::ranges::find(buses, id, &Bus::id);
+    return found != buses.end() ? found->layout : Layout::Stereo;
+}
+
+Layout Timeline::layout_behind(int id) const {
+    if (const Track* t = track(id)) return layout_of(t->bus);
+    const auto found = std::ranges::find(buses, id, &Bus::id);
+    return found == buses.end() || found->bus == 0 ? layout_of(id) : layout_of(found->bus);
+}
+
+bool Timeline::is_placed(int id) const {
+    return channels_of(layout_of(id)) <= 2 && channels_of(layout_behind(id)) > 2;
+}
+
 std::string Timeline::strip_name(int id) const {
     if (const Track* t = track(id)) return t->name;
     const auto found = std::ranges::find(buses, id, &Bus::id);
@@ -197,6 +213,18 @@ void set_base_value(Strip& strip, const StripLane& target, double value) {
                 if (send.bus == target.part) send.level_db = value;
             }
             break;
+        case LaneTarget::Azimuth:
+            strip.place.azimuth_deg = value;
+            break;
+        case LaneTarget::Elevation:
+            strip.place.elevation_deg = value;
+            break;
+        case LaneTarget::Spread:
+            strip.place.spread_percent = value;
+            break;
+        case LaneTarget::Lfe:
+            strip.place.lfe_db = value;
+            break;
         case LaneTarget::Part:
             for (auto& part : strip.chain) {
                 const auto at = static_cast<std::size_t>(target.parameter);
@@ -222,6 +250,14 @@ double value_at(const Strip& strip, const StripLane& target, std::int64_t frame)
             const Send* send = strip.send_to(target.part);
             return send != nullptr ? send->level_db : kLowestGainDb;
         }
+        case LaneTarget::Azimuth:
+            return strip.place.azimuth_deg;
+        case LaneTarget::Elevation:
+            return strip.place.elevation_deg;
+        case LaneTarget::Spread:
+            return strip.place.spread_percent;
+        case LaneTarget::Lfe:
+            return strip.place.lfe_db;
         case LaneTarget::Part:
             break;
     }
@@ -241,6 +277,14 @@ ValueRange range_of(const Strip& strip, const StripLane& target) {
             return {-100, 100, 100, "%"};
         case LaneTarget::Send:
             return {kLowestGainDb, kHighestGainDb, 0, "dB"};
+        case LaneTarget::Azimuth:
+            return {-kMostAzimuthDeg, kMostAzimuthDeg, 0, "°"};
+        case LaneTarget::Elevation:
+            return {-90, 90, 0, "°"};
+        case LaneTarget::Spread:
+            return {0, 100, 0, "%"};
+        case LaneTarget::Lfe:
+            return {kLowestGainDb, kHighestLfeDb, kLowestGainDb, "dB"};
         case LaneTarget::Part:
             break;
     }

@@ -17,6 +17,8 @@
 #include "core/media/timecode.h"
 #include "core/separation/audition.h"
 #include "core/separation/timed.h"
+#include "core/space/layout.h"
+#include "core/space/screen.h"
 
 namespace rivlen {
 
@@ -74,8 +76,9 @@ struct VideoClip {
 };
 
 // A value over time. Gain in dB, pan and width in percent (-100 left to 100 right), mute from 0.5 on; Part: a
-// parameter of a part of the chain; Send: the level of a send in dB.
-enum class LaneTarget { Gain, Pan, Mute, Part, Width, Send };
+// parameter of a part of the chain; Send: the level of a send in dB. Azimuth, elevation (degrees), spread
+// (percent) and LFE (dB): of a Place.
+enum class LaneTarget { Gain, Pan, Mute, Part, Width, Send, Azimuth, Elevation, Spread, Lfe };
 struct StripLane {
     LaneTarget target = LaneTarget::Gain;
     int part = 0;       // id of the part, or of the bus that the send goes to
@@ -95,6 +98,19 @@ inline constexpr double kHighestGainDb = 24.0;
 // Sides: both are placed between left and right, at pan - width and pan + width.
 enum class PanLaw { Balance, Sides };
 
+// Where a mono or stereo strip sounds from in a bus of more than two channels. A stereo strip's sides lie
+// width times 30 degrees to both sides of it (100 %: as far apart as the loudspeakers of stereo).
+struct Place {
+    // Positive to the left (core/space/direction.h), -360 to 360, so that a line may go on around behind.
+    double azimuth_deg = 0;
+    double elevation_deg = 0;       // -90 to 90
+    double spread_percent = 0;      // 0: a point, 100: from all around
+    double lfe_db = kLowestGainDb;  // the mean of its sides also goes to the LFE, at this level; -60 to 12
+    bool operator==(const Place&) const = default;
+};
+inline constexpr double kHighestLfeDb = 12, kMostAzimuthDeg = 360;
+inline constexpr double kSideDeg = 30;
+
 // A second way out of a track, to a bus; it is muted with the track.
 struct Send {
     int bus = 0;  // id; a track has one send to a bus at most
@@ -109,6 +125,7 @@ struct Strip {
     double gain_db = 0;
     double pan_percent = 0, width_percent = 100;  // width: of PanLaw::Sides; below 0 the sides change places
     PanLaw pan_law = PanLaw::Balance;
+    Place place;  // instead of pan, where it goes to a bus of more than two channels
     bool mute = false, solo = false, polarity_inverted = false;  // polarity_inverted: the phase is flipped
     std::vector<Insert> chain;
     std::vector<StripLane> lines;
@@ -143,6 +160,7 @@ struct Track {
     int card = kTunedSettings;
     int bus = 0;  // id of the bus it goes to
     Strip strip;
+    Layout layout = Layout::Stereo;  // its chain works on so many channels; clips are brought to it
     Ducking ducking;
     std::vector<Clip> clips;  // in order of start
     bool operator==(const Track&) const = default;
@@ -152,7 +170,8 @@ struct Bus {
     int id = 0;
     std::string name;
     Strip strip;
-    int bus = 0;  // id of the bus it goes to, of the main bus 0; no bus reaches itself
+    int bus = 0;                     // id of the bus it goes to, of the main bus 0; no bus reaches itself
+    Layout layout = Layout::Stereo;  // never mono
     bool operator==(const Bus&) const = default;
 };
 
@@ -180,6 +199,9 @@ struct Timeline {
     std::vector<Marker> markers;  // in order of frame, no two at one
     std::optional<LoopRange> loop;
     bool loop_on = true;
+    // How wide the picture is for who listens (core/space/screen.h); 60: as far apart as the loudspeakers of
+    // stereo.
+    double screen_width_deg = 60;
     bool edit_groups = true;  // an edit of a clip is an edit of its group
     // Of edges on which no fade was set (joints.h): a cross-fade where clips touch, a fade elsewhere. 0:
     // none.
@@ -194,11 +216,17 @@ struct Timeline {
     [[nodiscard]] Clip* clip(int id);
     [[nodiscard]] const Track* track_of_clip(int clip_id) const;
     [[nodiscard]] Track* track_of_clip(int clip_id);
+    // Of a track or bus, and of the bus that it goes to (of the main bus: its own).
+    [[nodiscard]] Layout layout_of(int id) const;
+    [[nodiscard]] Layout layout_behind(int id) const;
     // A track's or a bus's strip by the id of either; null where there is none.
     [[nodiscard]] const Strip* strip(int id) const;
     [[nodiscard]] Strip* strip(int id);
     [[nodiscard]] std::string strip_name(int id) const;  // empty where there is none
     [[nodiscard]] bool has_bus(int id) const { return std::ranges::find(buses, id, &Bus::id) != buses.end(); }
+    [[nodiscard]] Layout main_layout() const { return buses.empty() ? Layout::Stereo : buses.front().layout; }
+    // Whether what it goes to has more channels than pan serves.
+    [[nodiscard]] bool is_placed(int id) const;
     [[nodiscard]] int main_bus() const { return buses.empty() ? 0 : buses.front().id; }
     int new_id() { return next_id++; }
     bool operator==(const Timeline&) const = default;

@@ -21,7 +21,8 @@ using nlohmann::json;
 
 constexpr std::int64_t kMostFrames = std::int64_t{1} << 37;  // days at any rate
 constexpr double kMostId = 1e9;
-constexpr std::array<const char*, 6> kTargetKeys = {"gain", "pan", "mute", "part", "width", "send"};
+constexpr std::array<const char*, 10> kTargetKeys = {"gain", "pan",     "mute",      "part",   "width",
+                                                     "send", "azimuth", "elevation", "spread", "lfe"};
 constexpr std::array<const char*, 2> kPanLawKeys = {"balance", "sides"};
 
 std::int64_t frames(const json& entry, const char* key, std::int64_t lowest = 0) {
@@ -49,6 +50,21 @@ Fade fade_from_json(const json& entry) {
             static_cast<FadeShape>(place_of(kFadeKeys, text(entry, "shape")).value_or(0))};
 }
 
+json place_to_json(const Place& place) {
+    return {{"azimuth_deg", place.azimuth_deg},
+            {"elevation_deg", place.elevation_deg},
+            {"spread_percent", place.spread_percent},
+            {"lfe_db", place.lfe_db}};
+}
+Place place_from_json(const json& entry) {
+    return {number(entry, "azimuth_deg", -kMostAzimuthDeg, kMostAzimuthDeg, 0),
+            number(entry, "elevation_deg", -90, 90, 0), number(entry, "spread_percent", 0, 100, 0),
+            number(entry, "lfe_db", kLowestGainDb, kHighestLfeDb, kLowestGainDb)};
+}
+Layout layout_from_json(const json& entry) {
+    return layout_of_key(text(entry, "layout")).value_or(Layout::Stereo);
+}
+
 json strip_to_json(const Strip& strip) {
     json out = {{"gain_db", strip.gain_db}, {"pan_percent", strip.pan_percent}};
     if (strip.mute) out["mute"] = true;
@@ -57,6 +73,7 @@ json strip_to_json(const Strip& strip) {
     if (strip.pan_law != PanLaw::Balance)
         out["pan_law"] = kPanLawKeys[static_cast<std::size_t>(strip.pan_law)];
     if (strip.width_percent != 100) out["width_percent"] = strip.width_percent;
+    if (!(strip.place == Place())) out["place"] = place_to_json(strip.place);
     if (!strip.chain.empty()) out["chain"] = chain_to_json(strip.chain);
     for (const auto& send : strip.sends)
         out["sends"].push_back({{"bus", send.bus},
@@ -86,6 +103,7 @@ Strip strip_from_json(const json& entry) {
     strip.polarity_inverted = flag(entry, "invert", false);
     strip.pan_law = static_cast<PanLaw>(place_of(kPanLawKeys, text(entry, "pan_law")).value_or(0));
     strip.width_percent = number(entry, "width_percent", -100, 100, 100);
+    if (part(entry, "place").is_object()) strip.place = place_from_json(part(entry, "place"));
     strip.chain = chain_from_json(part(entry, "chain"));
     for_each(part(entry, "sends"), [&](const json& e) {
         strip.sends.push_back({whole(e, "bus", 0), number(e, "level_db", kLowestGainDb, kHighestGainDb, 0),
@@ -184,12 +202,17 @@ json timeline_to_json(const Timeline& timeline,
                 {"joint_fade_ms", timeline.joint_fade_ms},
                 {"edge_fade_ms", timeline.edge_fade_ms},
                 {"next_id", timeline.next_id}};
+    if (timeline.screen_width_deg != Timeline().screen_width_deg)
+        out["screen_width_deg"] = timeline.screen_width_deg;
     if (timeline.loop) out["loop_frames"] = {timeline.loop->first, timeline.loop->last};
     for (const auto& marker : timeline.markers)
         out["markers"].push_back({{"id", marker.id}, {"frame", marker.frame}, {"name", marker.name}});
-    for (const auto& bus : timeline.buses)
-        out["buses"].push_back(
-            {{"id", bus.id}, {"name", bus.name}, {"bus", bus.bus}, {"strip", strip_to_json(bus.strip)}});
+    for (const auto& bus : timeline.buses) {
+        json entry = {
+            {"id", bus.id}, {"name", bus.name}, {"bus", bus.bus}, {"strip", strip_to_json(bus.strip)}};
+        if (bus.layout != Layout::Stereo) entry["layout"] = key_of(bus.layout);
+        out["buses"].push_back(std::move(entry));
+    }
     for (const auto& cut : timeline.picture)
         out["picture"].push_back({{"id", cut.id},
                                   {"path", path(cut.path)},
@@ -202,6 +225,7 @@ json timeline_to_json(const Timeline& timeline,
                       {"card", track.card},
                       {"bus", track.bus},
                       {"strip", strip_to_json(track.strip)}};
+        if (track.layout != Layout::Stereo) entry["layout"] = key_of(track.layout);
         if (!(track.ducking == Ducking())) entry["ducking"] = ducking_to_json(track.ducking);
         for (const auto& clip : track.clips) {
             json c = {{"id", clip.id},
@@ -242,6 +266,9 @@ Timeline timeline_from_json(const json& entry,
     out.loop_on = flag(entry, "loop_on", true);
     out.joint_fade_ms = number(entry, "joint_fade_ms", 0, kLongestJointFadeMs, kJointFadeMs);
     out.edge_fade_ms = number(entry, "edge_fade_ms", 0, kLongestJointFadeMs, kEdgeFadeMs);
+    out.screen_width_deg =
+        number(entry, "screen_width_deg", kLeastScreenDeg, kAllAroundDeg, Timeline().screen_width_deg);
+    if (out.screen_width_deg > kMostScreenDeg) out.screen_width_deg = kAllAroundDeg;
     out.next_id = std::max(1, whole(entry, "next_id", 1));
     const json& loop = part(entry, "loop_frames");
     if (loop.is_array() && loop.size() == 2 && loop[0].is_number_integer() && loop[1].is_number_integer()) {
@@ -253,8 +280,8 @@ Timeline timeline_from_json(const json& entry,
     });
     put_in_order(out.markers);
     for_each(part(entry, "buses"), [&](const json& e) {
-        out.buses.push_back(
-            {whole(e, "id", 0), text(e, "name"), strip_from_json(part(e, "strip")), whole(e, "bus", 0)});
+        out.buses.push_back({whole(e, "id", 0), text(e, "name"), strip_from_json(part(e, "strip")),
+                             whole(e, "bus", 0), layout_from_json(e)});
     });
     for_each(part(entry, "picture"), [&](const json& e) {
         out.picture.push_back({whole(e, "id", 0), path(text(e, "path")), frames(e, "start"),
@@ -266,6 +293,7 @@ Timeline timeline_from_json(const json& entry,
         track.name = text(e, "name");
         track.card = std::clamp(whole(e, "card", kTunedSettings), kTunedSettings, 99);
         track.bus = whole(e, "bus", 0);
+        track.layout = layout_from_json(e);
         track.strip = strip_from_json(part(e, "strip"));
         track.ducking = ducking_from_json(part(e, "ducking"));
         for_each(part(e, "clips"), [&](const json& c) {

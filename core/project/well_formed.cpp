@@ -47,7 +47,8 @@ bool well_formed(const Timeline& r) {
     };
     if (!r.tracks.empty() && r.buses.empty()) return false;
     for (const auto& bus : r.buses) {
-        if (!fresh(bus.id) || !sound(bus.strip) || !bus.strip.sends.empty() || !reaches_main(r, bus))
+        if (bus.layout == Layout::Mono || !fresh(bus.id) || !sound(bus.strip) || !bus.strip.sends.empty() ||
+            !reaches_main(r, bus))
             return false;
     }
     for (const auto& track : r.tracks) {
@@ -108,6 +109,7 @@ void normalise(Timeline& r) {
     for (auto& b : r.buses) {
         b.strip.sends.clear();
         if (b.id == r.main_bus()) b.bus = 0;
+        if (b.layout == Layout::Mono) b.layout = Layout::Stereo;
     }
     for (auto& b : r.buses) {
         if (!reaches_main(r, b)) b.bus = r.main_bus();
