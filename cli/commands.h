@@ -18,6 +18,7 @@ void add_info(CLI::App& app, Status& status);
 void add_labels(CLI::App& app, Status& status);
 void add_look(CLI::App& app, Status& status);
 void add_mix(CLI::App& app, Status& status);
+void add_parts(CLI::App& app, Status& status);
 void add_process(CLI::App& app, Status& status);
 void add_propose(CLI::App& app, Status& status);
 void add_split(CLI::App& app, Status& status);

@@ -53,6 +53,7 @@ int run(int argc, char** argv) {
     rivlen::cli::add_assess(app, status);
     rivlen::cli::add_propose(app, status);
     rivlen::cli::add_mix(app, status);
+    rivlen::cli::add_parts(app, status);
     rivlen::cli::add_process(app, status);
     rivlen::cli::add_layback(app, status);
     rivlen::cli::add_handover(app, status);

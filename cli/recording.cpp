@@ -20,7 +20,8 @@ void add_recording_options(CLI::App& command, RecordingOptions& options) {
                 options.split.channels = static_cast<ChannelGrouping>(
                     std::ranges::find(kChannelGroupings, name) - kChannelGroupings.begin());
             },
-            "Channels that share masks: together, pairs or alone")
+            "Channels that share masks: together, pairs, alone or bed (left with right, centre and LFE "
+            "alone)")
         ->check(CLI::IsMember(std::vector<std::string>(kChannelGroupings.begin(), kChannelGroupings.end())));
     command.add_option("--work", options.split.work_folder, "Folder for working copies and maps")
         ->capture_default_str();

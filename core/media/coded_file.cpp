@@ -95,8 +95,8 @@ Status write_packets(AVFormatContext& muxer, AVStream& stream, libav::SoundEncod
 
 }  // namespace
 
-int bit_rate_of(CodedKind kind) {
-    return static_cast<int>(info(kind).bit_rate);
+int bit_rate_of(CodedKind kind, int channels) {
+    return static_cast<int>(info(kind).bit_rate) * std::max(channels, 2) / 2;
 }
 
 int coded_rate(CodedKind kind, int sample_rate) {
@@ -121,9 +121,9 @@ Status write_coded(const CodedSound& sound, CodedKind kind, const Tags& tags, in
                           "This system cannot write {} files. Choose another kind of file.",
                           info(kind).container);
     const libav::Muxer muxer(raw);
-    auto codec =
-        libav::open_sound_encoder(info(kind).codec, sound.sample_rate, sound.channels, info(kind).bit_rate,
-                                  (raw->oformat->flags & AVFMT_GLOBALHEADER) != 0);
+    auto codec = libav::open_sound_encoder(info(kind).codec, sound.sample_rate, sound.channels,
+                                           bit_rate_of(kind, sound.channels),
+                                           (raw->oformat->flags & AVFMT_GLOBALHEADER) != 0);
     if (!codec) return codec.error();
     AVStream* stream = avformat_new_stream(raw, nullptr);
     avcodec_parameters_from_context(stream->codecpar, codec->get());

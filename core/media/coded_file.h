@@ -22,7 +22,8 @@ enum class CodedKind {
 };
 
 // Bits a second.
-[[nodiscard]] int bit_rate_of(CodedKind kind);
+// More channels take as much more as their pairs.
+[[nodiscard]] int bit_rate_of(CodedKind kind, int channels = 2);
 
 struct CodedSound {
     int sample_rate = 0;  // Hz; one of coded_rate()

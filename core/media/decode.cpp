@@ -154,6 +154,7 @@ class FrameConverter {
         av_channel_layout_copy(&layout_, &frame.ch_layout);
         format_ = frame.format;
         in_rate_ = frame.sample_rate;
+        find_order();
         AVChannelLayout to{};
         if (layout_.nb_channels == channels_) {
             av_channel_layout_copy(&to, &layout_);
@@ -181,6 +182,31 @@ class FrameConverter {
     }
 
   private:
+    // libav has rears before sides, the standards' layouts the other way round.
+    void find_order() {
+        order_.clear();
+        const auto at = [this](AVChannel channel) {
+            return av_channel_layout_index_from_channel(&layout_, channel);
+        };
+        const int rear = at(AV_CHAN_BACK_LEFT), side = at(AV_CHAN_SIDE_LEFT);
+        if (layout_.order != AV_CHANNEL_ORDER_NATIVE || layout_.nb_channels != channels_ || rear < 0 ||
+            side < 0 || rear > side || at(AV_CHAN_BACK_RIGHT) != rear + 1 ||
+            at(AV_CHAN_SIDE_RIGHT) != side + 1)
+            return;
+        for (std::size_t c = 0; c < static_cast<std::size_t>(channels_); ++c) order_.push_back(c);
+        for (std::size_t c = 0; c < 2; ++c)
+            std::swap(order_[static_cast<std::size_t>(rear) + c], order_[static_cast<std::size_t>(side) + c]);
+    }
+    void put_in_order(std::span<float> frames) {
+        if (order_.empty()) return;
+        for (std::size_t at = 0; at < frames.size(); at += order_.size()) {
+            frame_.assign(frames.begin() + static_cast<std::ptrdiff_t>(at),
+                          frames.begin() + static_cast<std::ptrdiff_t>(at + order_.size()));
+            for (std::size_t c = 0; c < order_.size(); ++c) frames[at + c] = frame_[order_[c]];
+        }
+    }
+    std::vector<std::size_t> order_;  // place in the file by channel; empty: as it is
+    std::vector<float> frame_;
     bool take(const std::uint8_t** in, int count, std::vector<float>& out) {
         const int room = std::max(0, swr_get_out_samples(convert_.get(), count));
         const std::size_t before = out.size();
@@ -188,6 +214,7 @@ class FrameConverter {
         out.resize(before + static_cast<std::size_t>(room) * channels);
         auto* to = reinterpret_cast<std::uint8_t*>(out.data() + before);
         const int made = swr_convert(convert_.get(), &to, room, in, count);
+        put_in_order(std::span(out).subspan(before, static_cast<std::size_t>(std::max(made, 0)) * channels));
         out.resize(before + static_cast<std::size_t>(std::max(made, 0)) * channels);
         return made >= 0;
     }

@@ -1,7 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// Sound out of any file that libav* reads. Frames are samples per channel; audio is interleaved float32 at
-// the file's own rate. Encoder delay and edit lists are honoured by libavformat, so frame 0 is the first
-// sample meant to be heard.
+// Sound out of any file that libav* reads. Channels come in the order of the file, but sides before rears
+// where a file says that it has both (7.1 and more, core/space/layout.h). Frames are samples per channel;
+// audio is interleaved float32 at the file's own rate. Encoder delay and edit lists are honoured by
+// libavformat, so frame 0 is the first sample meant to be heard.
 #pragma once
 
 #include <cstdint>
@@ -19,7 +20,7 @@ namespace rivlen {
 
 inline constexpr int kMinSampleRate = 8000;
 inline constexpr int kMaxSampleRate = 192000;
-inline constexpr int kMaxChannels = 8;
+inline constexpr int kMaxChannels = 64;
 
 struct AudioStreamInfo {
     int index = 0;  // of the stream in its container

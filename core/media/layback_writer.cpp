@@ -14,7 +14,7 @@ namespace {
 // AAC needs more bits where there are more channels to share them.
 std::int64_t bit_rate_for(AVCodecID id, int channels) {
     if (id != AV_CODEC_ID_AAC) return 0;
-    return channels > 1 ? 320000 : 192000;
+    return channels > 2 ? 160000LL * channels : channels == 2 ? 320000 : 192000;
 }
 
 const char* kind_of(const AVStream& stream) {

@@ -18,7 +18,7 @@ double energy(std::span<const float> x) {
     return sum;
 }
 
-// The loudest block of what was given, with what was written there and kReach on either side.
+// The loudest block of a channel of what was given, with what was written there and kReach on either side.
 struct Stretch {
     double energy = -1;
     std::vector<float> given, written;
@@ -64,19 +64,10 @@ class Comparer {
                 wrong_ += (y - x) * (y - x);
             }
         }
-        const double loud = energy(given[0]);
-        if (loud <= loudest_.energy) return;
-        loudest_ = {loud, {given[0].begin(), given[0].end()}, {}, 0};
-        if (!before.empty()) {
-            const std::ptrdiff_t count = std::min(kReach, std::ssize(before[0]));
-            loudest_.written.assign(before[0].end() - count, before[0].end());
-            loudest_.written_begins = -count;
+        for (std::size_t c = 0; c < given.channels(); ++c) {
+            if (const double loud = energy(given[c]); loud > loudest_.energy)
+                keep(loud, c, given, before, written, behind);
         }
-        if (!written.empty())
-            loudest_.written.insert(loudest_.written.end(), written[0].begin(), written[0].end());
-        if (!behind.empty())
-            loudest_.written.insert(loudest_.written.end(), behind[0].begin(),
-                                    behind[0].begin() + std::min(kReach, std::ssize(behind[0])));
     }
     [[nodiscard]] SoundComparison result() const {
         const double db = wrong_ <= 0.0 ? -200.0 : 10.0 * std::log10(wrong_ / std::max(wanted_, 1e-20));
@@ -84,6 +75,20 @@ class Comparer {
     }
 
   private:
+    void keep(double loud, std::size_t c, const AudioBlock& given, const AudioBlock& before,
+              const AudioBlock& written, const AudioBlock& behind) {
+        loudest_ = {loud, {given[c].begin(), given[c].end()}, {}, 0};
+        if (c < before.channels() && !before.empty()) {
+            const std::ptrdiff_t count = std::min(kReach, std::ssize(before[c]));
+            loudest_.written.assign(before[c].end() - count, before[c].end());
+            loudest_.written_begins = -count;
+        }
+        if (c < written.channels())
+            loudest_.written.insert(loudest_.written.end(), written[c].begin(), written[c].end());
+        if (c < behind.channels() && !behind.empty())
+            loudest_.written.insert(loudest_.written.end(), behind[c].begin(),
+                                    behind[c].begin() + std::min(kReach, std::ssize(behind[c])));
+    }
     double wanted_ = 0, wrong_ = 0;
     Stretch loudest_;
 };

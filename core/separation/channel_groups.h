@@ -9,9 +9,10 @@
 namespace rivlen {
 
 // Together: one group of all channels. Pairs: 1 and 2, 3 and 4, ...; an odd last one alone. Alone: every
-// channel. Of one channel, and together or in pairs of two, there is one group.
-enum class ChannelGrouping { Together = 0, Pairs, Alone };
-inline constexpr std::array<const char*, 3> kChannelGroupings = {"together", "pairs", "alone"};
+// channel. Bed: as loudspeakers belong together, left with right, centre and LFE each alone; where so many
+// channels are no bed, as pairs. Of one channel, and together or in pairs of two, there is one group.
+enum class ChannelGrouping { Together = 0, Pairs, Alone, Bed };
+inline constexpr std::array<const char*, 4> kChannelGroupings = {"together", "pairs", "alone", "bed"};
 
 struct ChannelGroup {
     int first = 0;

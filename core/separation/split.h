@@ -21,7 +21,7 @@ namespace rivlen {
 
 struct SplitOptions {
     int workers = 2;
-    ChannelGrouping channels = ChannelGrouping::Pairs;
+    ChannelGrouping channels = ChannelGrouping::Bed;
     // Longest stretch that a worker takes, in frames of the map; rounded up to the model's grid. Stretches
     // get shorter towards the end, so that workers end together, and cost a little more the shorter they are.
     int chunk_frames = 28672;

@@ -31,6 +31,7 @@ void add_recording(Session& session, const fs::path& path) {
     if (!there) {
         SessionItem item;
         item.path = path;
+        item.channels = ChannelGrouping::Bed;  // pairs, where it is none
         session.items.push_back(std::move(item));
     }
     session.current = static_cast<int>(there.value_or(session.items.size() - 1));

@@ -64,23 +64,25 @@ Result<std::int64_t> write_pulled(const MixPlan& plan, int clip_id, Pull pull,
                           "The clip or its recording is no longer there. Choose another clip.");
     const Clip& clip = planned->clip;
     const int rate = plan.timeline().sample_rate;
-    auto sound = ScratchSound::create(work_folder, rate, static_cast<int>(kMixChannels));
+    const Layout layout = plan.timeline().track_of_clip(clip_id)->layout;
+    const std::size_t channels = channels_of(layout);
+    auto sound = ScratchSound::create(work_folder, rate, static_cast<int>(channels));
     if (!sound) return sound.error();
     std::vector<Resampler> resamplers;
-    for (std::size_t c = 0; c < kMixChannels; ++c) {
+    for (std::size_t c = 0; c < channels; ++c) {
         auto made = Resampler::create(rate, rate * longer_by(pull), ResampleQuality::VeryHigh);
         if (!made) return made.error();
         resamplers.push_back(std::move(*made));
     }
     ClipSourceReader reader(planned->media, clip.clip_source);
-    std::vector<std::vector<float>> in(kMixChannels), out(kMixChannels);
+    std::vector<std::vector<float>> in(channels), out(channels);
     for (std::int64_t done = 0; done < clip.length;) {
         if (job.cancelled()) return JobControl::cancelled_error();
         const auto count = static_cast<std::size_t>(std::min<std::int64_t>(kPulledBlock, clip.length - done));
         for (auto& channel : in) channel.resize(count);
-        reader.read(planned->weight_sets.get(), clip.offset + done, {in[0], in[1]});
+        reader.read(planned->weight_sets.get(), clip.offset + done, layout, ChannelBlock(in, count));
         done += static_cast<std::int64_t>(count);
-        for (std::size_t c = 0; c < kMixChannels; ++c) {
+        for (std::size_t c = 0; c < channels; ++c) {
             out[c].clear();
             resamplers[c].process(in[c], done == clip.length, out[c]);
         }

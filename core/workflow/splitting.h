@@ -18,7 +18,7 @@ struct SplitWish {
     std::filesystem::path model, engine;  // see load_separator()
     bool again = false;                   // even if there is a map
     int workers = 2;
-    ChannelGrouping channels = ChannelGrouping::Pairs;
+    ChannelGrouping channels = ChannelGrouping::Bed;
     std::int64_t wanted_frame = 0;  // of the recording; what follows it is split first
     // What is there so far, as soon as it holds the wanted frame and then every few seconds; from any of the
     // workers, one call at a time.

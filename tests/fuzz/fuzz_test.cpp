@@ -8,6 +8,7 @@
 #include <random>
 
 #include "core/base/safetensors.h"
+#include "core/delivery/written_sound.h"
 #include "core/project/chain_preset.h"
 #include "core/project/delivery_table.h"
 #include "core/project/session.h"
@@ -114,6 +115,10 @@ Session made_session() {
     int id = 1000;
     for (std::size_t kind = 0; kind < kEffectTypes; ++kind)
         session.timeline.tracks[0].strip.chain.push_back(make_part(static_cast<EffectType>(kind), ++id));
+    // A mono track is placed along a line in a main bus of six channels.
+    set_layout(session.timeline, session.timeline.main_bus(), Layout::Surround51);
+    session.timeline.tracks[1].layout = Layout::Mono;
+    set_points(session.timeline.tracks[1].strip, {LaneTarget::Azimuth, 0, 0, {}}, {{0, -30}, {20000, 250}});
     return session;
 }
 
@@ -133,6 +138,16 @@ TEST(Fuzz, Models) {
                                                      {"b", "F32", {64}, std::as_bytes(std::span(values))}})
                     .ok());
     EXPECT_LT(taken_of(fuzz::Reader::Tensors, bytes_of(scratch / "m"), 2000), 2000);
+}
+
+TEST(Fuzz, Ixml) {
+    SoundDescription said;
+    said.project = "Ferry";
+    said.timecode_rate = "30000/1001";
+    said.track_names = {"Boom", "Mix L", "Mix R"};
+    const std::string text = ixml_of(said, 48000, Depth::Pcm24);
+    const auto view = std::as_bytes(std::span(text));
+    EXPECT_LT(taken_of(fuzz::Reader::Ixml, {view.begin(), view.end()}, 2000), 2000);
 }
 
 TEST(Fuzz, DeliveryTables) {

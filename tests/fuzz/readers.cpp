@@ -13,6 +13,7 @@
 #include <string_view>
 
 #include "core/base/safetensors.h"
+#include "core/media/ixml.h"
 #include "core/media/source.h"
 #include "core/media/timecode.h"
 #include "core/mix/engine.h"
@@ -173,13 +174,14 @@ bool render_session(std::span<const std::byte> bytes) {
     }
     fit_to_media(session->timeline, media);
     MixEngine engine(std::make_shared<const MixPlan>(*session, media));
-    std::array<float, 512> left{}, right{};
     const auto hear = [&](std::int64_t from, int blocks) {
         engine.seek(from);
+        AudioBlock sound(test::kRate, channels_of(engine.layout()), 512);
         for (int i = 0; i < blocks; ++i) {
-            engine.next({left, right});
-            for (std::size_t f = 0; f < left.size(); ++f)
-                require(std::isfinite(left[f]) && std::isfinite(right[f]));
+            engine.next(sound.view());
+            for (const auto& channel : sound.view()) {
+                for (const float x : channel) require(std::isfinite(x));
+            }
         }
     };
     hear(0, 8);
@@ -218,6 +220,14 @@ bool read_other_sound(InputFile& file, std::span<const std::byte> bytes) {
     return sound.error().kind == ErrorKind::NotFound;
 }
 
+bool read_ixml(std::span<const std::byte> bytes) {
+    const auto facts = parse_ixml(text_of(bytes));
+    if (!facts) return false;
+    require(facts->track_names.size() <= static_cast<std::size_t>(kMaxChannels));
+    require(!facts->timecode_rate || facts->timecode_rate->per_second() >= 1);
+    return true;
+}
+
 }  // namespace
 
 bool read(Reader reader, std::span<const std::byte> bytes) {
@@ -245,6 +255,8 @@ bool read(Reader reader, std::span<const std::byte> bytes) {
             return correct(file, bytes);
         case Reader::OtherSound:
             return read_other_sound(file, bytes);
+        case Reader::Ixml:
+            return read_ixml(bytes);
     }
     return false;
 }

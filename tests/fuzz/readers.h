@@ -20,12 +20,13 @@ enum class Reader {
     Preset,
     Rendering,
     Corrections,
-    OtherSound
+    OtherSound,
+    Ixml
 };
-inline constexpr int kReaders = 11;
+inline constexpr int kReaders = 12;
 inline constexpr std::array<const char*, kReaders> kReaderNames = {
-    "media", "session", "map",       "timecode",    "tensors",    "table",
-    "chain", "preset",  "rendering", "corrections", "other_sound"};
+    "media", "session", "map",       "timecode",    "tensors",     "table",
+    "chain", "preset",  "rendering", "corrections", "other_sound", "ixml"};
 
 // True when the bytes were taken for good. Values that are taken must be sane: violated expectations abort.
 bool read(Reader reader, std::span<const std::byte> bytes);

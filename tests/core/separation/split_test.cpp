@@ -311,8 +311,13 @@ TEST(ChannelGroups, OfAnyNumberOfChannels) {
     EXPECT_EQ(channel_groups(5, ChannelGrouping::Pairs), (Groups{{0, 2}, {2, 4}, {4, 5}}));
     EXPECT_EQ(channel_groups(3, ChannelGrouping::Alone), (Groups{{0, 1}, {1, 2}, {2, 3}}));
     EXPECT_EQ(channel_groups(2, ChannelGrouping::Pairs), (Groups{{0, 2}}));
-    for (int channels = 1; channels <= 8; ++channels) {
-        for (const auto how : {ChannelGrouping::Together, ChannelGrouping::Pairs, ChannelGrouping::Alone}) {
+    EXPECT_EQ(channel_groups(6, ChannelGrouping::Bed), (Groups{{0, 2}, {2, 3}, {3, 4}, {4, 6}}));
+    EXPECT_EQ(channel_groups(12, ChannelGrouping::Bed),
+              (Groups{{0, 2}, {2, 3}, {3, 4}, {4, 6}, {6, 8}, {8, 10}, {10, 12}}));
+    EXPECT_EQ(channel_groups(5, ChannelGrouping::Bed), channel_groups(5, ChannelGrouping::Pairs));
+    for (int channels = 1; channels <= 12; ++channels) {
+        for (const auto how : {ChannelGrouping::Together, ChannelGrouping::Pairs, ChannelGrouping::Alone,
+                               ChannelGrouping::Bed}) {
             const auto groups = channel_groups(channels, how);
             EXPECT_EQ(groups_of_count(channels, static_cast<int>(groups.size())), groups) << channels;
         }
