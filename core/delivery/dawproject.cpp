@@ -120,6 +120,7 @@ Status DawprojectWriter::render(const Track& track, const Clip& clip, ZipWriter&
     Track& only = alone.timeline.tracks.front();
     only.id = track.id;
     only.bus = alone.timeline.main_bus();
+    alone.timeline.buses.front().layout = Layout::Stereo;
     Clip played = clip;
     played.start = 0;
     played.card = std::get<2>(key);
@@ -131,7 +132,7 @@ Status DawprojectWriter::render(const Track& track, const Clip& clip, ZipWriter&
         played.length = static_cast<std::int64_t>(found->second.source->frames());
     }
     only.clips = {played};
-    auto sound = ScratchSound::create(work_, timeline_.sample_rate, static_cast<int>(kMixChannels));
+    auto sound = ScratchSound::create(work_, timeline_.sample_rate, static_cast<int>(kStereoChannels));
     if (!sound) return sound.error();
     const auto plan = std::make_shared<const MixPlan>(alone, media_);
     const JobControl quiet{{}, job_.cancel};

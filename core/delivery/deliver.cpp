@@ -67,7 +67,7 @@ class Delivery {
             table.rows.push_back(row.asked);
             table.rows.back().on = true;
         }
-        return hash_hex(session_hash_ + template_to_json(table) + plan_.name);
+        return hash_hex(session_hash_ + template_to_json(table) + plan_.name + plan_.head.string());
     }
     [[nodiscard]] bool may_replace(const Rows& rows) const {
         return plan_.replace || notes_.broken_off(rows[0].path, made_from(rows));
@@ -113,6 +113,18 @@ SoundDescription Delivery::describe(const HandoverRow& row, const MadeSound& mad
     d.start_timecode = timecode_at(r, range_of_row(plan_.session, row).first);
     d.track_names = made.track_names;
     d.drop_frame = r.drop_frame;
+    if (row.content != Content::Stems && (row.binaural || row.channels() > 2))
+        d.adm = AdmFacts{plan_.name,
+                         title_of(row),
+                         row.language,
+                         row.layout,
+                         row.binaural,
+                         rate,
+                         24,
+                         static_cast<std::size_t>(made.sound->frames()),
+                         course.loudness.integrated_lufs,
+                         course.loudness.range_lu,
+                         course.loudness.true_peak_dbtp};
     if (plan_.table.umid)
         d.umid = umid_from(
             hash_hex(session_hash_ + plan_.name + template_to_json({{}, {}, {row}, {}, true, false})));

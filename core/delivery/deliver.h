@@ -25,6 +25,7 @@ struct DeliveryPlan {
     std::filesystem::path folder, work;
     bool replace = false;
     int jobs = 2;
+    std::filesystem::path head{};  // responses of binaural rows; empty: the standard set
 };
 
 // What is wrong before anything is rendered; only errors keep rows from being delivered.
@@ -69,7 +70,7 @@ struct DeliveredRow {
 enum class SumAgainst { Mix, MixWithLimiterFile, BeforeLimiter };
 struct SumProof {
     std::string version, target;
-    bool mono = false;
+    std::string channels;  // channels_label() of its rows
     SumAgainst against = SumAgainst::Mix;
     Level peak_dbfs;  // of the difference; missing: there is none
 };

@@ -17,8 +17,9 @@ namespace {
 // what they are told to (core/media/coded_file.h).
 double bytes_of_row(const DeliveryPlan& plan, const HandoverRow& row) {
     const double seconds = seconds_of_row(plan.session, row);
-    if (const auto kind = coded_kind(row.container)) return seconds * bit_rate_of(*kind) / 8;
-    const int sides = row.mono ? 1 : 2;
+    if (const auto kind = coded_kind(row.container))
+        return seconds * bit_rate_of(*kind, static_cast<int>(row.channels())) / 8;
+    const int sides = static_cast<int>(row.channels());
     const int channels = row.content == Content::Stems ? static_cast<int>(kStems) * sides : sides;
     const int bits = row.container == Container::Picture ? bits_of(Depth::Pcm24) : bits_of(row.depth);
     constexpr double kFlacShare = 0.6;
@@ -95,6 +96,10 @@ std::vector<Issue> check(const DeliveryPlan& plan) {
             out.push_back({number, true, "All stems in one file go into WAV or FLAC only."});
         if (row.container == Container::Flac && !has_depth(row.container, row.depth))
             out.push_back({number, true, "FLAC holds no floating point. Choose 16 or 24 bit."});
+        if (!row.binaural && !holds_layout(row.container, row.layout))
+            out.push_back({number, true,
+                           fmt::format("{} does not hold {}. Choose WAV, or other channels.",
+                                       label_of(row.container), name_of(row.layout))});
         if (row.loop_only && !r.loop)
             out.push_back({number, true, "There is no loop range. Set one, or deliver all of it."});
         if (row.container == Container::Picture && picture_of(plan.session) == nullptr)

@@ -79,6 +79,12 @@ bool codes_with_loss(const Session& session, const HandoverRow& row) {
     return coded_kind(row.container).has_value();
 }
 
+std::string channels_label(const HandoverRow& row) {
+    if (row.binaural) return "binaural";
+    if (row.layout == Layout::Mono) return "mono";
+    return row.layout == Layout::Stereo ? std::string() : key_of(row.layout);
+}
+
 std::string lower(std::string text) {
     for (char& c : text) c = static_cast<char>(std::tolower(static_cast<unsigned char>(c)));
     return text;

@@ -30,12 +30,14 @@ namespace rivlen {
 // How far limiters stay under a ceiling, for meters that look more closely; and for coders, whose overshoots
 // come on top. Common practice, no source.
 inline constexpr double kPeakMarginDb = 0.1, kCodingMarginDb = 1.0;
-// What rows that share a gain have in common: version, card, target, loop only, mono (a fold to one channel
-// is as loud as it is, so it has a gain of its own).
-using VersionKey = std::tuple<std::string, int, std::string, bool, bool>;
+// What rows that share a gain have in common: version, card, target, loop only, channels (a fold is as loud
+// as it is, so it has a gain of its own).
+using VersionKey = std::tuple<std::string, int, std::string, bool, Layout, bool>;
 [[nodiscard]] inline VersionKey version_key(const HandoverRow& row) {
-    return {row.version, row.card, row.target, row.loop_only, row.mono};
+    return {row.version, row.card, row.target, row.loop_only, row.layout, row.binaural};
 }
+// Of a row that is not stereo, "5.1" or "binaural"; empty for stereo.
+[[nodiscard]] std::string channels_label(const HandoverRow& row);
 // Files whose names differ only in case are one file on many disks.
 [[nodiscard]] std::string lower(std::string text);
 

@@ -32,10 +32,13 @@ LoudnessTimeline shifted(LoudnessTimeline course, double gain_db) {
 
 constexpr std::array kStemContents = {Content::Dialogue, Content::Reverb, Content::Music, Content::Ambience};
 
-std::vector<std::string> channel_names(Content content, bool mono) {
+std::vector<std::string> channel_names(Content content, const HandoverRow& row) {
     const std::string label = label_of(content);
-    if (mono) return {label};
-    return {label + " L", label + " R"};
+    if (row.mono()) return {label};
+    const Layout layout = row.binaural ? Layout::Stereo : row.layout;
+    std::vector<std::string> names;
+    for (std::size_t c = 0; c < row.channels(); ++c) names.push_back(label + " " + channel_mark(layout, c));
+    return names;
 }
 
 double true_peak_of(const LoudnessTimeline& course) {
@@ -62,13 +65,14 @@ Result<ScratchSound> SoundMaker::rendered(const HandoverRow& row, Content conten
                                           LoudnessTimelineMeter* meter) const {
     const Session session = session_for(plan_.session, content, row.card);
     const auto mix = std::make_shared<const MixPlan>(session, plan_.media);
-    auto out = ScratchSound::create(plan_.work, session.timeline.sample_rate, static_cast<int>(kMixChannels));
+    const std::size_t channels = channels_of(session.timeline.main_layout());
+    auto out = ScratchSound::create(plan_.work, session.timeline.sample_rate, static_cast<int>(channels));
     if (!out) return out.error();
     const LoopRange range = range_of_row(plan_.session, row);
     // Kept and measured while the next is rendered.
     Status kept;
     std::atomic<bool> failed{false};
-    BlocksInBackground keeping(session.timeline.sample_rate, kMixChannels, [&](const AudioBlock& block) {
+    BlocksInBackground keeping(session.timeline.sample_rate, channels, [&](const AudioBlock& block) {
         if (kept) kept = out->append(block);
         failed = !kept.ok();
         if (meter != nullptr) meter->add(block);
@@ -87,7 +91,8 @@ Result<ScratchSound> SoundMaker::rendered(const HandoverRow& row, Content conten
 // Versions that differ only in what they are brought to have one mix.
 Result<SoundMaker::SharedRendered> SoundMaker::mix_of(const HandoverRow& row) {
     return mixes_.get({row.card, row.loop_only}, [&]() -> Result<SharedRendered> {
-        LoudnessTimelineMeter meter(plan_.session.timeline.sample_rate, static_cast<int>(kMixChannels));
+        LoudnessTimelineMeter meter(plan_.session.timeline.sample_rate,
+                                    static_cast<int>(channels_of(plan_.session.timeline.main_layout())));
         auto mix = rendered(row, Content::Mix, &meter);
         if (!mix) return mix.error();
         return std::make_shared<const Rendered>(std::move(*mix), meter.finish());
@@ -142,18 +147,47 @@ Status SoundMaker::reach(const LoudnessTarget& target, Version& version) const {
     return {};
 }
 
+// What the main bus has, in the channels of a row. Mono is the mean of two channels, as it was before there
+// were more, and of a bed the mean of its fold-down to stereo.
+Result<ScratchSound> SoundMaker::in_channels_of(const HandoverRow& row, const ScratchSound& sound) {
+    const Layout from = plan_.session.timeline.main_layout();
+    if (row.binaural) {
+        const auto head = head_at(sound.sample_rate());
+        if (!head) return head.error();
+        const std::lock_guard lock(head_in_use_);  // a set of responses is read by one thread at a time
+        return binaural(sound, from, **head, plan_.work, quiet_);
+    }
+    if (row.mono()) {
+        if (from == Layout::Stereo)
+            return converted(sound, sound.sample_rate(), true, 0.0, plan_.work, quiet_);
+        const auto stereo = mixed(sound, conversion(from, Layout::Stereo), plan_.work, quiet_);
+        if (!stereo) return stereo.error();
+        return converted(*stereo, sound.sample_rate(), true, 0.0, plan_.work, quiet_);
+    }
+    if (row.layout == from) return sound.louder(0.0);
+    return mixed(sound, conversion(from, row.layout), plan_.work, quiet_);
+}
+
+Result<SoundMaker::SharedHead> SoundMaker::head_at(int sample_rate) {
+    return heads_.get(sample_rate, [&]() -> Result<SharedHead> {
+        auto head =
+            HeadResponses::open(plan_.head.empty() ? HeadResponses::standard_set() : plan_.head, sample_rate);
+        if (!head) return head.error();
+        return std::make_shared<const HeadResponses>(std::move(*head));
+    });
+}
+
 Result<SoundMaker::SharedVersion> SoundMaker::make_version(const HandoverRow& row) {
     auto version = std::make_shared<Version>();
     const auto mix = mix_of(row);
     if (!mix) return mix.error();
     version->programme = *mix;
-    if (row.mono) {
-        const ScratchSound& stereo = (*mix)->sound;
-        auto fold = converted(stereo, stereo.sample_rate(), true, 0.0, plan_.work, quiet_);
-        if (!fold) return fold.error();
-        auto course = course_of(*fold, quiet_);
+    if (row.binaural || row.layout != plan_.session.timeline.main_layout()) {
+        auto brought = in_channels_of(row, (*mix)->sound);
+        if (!brought) return brought.error();
+        auto course = course_of(*brought, quiet_);
         if (!course) return course.error();
-        version->programme = std::make_shared<const Rendered>(std::move(*fold), std::move(*course));
+        version->programme = std::make_shared<const Rendered>(std::move(*brought), std::move(*course));
     }
     const LoudnessTarget* target = find_target(plan_.table.targets, row.target);
     if (target == nullptr) return SharedVersion(version);
@@ -172,21 +206,23 @@ Result<SoundMaker::SharedVersion> SoundMaker::version_of(const HandoverRow& row)
     return versions_.get(version_key(row), [&] { return make_version(row); });
 }
 
-Result<ScratchSound> SoundMaker::stem(const HandoverRow& row, Content content, const Version& version) const {
+Result<ScratchSound> SoundMaker::stem(const HandoverRow& row, Content content, const Version& version) {
     const auto own = rendered(row, content);
     if (!own) return own.error();
-    return converted(*own, rate_of_row(plan_.session, row), row.mono, version.gain_db, plan_.work, quiet_);
+    const auto brought = in_channels_of(row, *own);
+    if (!brought) return brought.error();
+    return converted(*brought, rate_of_row(plan_.session, row), false, version.gain_db, plan_.work, quiet_);
 }
 
 // The stems side by side, two channels each (one when mono), with the gain of their version.
-Result<MadeSound> SoundMaker::make_poly(const HandoverRow& row, const Version& version) const {
+Result<MadeSound> SoundMaker::make_poly(const HandoverRow& row, const Version& version) {
     std::vector<ScratchSound> stems;
     MadeSound out;
     for (const Content content : kStemContents) {
         auto made = stem(row, content, version);
         if (!made) return made.error();
         stems.push_back(std::move(*made));
-        std::ranges::move(channel_names(content, row.mono), std::back_inserter(out.track_names));
+        std::ranges::move(channel_names(content, row), std::back_inserter(out.track_names));
     }
     auto all = ScratchSound::create(plan_.work, stems[0].sample_rate(),
                                     static_cast<int>(stems.size()) * stems[0].channels());
@@ -211,7 +247,7 @@ Result<MadeSound> SoundMaker::make_mix(const HandoverRow& row, const Version& ve
     const Rendered& mix = *version.programme;
     const int rate = rate_of_row(plan_.session, row);
     const bool overshoots = codes_with_loss(plan_.session, row);
-    MadeSound out{{}, {}, channel_names(row.content, row.mono), version.gain_db, 0, {}, version.spoken};
+    MadeSound out{{}, {}, channel_names(row.content, row), version.gain_db, 0, {}, version.spoken};
     std::optional<Held> held_here = version.held;
     if (!version.held || rate != mix.sound.sample_rate() || overshoots) {
         held_here.reset();
@@ -244,14 +280,14 @@ Result<MadeSound> SoundMaker::make_mix(const HandoverRow& row, const Version& ve
 }
 
 // A stem or several. Never limited: it is to add up.
-Result<MadeSound> SoundMaker::make_part(const HandoverRow& row, const Version& version) const {
+Result<MadeSound> SoundMaker::make_part(const HandoverRow& row, const Version& version) {
     auto made = stem(row, row.content, version);
     if (!made) return made.error();
     auto course = course_of(*made, quiet_);
     if (!course) return course.error();
     return MadeSound{std::make_shared<const ScratchSound>(std::move(*made)),
                      std::move(*course),
-                     channel_names(row.content, row.mono),
+                     channel_names(row.content, row),
                      version.gain_db,
                      0,
                      {},
@@ -259,7 +295,7 @@ Result<MadeSound> SoundMaker::make_part(const HandoverRow& row, const Version& v
 }
 
 // The mix less its stems.
-Result<MadeSound> SoundMaker::make_difference(const HandoverRow& row, const Version& version) const {
+Result<MadeSound> SoundMaker::make_difference(const HandoverRow& row, const Version& version) {
     HandoverRow mix_row = row;
     mix_row.content = Content::Mix;
     auto out = make_mix(mix_row, version);
@@ -284,7 +320,7 @@ Result<MadeSound> SoundMaker::make_difference(const HandoverRow& row, const Vers
     if (!course) return course.error();
     out->sound = std::move(rest);
     out->course = std::move(*course);
-    out->track_names = channel_names(row.content, row.mono);
+    out->track_names = channel_names(row.content, row);
     out->spoken.reset();
     return out;
 }

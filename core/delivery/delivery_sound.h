@@ -80,7 +80,8 @@ class SoundMaker {
     // What rows of one version share: the gain that brings their mix to the target, through the limiter where
     // there must be one.
     struct Version {
-        SharedRendered programme;  // the mix at the session's rate, before the gain; folded when mono
+        SharedRendered
+            programme;  // the mix at the session's rate in the channels of the rows, before the gain
         SharedParts spoken;
         double gain_db = 0;
         std::optional<Held> held;  // the mix with the gain, at the session's rate
@@ -98,17 +99,22 @@ class SoundMaker {
                                   LoudnessTimelineMeter* meter = nullptr) const;
     Result<Held> held(const ScratchSound& sound, double ceiling_dbtp) const;
     // One of the four stems as its row has it, in so many channels.
-    Result<ScratchSound> stem(const HandoverRow& row, Content content, const Version& version) const;
-    Result<MadeSound> make_poly(const HandoverRow& row, const Version& version) const;
+    Result<ScratchSound> stem(const HandoverRow& row, Content content, const Version& version);
+    using SharedHead = std::shared_ptr<const HeadResponses>;
+    Result<SharedHead> head_at(int sample_rate);
+    Result<ScratchSound> in_channels_of(const HandoverRow& row, const ScratchSound& sound);
+    Result<MadeSound> make_poly(const HandoverRow& row, const Version& version);
     Result<MadeSound> make_mix(const HandoverRow& row, const Version& version) const;
-    Result<MadeSound> make_part(const HandoverRow& row, const Version& version) const;
-    Result<MadeSound> make_difference(const HandoverRow& row, const Version& version) const;
+    Result<MadeSound> make_part(const HandoverRow& row, const Version& version);
+    Result<MadeSound> make_difference(const HandoverRow& row, const Version& version);
 
     const DeliveryPlan& plan_;
     const JobControl& job_;
     const JobControl quiet_{{}, job_.cancel};
     MadeOnce<std::pair<int, bool>, Result<SharedRendered>> mixes_;  // by card and loop only
     MadeOnce<VersionKey, Result<SharedVersion>> versions_;
+    MadeOnce<int, Result<SharedHead>> heads_;  // by rate
+    std::mutex head_in_use_;
 };
 
 }  // namespace rivlen

@@ -21,11 +21,11 @@ Result<MixReport> export_mix(const std::shared_ptr<const MixPlan>& plan, const s
     }
     if (auto free = never_over(file, played); !free) return free.error();
     const auto begun = std::chrono::steady_clock::now();
-    auto writer =
-        SoundFileWriter::create(file, format_for(file), r.sample_rate, static_cast<int>(kMixChannels));
+    auto writer = SoundFileWriter::create(file, format_for(file), r.sample_rate,
+                                          static_cast<int>(channels_of(r.main_layout())));
     if (!writer) return writer.error();
     MixReport report;
-    LoudnessMeter meter(r.sample_rate, static_cast<int>(kMixChannels));
+    LoudnessMeter meter(r.sample_rate, r.main_layout());
     const Status status = render_mix(plan, 0, r.end(), job, [&](std::int64_t, auto block) -> Status {
         meter.add(block);
         return writer->write(block);

@@ -163,7 +163,7 @@ std::string report_to_json(const DeliveryReport& report) {
     for (const auto& s : report.sums)
         out["sums"].push_back({{"version", s.version},
                                {"target", s.target},
-                               {"mono", s.mono},
+                               {"channels", s.channels.empty() ? "stereo" : s.channels},
                                {"against", kAgainst[static_cast<std::size_t>(s.against)]},
                                {"stems_less_mix_dbfs", level_json(s.peak_dbfs)}});
     for (const auto& f : report.figures)
@@ -262,7 +262,8 @@ std::string report_to_html(const DeliveryReport& report, const HandoverTemplate&
     for (const auto& s : report.sums)
         out += fmt::format(
             "<p>The {}stems{}{}{}, read back and added up, differ from {} by {} at most{}.</p>\n",
-            s.mono ? "mono " : "", s.version.empty() ? "" : " of ", escaped_markup(s.version),
+            s.channels.empty() ? "" : s.channels + " ", s.version.empty() ? "" : " of ",
+            escaped_markup(s.version),
             s.against == SumAgainst::MixWithLimiterFile ? " and what limiter and buses did" : "",
             s.against == SumAgainst::BeforeLimiter ? "their mix before its limiter" : "their mix",
             s.peak_dbfs ? fmt::format("{:.0f} dBFS", *s.peak_dbfs) : std::string("nothing"),

@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/delivery/scratch_sound.h"
 
+#include "core/space/space_monitor.h"
+
 #include <unistd.h>
 
 #include <algorithm>
@@ -93,7 +95,12 @@ LoudnessTimeline peaks_alone(LoudnessTimeline course) {
 }
 
 LoudnessTimelineMeter::LoudnessTimelineMeter(int sample_rate, int channels, bool true_peaks)
-    : meter_(sample_rate, channels, true_peaks ? LoudnessMeter::Kind::Exact : LoudnessMeter::Kind::Quick),
+    : meter_([&] {
+          const auto kind = true_peaks ? LoudnessMeter::Kind::Exact : LoudnessMeter::Kind::Quick;
+          const auto layout = likely_layout(static_cast<std::size_t>(channels));
+          return layout ? LoudnessMeter(sample_rate, *layout, kind)
+                        : LoudnessMeter(sample_rate, channels, kind);
+      }()),
       step_frames_(static_cast<std::size_t>(sample_rate / 10)),
       waiting_(sample_rate, static_cast<std::size_t>(channels)) {}
 
@@ -171,6 +178,42 @@ Result<LoudnessTimeline> course_of(const ScratchSound& sound, const JobControl& 
     return meter.finish();
 }
 
+Result<ScratchSound> mixed(const ScratchSound& sound, const ChannelMatrix& gains, const fs::path& folder,
+                           const JobControl& job) {
+    auto out = ScratchSound::create(folder, sound.sample_rate(), static_cast<int>(gains.to()));
+    if (!out) return out.error();
+    AudioBlock now(sound.sample_rate(), gains.to()), in;
+    const Status status = sound.each(job, [&](std::int64_t, const AudioBlock& block) -> Status {
+        in = block;
+        now.resize(block.frames());
+        gains.apply(in.view(), now.view());
+        return out->append(now);
+    });
+    if (!status) return status.error();
+    return out;
+}
+
+Result<ScratchSound> binaural(const ScratchSound& sound, Layout layout, const HeadResponses& head,
+                              const fs::path& folder, const JobControl& job) {
+    auto out = ScratchSound::create(folder, sound.sample_rate(), static_cast<int>(kStereoChannels));
+    if (!out) return out.error();
+    SpaceMonitor ears = SpaceMonitor::headphones(layout, head);
+    AudioBlock now(sound.sample_rate(), kStereoChannels, SpaceMonitor::kFrames), in;
+    const Status status = sound.each(
+        job,
+        [&](std::int64_t, const AudioBlock& block) -> Status {
+            in = block;
+            in.resize(SpaceMonitor::kFrames);  // the last one is filled up with silence
+            now.resize(SpaceMonitor::kFrames);
+            ears.process(in.view(), now.view());
+            now.resize(block.frames());
+            return out->append(now);
+        },
+        static_cast<std::int64_t>(SpaceMonitor::kFrames));
+    if (!status) return status.error();
+    return out;
+}
+
 Result<ScratchSound> converted(const ScratchSound& sound, int sample_rate, bool mono, double gain_db,
                                const fs::path& folder, const JobControl& job) {
     if (sample_rate == sound.sample_rate() && !mono) return sound.louder(gain_db);
@@ -217,10 +260,10 @@ Result<LimitedSound> limited(const ScratchSound& sound, double ceiling_dbtp, con
     LimitedSound out{std::move(*made), 0, {}};
     auto part = make_part(EffectType::Limiter, 1);
     part[parameter::kLimiterCeilingDb] = ceiling_dbtp;
-    Chain chain(std::span(&part, 1), sound.sample_rate());
+    Chain chain(std::span(&part, 1), sound.sample_rate(), static_cast<std::size_t>(sound.channels()));
     const std::int64_t late = chain.latency();
     std::int64_t heard = -late;  // frames that have come out
-    AudioBlock pair(sound.sample_rate(), kMixChannels);
+    AudioBlock held(sound.sample_rate(), static_cast<std::size_t>(sound.channels()));
     constexpr std::size_t kPiece = 256;  // the meter shows the last piece
     const auto note = [&](double reduction_db) {
         out.highest_reduction_db = std::min(out.highest_reduction_db, reduction_db);
@@ -230,19 +273,18 @@ Result<LimitedSound> limited(const ScratchSound& sound, double ceiling_dbtp, con
         most = std::min(most, static_cast<float>(reduction_db));
     };
     const auto run = [&](const AudioBlock& block) -> Status {
-        pair.resize(block.frames());
-        for (std::size_t c = 0; c < kMixChannels; ++c)
-            std::ranges::copy(block[std::min(c, block.channels() - 1)], pair[c].begin());
+        held.resize(block.frames());
+        for (std::size_t c = 0; c < held.channels(); ++c) std::ranges::copy(block[c], held[c].begin());
         const auto drop = static_cast<std::size_t>(
-            std::clamp<std::int64_t>(-heard, 0, static_cast<std::int64_t>(pair.frames())));
-        for (std::size_t at = 0; at < pair.frames(); at += kPiece) {
-            const std::size_t count = std::min(kPiece, pair.frames() - at);
-            chain.process({pair[0].subspan(at, count), pair[1].subspan(at, count)});
+            std::clamp<std::int64_t>(-heard, 0, static_cast<std::int64_t>(held.frames())));
+        for (std::size_t at = 0; at < held.frames(); at += kPiece) {
+            const std::size_t count = std::min(kPiece, held.frames() - at);
+            chain.process(held.view().subblock(at, count));
             note(chain.reduction_db(0));
             heard += static_cast<std::int64_t>(count);
         }
-        pair.drop_front(drop);
-        return out.sound.append(std::span<const std::vector<float>>(pair).first(block.channels()));
+        held.drop_front(drop);
+        return out.sound.append(held);
     };
     Status status = sound.each(job, [&](std::int64_t, const AudioBlock& block) { return run(block); });
     if (!status) return status.error();

@@ -17,6 +17,8 @@
 #include "core/dsp/true_peak.h"
 #include "core/media/sound_comparison.h"
 #include "core/metering/loudness.h"
+#include "core/space/conversion.h"
+#include "core/space/head_responses.h"
 
 namespace rivlen {
 
@@ -78,6 +80,7 @@ struct LoudnessTimeline {
 // for (at least ten times a second).
 class LoudnessTimelineMeter {
   public:
+    // channels: as likely_layout() has them, ambisonics included.
     // Without true peaks (true_peak_dbtp is then missing) where they are known.
     LoudnessTimelineMeter(int sample_rate, int channels, bool true_peaks = true);
     void add(std::span<const std::vector<float>> block);
@@ -127,6 +130,13 @@ class BlocksInBackground {
     BackgroundWorker thread_;
 };
 
+// The same sound with its channels mixed: gains of each in each.
+[[nodiscard]] Result<ScratchSound> mixed(const ScratchSound& sound, const ChannelMatrix& gains,
+                                         const std::filesystem::path& folder, const JobControl& job);
+// For headphones, through a measured head at the sound's rate.
+[[nodiscard]] Result<ScratchSound> binaural(const ScratchSound& sound, Layout layout,
+                                            const HeadResponses& head, const std::filesystem::path& folder,
+                                            const JobControl& job);
 // The same sound at another rate, times a gain, in one channel when mono. Errors: Io, DiskFull, Cancelled.
 [[nodiscard]] Result<ScratchSound> converted(const ScratchSound& sound, int sample_rate, bool mono,
                                              double gain_db, const std::filesystem::path& folder,

@@ -51,7 +51,7 @@ struct SumSet {
 
 std::optional<SumProof> proof_of(const SumSet& set, const BeforeLimiter& before_limiter) {
     const DeliveredRow& mix = *set.mix_and_stems[0];
-    SumProof out{mix.asked.version, mix.asked.target, mix.asked.mono, SumAgainst::Mix, {}};
+    SumProof out{mix.asked.version, mix.asked.target, channels_label(mix.asked), SumAgainst::Mix, {}};
     if (mix.limited_db < 0)
         out.against = set.limiter != nullptr ? SumAgainst::MixWithLimiterFile : SumAgainst::BeforeLimiter;
     std::vector<NextSound> parts;

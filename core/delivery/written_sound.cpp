@@ -36,6 +36,16 @@ std::int16_t hundredths(Level value) {
     return static_cast<std::int16_t>(std::clamp(std::lround(*value * 100), -32768L, 32766L));
 }
 
+void put_chunk(SNDFILE* file, const char* id, std::span<const char> data) {
+    SF_CHUNK_INFO chunk{};
+    std::memcpy(chunk.id, id, 4);
+    chunk.id_size = 4;
+    chunk.datalen = static_cast<unsigned>(data.size());
+    std::vector<char> kept(data.begin(), data.end());  // libsndfile copies it, and asks for what is not const
+    chunk.data = kept.data();
+    sf_set_chunk(file, &chunk);
+}
+
 void describe(SNDFILE* file, const SoundDescription& d, const ScratchSound& sound, Depth depth) {
     SF_BROADCAST_INFO info{};
     put(info.description, d.description);
@@ -54,13 +64,14 @@ void describe(SNDFILE* file, const SoundDescription& d, const ScratchSound& soun
     info.max_shortterm_loudness = hundredths(d.short_term_lufs);
     // libsndfile writes the line of the coding history (EBU R 98) itself.
     sf_command(file, SFC_SET_BROADCAST_INFO, &info, sizeof info);
-    auto ixml = ixml_of(d, sound.sample_rate(), depth);
-    SF_CHUNK_INFO chunk{};
-    std::memcpy(chunk.id, "iXML", 4);
-    chunk.id_size = 4;
-    chunk.datalen = static_cast<unsigned>(ixml.size());
-    chunk.data = ixml.data();
-    sf_set_chunk(file, &chunk);
+    const std::string ixml = ixml_of(d, sound.sample_rate(), depth);
+    put_chunk(file, "iXML", ixml);
+    if (!d.adm) return;
+    AdmFacts facts = *d.adm;
+    facts.bits = bits_of(depth);
+    const auto chna = chna_of(facts);
+    put_chunk(file, "chna", chna);
+    put_chunk(file, "axml", adm_xml(facts));
 }
 
 // What every kind of file can say of itself: the words that players show.

@@ -3,8 +3,10 @@
 #pragma once
 
 #include <array>
+#include <optional>
 #include <string>
 
+#include "core/delivery/adm.h"
 #include "core/delivery/scratch_sound.h"
 #include "core/project/delivery_table.h"
 
@@ -21,6 +23,9 @@ struct SoundDescription {
     std::vector<std::string> track_names;                       // of the channels
     bool drop_frame = false;
     std::string umid;  // 32 bytes, or empty
+    // What its channels are (core/delivery/adm.h): Broadcast WAVs of more than two channels, and for
+    // headphones, carry it.
+    std::optional<AdmFacts> adm;
     Level integrated_lufs, range_lu, true_peak_dbtp, momentary_lufs,
         short_term_lufs;  // missing: not measured
 };

@@ -99,7 +99,7 @@ TEST_F(BroadcastWavs, FieldsLieWhereTheTextPutsThem) {
         auto& row = add(Content::Mix, Container::Wav);
         row.depth = depth;
         row.name = std::string("{name} ") + key_of(depth);
-        row.mono = depth == Depth::Pcm16;
+        row.layout = (depth == Depth::Pcm16) ? Layout::Mono : Layout::Stereo;
     }
     plan_.table.umid = true;
     // Lengths of text that are even and odd: what follows begins at an even place either way.

@@ -52,9 +52,11 @@ class Versions : public Deliveries {
   protected:
     // Mix, stems, and on wish what limiter and buses did.
     void add_all(const std::string& target, bool with_limiter_file, bool mono = false) {
-        add(Content::Mix, Container::Wav, target).mono = mono;
-        for (const Content stem : kFourStems) add(stem, Container::Wav, target).mono = mono;
-        if (with_limiter_file) add(Content::Limiter, Container::Wav, target).mono = mono;
+        add(Content::Mix, Container::Wav, target).layout = mono ? Layout::Mono : Layout::Stereo;
+        for (const Content stem : kFourStems)
+            add(stem, Container::Wav, target).layout = mono ? Layout::Mono : Layout::Stereo;
+        if (with_limiter_file)
+            add(Content::Limiter, Container::Wav, target).layout = mono ? Layout::Mono : Layout::Stereo;
         // Stems of a mix that is limited may go over full scale.
         for (auto& row : plan_.table.rows) row.depth = Depth::Float32;
     }
@@ -108,7 +110,7 @@ TEST_F(Versions, TheLimiterFileMakesEverythingAddUp) {
         EXPECT_LT(report->rows[0].limited_db, 0);
         ASSERT_EQ(report->sums.size(), 1U);
         EXPECT_EQ(report->sums[0].against, SumAgainst::MixWithLimiterFile);
-        EXPECT_EQ(report->sums[0].mono, mono);
+        EXPECT_EQ(report->sums[0].channels, mono ? "mono" : "");
         // Sums of floats, in two orders.
         EXPECT_LE(off_by(report->rows[0].path, parts_of(*report)), 1e-6);
         auto without = parts_of(*report);
@@ -124,7 +126,7 @@ TEST_F(Versions, AFoldToMonoHasAGainOfItsOwn) {
     add_all("r128", false);
     add_all("r128", false, true);
     for (auto& row : plan_.table.rows)
-        row.name = "{name} {content} " + std::string(row.mono ? "mono" : "stereo");
+        row.name = "{name} {content} " + std::string(row.mono() ? "mono" : "stereo");
     const auto report = deliver(plan_);
     ASSERT_TRUE(report.ok() && report->all_done());
     const auto& stereo = report->rows[0];
