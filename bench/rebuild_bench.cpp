@@ -24,7 +24,9 @@
 #include "core/base/thread_priority.h"
 #include "core/mix/engine.h"
 #include "core/play/simulated_output.h"
+#include "core/project/editing.h"
 #include "core/separation/split.h"
+#include "core/space/space_monitor.h"
 #include "tests/support/fixtures.h"
 
 namespace {
@@ -163,6 +165,44 @@ void mix_twelve_tracks(benchmark::State& state) {
         benchmark::Counter(static_cast<double>(state.iterations()), benchmark::Counter::kIsRate);
 }
 BENCHMARK(mix_twelve_tracks)->Unit(benchmark::kMillisecond)->Iterations(20);
+
+// 24 mono tracks that move around the listener, an equaliser and a compressor each, into 7.1.4, heard on
+// headphones.
+void mix_24_tracks_in_714(benchmark::State& state) {
+    auto& s = long_session();
+    Session session;
+    Timeline& r = session.timeline;
+    r.sample_rate = kRate;
+    for (int t = 0; t < 24; ++t) {
+        Track& track = *r.track(add_track(r, "Track " + std::to_string(t + 1)));
+        track.layout = Layout::Mono;
+        for (const EffectType kind : {EffectType::Equaliser, EffectType::Compressor})
+            track.strip.chain.push_back(make_part(kind, r.new_id()));
+        track.strip.chain[0][parameter::eq_gain_db(1)] = -3;
+        set_points(track.strip, {LaneTarget::Azimuth, 0, 0, {}},
+                   {{0, -180.0 + 15 * t}, {std::int64_t{180} * kRate, 180.0 + 15 * t - 180}});
+        Placement placement;
+        placement.path = s.recording;
+        placement.length = std::int64_t{170} * kRate;
+        place_clip(r, placement, ClipSource::Whole, track.id);
+    }
+    set_layout(r, r.main_bus(), Layout::Surround714);
+    MixEngine engine(std::make_shared<const MixPlan>(session, s.media));
+    const auto head = HeadResponses::open(HeadResponses::standard_set(), kRate);
+    if (!head) return state.SkipWithError("no head responses");
+    auto monitor = SpaceMonitor::headphones(Layout::Surround714, *head);
+    AudioBlock mix(kRate, 12, SpaceMonitor::kFrames), heard(kRate, 2, SpaceMonitor::kFrames);
+    constexpr int kBlocks = kRate / static_cast<int>(SpaceMonitor::kFrames);
+    for (auto _ : state) {
+        for (int b = 0; b < kBlocks; ++b) {
+            engine.next(mix.view());
+            monitor.process(mix.view(), heard.view());
+        }
+    }
+    state.counters["x_real_time"] =
+        benchmark::Counter(static_cast<double>(state.iterations()), benchmark::Counter::kIsRate);
+}
+BENCHMARK(mix_24_tracks_in_714)->Unit(benchmark::kMillisecond)->Iterations(10);
 
 void play_twelve_tracks(benchmark::State& state) {
     auto& s = long_session();

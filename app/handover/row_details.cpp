@@ -8,6 +8,10 @@
 
 namespace rivlen::app {
 
+namespace {
+constexpr int kBinauralItem = -1;  // among the layouts
+}  // namespace
+
 RowDetails::RowDetails(EditRow edit, QWidget* parent) : QWidget(parent), edit_(std::move(edit)) {
     auto* line = new QHBoxLayout(this);
     line->setContentsMargins(0, 0, 0, 0);
@@ -32,7 +36,25 @@ RowDetails::RowDetails(EditRow edit, QWidget* parent) : QWidget(parent), edit_(s
         line->addWidget(b);
         return b;
     };
-    mono_ = box(tr("Mono"), "handover_mono", tr("Both channels in one."), &HandoverRow::mono);
+    channels_ = new QComboBox(this);
+    channels_->setObjectName("handover_channels");
+    channels_->setAccessibleName(tr("Channels of the file"));
+    channels_->setToolTip(
+        tr("Channels of the file: the main bus is folded down, decoded or encoded to them.\n"
+           "Binaural: two channels for headphones, through a measured head."));
+    for (std::size_t k = 0; k < kLayouts; ++k)
+        channels_->addItem(words(name_of(static_cast<Layout>(k))), static_cast<int>(k));
+    channels_->addItem(tr("Binaural"), kBinauralItem);
+    connect(channels_, &QComboBox::activated, this, [this](int index) {
+        const int wanted = channels_->itemData(index).toInt();
+        edit_(row_,
+              [&](HandoverRow& r) {
+                  r.binaural = wanted == kBinauralItem;
+                  r.layout = r.binaural ? Layout::Stereo : static_cast<Layout>(wanted);
+              },
+              {});
+    });
+    line->addWidget(channels_);
     loop_only_ = box(tr("Loop range"), "handover_loop", tr("Only the loop range of the tracks."),
                      &HandoverRow::loop_only);
     original_ = box(tr("Original as well"), "handover_original",
@@ -55,12 +77,13 @@ RowDetails::RowDetails(EditRow edit, QWidget* parent) : QWidget(parent), edit_(s
 
 void RowDetails::show_row(int row, const HandoverRow* shown) {
     row_ = row;
-    for (QWidget* w : std::initializer_list<QWidget*>{pattern_, language_, mono_, loop_only_, original_})
+    for (QWidget* w : std::initializer_list<QWidget*>{pattern_, language_, channels_, loop_only_, original_})
         w->setEnabled(shown != nullptr);
     if (shown == nullptr) return;
     if (!pattern_->hasFocus()) pattern_->setText(text(shown->name));
     if (!language_->hasFocus()) language_->setText(text(shown->language));
-    mono_->setChecked(shown->mono);
+    channels_->setCurrentIndex(
+        channels_->findData(shown->binaural ? kBinauralItem : static_cast<int>(shown->layout)));
     loop_only_->setChecked(shown->loop_only);
     original_->setChecked(shown->keep_original_sound);
     const bool picture = shown->container == Container::Picture;

@@ -3,6 +3,7 @@
 #pragma once
 
 #include <QCheckBox>
+#include <QComboBox>
 #include <QLineEdit>
 #include <QWidget>
 
@@ -21,7 +22,8 @@ class RowDetails : public QWidget {
     EditRow edit_;
     int row_ = -1;
     QLineEdit *pattern_, *language_;
-    QCheckBox *mono_, *loop_only_, *original_;
+    QComboBox* channels_;
+    QCheckBox *loop_only_, *original_;
 };
 
 }  // namespace rivlen::app

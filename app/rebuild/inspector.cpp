@@ -37,6 +37,10 @@ QString Inspector::shape() const {
     for (const auto& b : r.buses) out += QString(";%1>%2").arg(QString::fromStdString(b.name)).arg(b.bus);
     if (const Strip* strip = r.strip(selection_.strip())) {
         out += QString("|%1").arg(static_cast<int>(strip->pan_law));
+        const int id = selection_.strip();
+        out += QString("|%1>%2")
+                   .arg(static_cast<int>(r.layout_of(id)))
+                   .arg(static_cast<int>(r.layout_behind(id)));
         for (const auto& send : strip->sends) out += QString(">%1").arg(send.bus);
     }
     return out;
@@ -73,6 +77,7 @@ void Inspector::follow_playhead(SessionFrame playhead) {
     playhead_ = playhead;
     if (strip_ != nullptr) strip_->follow_playhead(playhead);
     if (sends_ != nullptr) sends_->follow_playhead(playhead);
+    if (space_ != nullptr) space_->follow_playhead(playhead);
     const Strip* strip = document_.timeline().strip(selection_.strip());
     if (strip == nullptr || strip->lines.empty()) return;
     refresh();
@@ -84,6 +89,7 @@ void Inspector::build() {
     silences_ = nullptr;
     strip_ = nullptr;
     sends_ = nullptr;
+    space_ = nullptr;
     if (pages_ != nullptr) {
         pages_->hide();
         outer_->removeWidget(pages_);
@@ -115,6 +121,10 @@ void Inspector::build() {
         }
         add_page(kStripPage, is_track ? tr("Track") : tr("Bus"), "page_strip",
                  tr("Name, ways, pan and sends."), sections);
+        space_ = new SpaceSection(document_, strip, set_value_, pages_);
+        space_->follow_playhead(playhead_);
+        add_page(kSpacePage, tr("Space"), "page_space",
+                 tr("Channels, place, and where the sound comes from."), {space_});
     } else {
         pages_->add(
             make_note(tr("Place the stems of a recording (Shift+P): what can be set for clips and tracks "
@@ -151,6 +161,11 @@ void Inspector::add_page(Page page, const QString& label, const QString& name, c
     column->addStretch(1);
     pages_->add(content, label, name, tip, true);
     on_pages_.push_back(page);
+}
+
+SpaceSection* Inspector::space_shown() {
+    const bool shown = shown_ >= 0 && on_pages_[static_cast<std::size_t>(shown_)] == kSpacePage;
+    return shown && isVisible() ? space_ : nullptr;
 }
 
 void Inspector::open_silences(bool open) {

@@ -11,6 +11,7 @@
 #include "app/rebuild/section.h"
 #include "app/rebuild/sends_section.h"
 #include "app/rebuild/silences_section.h"
+#include "app/rebuild/space_section.h"
 #include "app/rebuild/strip_header.h"
 #include "app/rebuild/strip_section.h"
 #include "app/shell/document.h"
@@ -33,6 +34,8 @@ class Inspector : public QWidget {
     [[nodiscard]] std::vector<LoopRange> silences();
     [[nodiscard]] bool silences_shown() const { return silences_open_; }
     void open_silences(bool open);
+    // Of the chosen strip, while its page is in front; null otherwise.
+    [[nodiscard]] SpaceSection* space_shown();
 
   signals:
     void replace_wanted(int clip);
@@ -43,7 +46,7 @@ class Inspector : public QWidget {
     void follow();
     void refresh();
     void build();
-    enum Page { kSilencesPage, kClipPage, kStripPage, kLevelsPage };
+    enum Page { kSilencesPage, kClipPage, kStripPage, kSpacePage, kLevelsPage };
     void add_page(Page page, const QString& label, const QString& name, const QString& tip,
                   const std::vector<Section*>& sections);
     void show_page();
@@ -68,6 +71,7 @@ class Inspector : public QWidget {
     SilencesSection* silences_ = nullptr;
     StripSection* strip_ = nullptr;
     SendsSection* sends_ = nullptr;
+    SpaceSection* space_ = nullptr;
 };
 
 }  // namespace rivlen::app

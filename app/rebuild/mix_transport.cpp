@@ -64,7 +64,11 @@ MixTransport::MixTransport(QWidget* parent) : QWidget(parent) {
         make_button(tr("Record"), "record",
                     tr("Record from the microphone onto the chosen track, from the playhead on."), this);
     silences_ = make_button(tr("Silences…"), "silences", tr("Take the silences out of talk."), this);
-    for (auto* b : {loop_, record_, silences_}) b->setCheckable(true);
+    headphones_ = make_button(tr("Headphones"), "headphones",
+                              tr("Hear the main bus on headphones through a measured head: from where its "
+                                 "loudspeakers stand. Else it is folded down to stereo."),
+                              this);
+    for (auto* b : {loop_, record_, silences_, headphones_}) b->setCheckable(true);
     time_ = make_readout("mix_time", tr("Playhead in timecode"), 96, this);
     samples_ = make_readout("mix_samples", tr("Playhead in samples"), 120, this);
     loudness_ = make_readout("mix_loudness", tr("Loudness of the main bus"), 0, this);
@@ -75,6 +79,7 @@ MixTransport::MixTransport(QWidget* parent) : QWidget(parent) {
          {static_cast<QWidget*>(play_), static_cast<QWidget*>(loop_), static_cast<QWidget*>(record_),
           static_cast<QWidget*>(time_), static_cast<QWidget*>(samples_), static_cast<QWidget*>(silences_)})
         line->addWidget(w);
+    line->addWidget(headphones_);
     line->addStretch(1);
     correlation_ = new CorrelationBar(this);
     line->addWidget(correlation_);
@@ -83,6 +88,7 @@ MixTransport::MixTransport(QWidget* parent) : QWidget(parent) {
     connect(loop_, &QToolButton::clicked, this, &MixTransport::loop_wanted);
     connect(record_, &QToolButton::clicked, this, &MixTransport::record_wanted);
     connect(silences_, &QToolButton::clicked, this, &MixTransport::silences_wanted);
+    connect(headphones_, &QToolButton::clicked, this, &MixTransport::headphones_wanted);
 }
 
 void MixTransport::follow_session(const Timeline& timeline) {

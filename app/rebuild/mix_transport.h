@@ -35,6 +35,9 @@ class MixTransport : public QWidget {
     void show_playing(bool playing);
     void show_recording(bool recording) { record_->setChecked(recording); }
     void show_silences(bool open) { silences_->setChecked(open); }
+    void show_listening(Monitoring monitoring) {
+        headphones_->setChecked(monitoring == Monitoring::Headphones);
+    }
     // timecode: empty while the session has no rate.
     void show_position(const QString& timecode, std::int64_t frame);
     void show_loudness(const MixPlayer::Meters& meters);
@@ -44,11 +47,12 @@ class MixTransport : public QWidget {
     void loop_wanted();
     void record_wanted();
     void silences_wanted();
+    void headphones_wanted();
 
   private:
     QLabel *time_, *samples_, *loudness_;
     CorrelationBar* correlation_;
-    QToolButton *play_, *loop_, *record_, *silences_;
+    QToolButton *play_, *loop_, *record_, *silences_, *headphones_;
 };
 
 }  // namespace rivlen::app

@@ -28,10 +28,43 @@ void PlayedPlan::make() {
             plan->tap_removed(part.id, tap);
         }
     }
+    watch_field(*plan);
     plan->hear(heard_part_, heard_as_);
     plan_ = plan;
     player_.set_plan(document_.timeline().sample_rate > 0 ? plan_ : nullptr);
     emit made();
+}
+
+// What leaves the chosen strip, over the time that the map looks back.
+void PlayedPlan::watch_field(MixPlan& plan) {
+    const Timeline& r = plan.timeline();
+    if (r.strip(watched_) == nullptr || r.sample_rate <= 0) return;
+    const Layout layout = r.layout_behind(watched_);
+    const auto frames = static_cast<std::size_t>(FieldMap::kSeconds * r.sample_rate);
+    if (!field_tap_ || field_layout_ != layout || field_rate_ != r.sample_rate) {
+        field_tap_ = std::make_shared<FieldTap>(channels_of(layout), frames);
+        field_ = std::make_unique<FieldMap>(layout, r.sample_rate);
+        field_layout_ = layout;
+        field_rate_ = r.sample_rate;
+        field_shown_ = 0;
+    }
+    plan.tap_field(watched_, field_tap_);
+}
+
+void PlayedPlan::show_space(SpaceSection& space) {
+    if (!plan_ || !field_tap_) return;
+    StripMeter* meter = plan_->meter(watched_);
+    if (meter == nullptr) return;
+    std::vector<float> peaks(channels_of(field_layout_));
+    for (std::size_t c = 0; c < peaks.size(); ++c)
+        peaks[c] = meter->channel_peaks[c].exchange(0.0F, std::memory_order_relaxed);
+    space.show_levels(field_layout_, peaks);
+    const std::size_t written = field_tap_->written();
+    if (written == field_shown_ || ticks_ % kTicksBetweenSpectra != 0) return;
+    auto sound = field_tap_->last(written - field_shown_);
+    field_shown_ = written;
+    field_->add(std::vector<std::span<const float>>(sound.begin(), sound.end()));
+    space.show_field(field_->power());
 }
 
 void PlayedPlan::follow_selection() {
@@ -58,7 +91,8 @@ void PlayedPlan::show_levels(const std::vector<StripHeader*>& headers, ChainRow&
             return reduction != nullptr ? static_cast<double>(since_last(*reduction)) : 0.0;
         });
     }
-    if (chain.wants_spectrum() && ++ticks_ % kTicksBetweenSpectra == 0 && tap_->written() != tap_shown_)
+    ++ticks_;
+    if (chain.wants_spectrum() && ticks_ % kTicksBetweenSpectra == 0 && tap_->written() != tap_shown_)
         show_spectra(chain);
 }
 

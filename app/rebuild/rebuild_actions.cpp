@@ -29,6 +29,14 @@ ActionMenu RebuildView::listen_menu() {
              {"mix_frames_on", tr("Ten frames on"), {QKeySequence("Shift+Right")}, jog_by(10)},
          },
          {
+             {"headphones",
+              tr("On headphones, or folded down to stereo"),
+              {QKeySequence("H")},
+              [this] { listening_.toggle(); }},
+             {"choose_head", tr("Head responses of your own…"), {}, [this] { ask_head(); }},
+             {"standard_head", tr("Standard head responses"), {}, [this] { listening_.choose_head({}); }},
+         },
+         {
              {"marker",
               tr("Set a marker here, or take it away"),
               {QKeySequence("B")},
@@ -39,6 +47,10 @@ ActionMenu RebuildView::listen_menu() {
               {QKeySequence("Alt+Left")},
               [this] { go_to_marker(false); }},
          }}};
+}
+
+void RebuildView::ask_head() {
+    if (const auto file = ask_file(this, tr("Head responses"), FileKind::Head)) listening_.choose_head(*file);
 }
 
 ActionMenu RebuildView::clip_menu() {

@@ -37,6 +37,7 @@ RebuildView::RebuildView(Document& document, JobList& jobs, MixPlayer& player, Q
       room_tone_(document, jobs, selection_),
       aligning_(document, jobs, selection_),
       pulling_(document, jobs, selection_),
+      listening_(document, jobs, player),
       take_(document, selection_, player),
       writer_(document, player),
       played_(document, player, selection_),
@@ -84,6 +85,11 @@ RebuildView::RebuildView(Document& document, JobList& jobs, MixPlayer& player, Q
     connect(&room_tone_, &RoomToneActs::said, this, &RebuildView::said);
     connect(&aligning_, &Aligning::said, this, &RebuildView::said);
     connect(&pulling_, &Pulling::said, this, &RebuildView::said);
+    connect(&listening_, &Listening::said, this, &RebuildView::said);
+    connect(&listening_, &Listening::changed, this,
+            [this] { transport_->show_listening(listening_.monitoring()); });
+    transport_->show_listening(listening_.monitoring());
+    connect(transport_, &MixTransport::headphones_wanted, &listening_, &Listening::toggle);
     connect(&take_, &TakeRecording::said, this, &RebuildView::said);
     connect(&take_, &TakeRecording::measured, &played_, &PlayedPlan::make);
     connect(&take_, &TakeRecording::changed, this,
@@ -132,6 +138,7 @@ QWidget* RebuildView::build_side() {
     column->setContentsMargins(0, 0, 0, 0);
     picture_ = new PicturePane(side);
     picture_->setMinimumHeight(0);
+    connect_pointing(picture_);
     picture_->setMaximumHeight(178);
     side_ = new Inspector(document_, selection_, levels_, setting_, side);
     side_->setObjectName("mix_side");
@@ -265,6 +272,7 @@ void RebuildView::show_picture_window() {
     if (!window_) {
         window_ = std::make_unique<PicturePane>();
         window_->setObjectName("picture_window");
+        connect_pointing(window_.get());
         window_->setWindowTitle(tr("Picture"));
         window_->resize(960, 540);
     }
@@ -287,6 +295,45 @@ void RebuildView::show_picture(std::int64_t frame) {
         }
     }
     picture_->setVisible(!r.picture.empty());  // else its place is the column's
+}
+
+// While the page of a placed strip's space is in front, the picture shows its place and takes another.
+void RebuildView::follow_place_in_picture() {
+    const Timeline& r = document_.timeline();
+    const int id = selection_.strip();
+    const Strip* strip = r.strip(id);
+    const bool placing = strip != nullptr && r.is_placed(id) && side_->space_shown() != nullptr;
+    for (PicturePane* pane : {picture_, window_.get()}) {
+        if (pane == nullptr) continue;
+        pane->set_pointing(placing);
+        std::optional<QPointF> mark;
+        if (placing) {
+            const auto at = [&](LaneTarget target) {
+                return value_at(*strip, {target, 0, 0, {}}, playhead_.count);
+            };
+            const Direction direction{at(LaneTarget::Azimuth), at(LaneTarget::Elevation)};
+            if (const auto point = point_of_direction(direction, r.screen_width_deg, pane->aspect()))
+                mark = QPointF(point->x, point->y);
+        }
+        pane->show_mark(mark);
+    }
+}
+
+// Elevation is left alone where nothing is heard of it.
+void RebuildView::place_in_picture(const PicturePane& pane, QPointF at) {
+    const Timeline& r = document_.timeline();
+    const int id = selection_.strip();
+    if (r.strip(id) == nullptr || !r.is_placed(id)) return;
+    const Direction direction = direction_of_point({at.x(), at.y()}, r.screen_width_deg, pane.aspect());
+    const bool height = has_height(r.layout_behind(id));
+    setting_(id, {LaneTarget::Azimuth, 0, 0, {}}, std::round(direction.azimuth_deg * 10) / 10);
+    if (height)
+        setting_(id, {LaneTarget::Elevation, 0, 0, {}}, std::round(direction.elevation_deg * 10) / 10);
+}
+
+void RebuildView::connect_pointing(PicturePane* pane) {
+    connect(pane, &PicturePane::pointed, this, [this, pane](QPointF at) { place_in_picture(*pane, at); });
+    connect(pane, &PicturePane::pointing_ended, this, [this] { document_.close_step(); });
 }
 
 // The pointer lies over controls, or keys move one.
@@ -319,6 +366,8 @@ void RebuildView::follow_time() {
     transport_->show_playing(playing);
     if (!playing) writer_.finish();
     played_.show_levels(area_->headers(), *chain_);
+    if (SpaceSection* space = side_->space_shown()) played_.show_space(*space);
+    follow_place_in_picture();
     const auto meters = player_.meters();
     transport_->show_loudness(meters);
     if (playing && meters.short_term_lufs) area_->add_loudness(at, *meters.short_term_lufs);

@@ -11,6 +11,7 @@
 #include "app/rebuild/chain_row.h"
 #include "app/rebuild/clip_acts.h"
 #include "app/rebuild/inspector.h"
+#include "app/rebuild/listening.h"
 #include "app/rebuild/mix_transport.h"
 #include "app/rebuild/played_plan.h"
 #include "app/rebuild/pulling.h"
@@ -54,8 +55,10 @@ class RebuildView : public QWidget {
     [[nodiscard]] Inspector& side() { return *side_; }
     // The last edit has reached the player.
     [[nodiscard]] bool settled() const {
-        return played_.settled() && room_tone_.settled() && aligning_.settled() && pulling_.settled();
+        return played_.settled() && room_tone_.settled() && aligning_.settled() && pulling_.settled() &&
+               listening_.settled();
     }
+    [[nodiscard]] Listening& listening() { return listening_; }
     [[nodiscard]] Recorder& recorder() { return take_.recorder(); }
     // The plan that is played now.
     [[nodiscard]] std::shared_ptr<const MixPlan> plan() const { return played_.plan(); }
@@ -70,6 +73,9 @@ class RebuildView : public QWidget {
     [[nodiscard]] bool hands_on() const;
     void start_look(int track, const std::function<void(const TrackLook&)>& done);
     void show_picture(std::int64_t frame);
+    void follow_place_in_picture();
+    void place_in_picture(const PicturePane& pane, QPointF at);
+    void connect_pointing(PicturePane* pane);
     [[nodiscard]] ActionMenu listen_menu();
     [[nodiscard]] ActionMenu clip_menu();
     [[nodiscard]] ActionMenu track_menu();
@@ -95,6 +101,7 @@ class RebuildView : public QWidget {
     void ask_file_for_track();
     void ask_replacement(int clip);
     void play_or_stop();
+    void ask_head();
     // What is wrong with what a track plays, in a dialog that puts what mends it into its chain.
     void look_at(int track);
     // The amount of one part, from what the track plays.
@@ -110,6 +117,7 @@ class RebuildView : public QWidget {
     RoomToneActs room_tone_;
     Aligning aligning_;
     Pulling pulling_;
+    Listening listening_;
     TakeRecording take_;
     StripWriter writer_;
     PlayedPlan played_;

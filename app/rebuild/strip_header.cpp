@@ -149,8 +149,18 @@ void StripHeader::fill_lines() {
         names << (find_lane(*strip, target) != nullptr ? "• " + name : name);
     };
     add({LaneTarget::Gain, 0, 0, {}}, tr("gain"));
-    add({LaneTarget::Pan, 0, 0, {}}, tr("pan"));
-    if (strip->pan_law == PanLaw::Sides) add({LaneTarget::Width, 0, 0, {}}, tr("width"));
+    if (document_.timeline().is_placed(strip_)) {
+        add({LaneTarget::Azimuth, 0, 0, {}}, tr("azimuth"));
+        add({LaneTarget::Elevation, 0, 0, {}}, tr("elevation"));
+        add({LaneTarget::Spread, 0, 0, {}}, tr("spread"));
+        if (document_.timeline().layout_of(strip_) == Layout::Stereo)
+            add({LaneTarget::Width, 0, 0, {}}, tr("width"));
+        if (lfe_channel(document_.timeline().layout_behind(strip_)))
+            add({LaneTarget::Lfe, 0, 0, {}}, tr("LFE"));
+    } else {
+        add({LaneTarget::Pan, 0, 0, {}}, tr("pan"));
+        if (strip->pan_law == PanLaw::Sides) add({LaneTarget::Width, 0, 0, {}}, tr("width"));
+    }
     add({LaneTarget::Mute, 0, 0, {}}, tr("mute"));
     for (const auto& send : strip->sends)
         add({LaneTarget::Send, send.bus, 0, {}},

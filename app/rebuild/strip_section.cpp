@@ -37,7 +37,7 @@ StripSection::StripSection(Document& document, int strip_id, SetStripValue set_v
         add_row({bus_box(id), card_box(id)});
     else if (id != document_.timeline().main_bus())
         add_row({bus_box(id)});
-    add_pan(id);
+    if (!document_.timeline().is_placed(id)) add_pan(id);  // else it has a place in space
 }
 
 // Where a track or bus goes.
@@ -108,6 +108,7 @@ void StripSection::add_pan(int id) {
         });
     };
     add(kStripPan, LaneTarget::Pan);
+    if (document_.timeline().layout_of(id) != Layout::Stereo) return;
     if (strip != nullptr && strip->pan_law == PanLaw::Sides) add(kStripWidth, LaneTarget::Width);
     auto* law = new QComboBox(this);
     law->setObjectName("pan_law");

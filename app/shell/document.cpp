@@ -259,7 +259,7 @@ std::vector<Correction> Document::corrections_of(const fs::path& path) const {
 
 ChannelGrouping Document::channels_of(const fs::path& path) const {
     const auto item = item_of(session(), path);
-    return item ? session().items[*item].channels : ChannelGrouping::Pairs;
+    return item ? session().items[*item].channels : ChannelGrouping::Bed;
 }
 
 void Document::bring_in(const fs::path& path) {

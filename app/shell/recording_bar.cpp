@@ -8,6 +8,7 @@
 #include <array>
 
 #include "app/shell/first_look_dialog.h"
+#include "app/shell/parts_dialog.h"
 #include "app/widgets/controls.h"
 #include "app/widgets/file_dialogs.h"
 #include "app/widgets/text.h"
@@ -17,6 +18,10 @@
 namespace rivlen::app {
 
 namespace fs = std::filesystem;
+
+namespace {
+constexpr double kListenSeconds = 60;
+}  // namespace
 
 RecordingBar::RecordingBar(Document& document, JobList& jobs, QWidget* parent)
     : QWidget(parent), document_(document), jobs_(jobs) {
@@ -50,42 +55,44 @@ RecordingBar::RecordingBar(Document& document, JobList& jobs, QWidget* parent)
 
 ActionMenu RecordingBar::menu() {
     const auto can_split = [this] { return document_.source() != nullptr && !document_.splitting(); };
-    return {tr("Recording"),
-            {{
-                 {"bring_in", tr("Bring in…"), {QKeySequence("Ctrl+B")}, [this] { ask_recording(); }},
-                 {"split", tr("Split"), {QKeySequence("K")}, [this] { document_.split(); }, can_split},
-                 {"split_finely",
-                  tr("Split finely"),
-                  {QKeySequence("Shift+K")},
-                  [this] { document_.split(kFineModel); },
-                  [can_split] { return can_split() && !find_model(kFineModel).empty(); },
-                  {},
-                  {},
-                  tr("Separates better and takes longer.")},
-                 {"channels", tr("Channels"), {}, {}, {}, [this](QMenu& menu) { fill_channels(menu); }},
-             },
-             {
-                 {"first_look", tr("First look…"), {QKeySequence("Ctrl+I")}, [this] { first_look(); }},
-                 {"write_stems",
-                  tr("Write stems…"),
-                  {QKeySequence("Ctrl+E")},
-                  [this] { ask_stems_folder(); },
-                  [this] { return can_write_stems(); }},
-                 {"put_back",
-                  tr("Put back under the picture…"),
-                  {QKeySequence("Ctrl+U")},
-                  [this] { ask_put_back_file(); },
-                  [this] { return can_put_back(); }},
-             },
-             {
-                 {"find_missing", tr("Find missing…"), {}, [this] { ask_missing(); }},
-                 {"left_alone",
-                  tr("Read what was left alone"),
-                  {},
-                  {},
-                  [this] { return !document_.left_alone().empty(); },
-                  [this](QMenu& menu) { fill_left_alone(menu); }},
-             }}};
+    return {
+        tr("Recording"),
+        {{
+             {"bring_in", tr("Bring in…"), {QKeySequence("Ctrl+B")}, [this] { ask_recording(); }},
+             {"take_apart", tr("Bring in streams and channels…"), {}, [this] { ask_file_to_take_apart(); }},
+             {"split", tr("Split"), {QKeySequence("K")}, [this] { document_.split(); }, can_split},
+             {"split_finely",
+              tr("Split finely"),
+              {QKeySequence("Shift+K")},
+              [this] { document_.split(kFineModel); },
+              [can_split] { return can_split() && !find_model(kFineModel).empty(); },
+              {},
+              {},
+              tr("Separates better and takes longer.")},
+             {"channels", tr("Channels"), {}, {}, {}, [this](QMenu& menu) { fill_channels(menu); }},
+         },
+         {
+             {"first_look", tr("First look…"), {QKeySequence("Ctrl+I")}, [this] { first_look(); }},
+             {"write_stems",
+              tr("Write stems…"),
+              {QKeySequence("Ctrl+E")},
+              [this] { ask_stems_folder(); },
+              [this] { return can_write_stems(); }},
+             {"put_back",
+              tr("Put back under the picture…"),
+              {QKeySequence("Ctrl+U")},
+              [this] { ask_put_back_file(); },
+              [this] { return can_put_back(); }},
+         },
+         {
+             {"find_missing", tr("Find missing…"), {}, [this] { ask_missing(); }},
+             {"left_alone",
+              tr("Read what was left alone"),
+              {},
+              {},
+              [this] { return !document_.left_alone().empty(); },
+              [this](QMenu& menu) { fill_left_alone(menu); }},
+         }}};
 }
 
 bool RecordingBar::can_write_stems() const {
@@ -117,6 +124,39 @@ void RecordingBar::ask_recording() {
         emit bring_in_wanted(*file);
 }
 
+void RecordingBar::ask_file_to_take_apart() {
+    if (const auto file = ask_file(this, tr("A file of several streams or channels"), FileKind::Recording))
+        take_apart(*file);
+}
+
+void RecordingBar::take_apart(const fs::path& file) {
+    jobs_.start_for<FileChannels>(
+        tr("Listening to the channels"),
+        [file](const JobControl& job) { return channels_of_file(file, kListenSeconds, job); },
+        [this, file](const Result<FileChannels>& found) {
+            if (!found) return say(found.error());
+            auto* dialog = new PartsDialog(*found, text(file.filename()), window());
+            dialog->setAttribute(Qt::WA_DeleteOnClose);
+            connect(dialog, &QDialog::accepted, this,
+                    [this, dialog, file] { bring_in_parts(file, dialog->parts()); });
+            dialog->open();
+        });
+}
+
+void RecordingBar::bring_in_parts(const fs::path& file, const std::vector<PartOfFile>& parts) {
+    const auto folder = parts_folder(document_.path(), document_.work_folder());
+    jobs_.start_for<std::vector<fs::path>>(
+        tr("Writing the parts"),
+        [file, parts, folder, work = document_.work_folder()](const JobControl& job) {
+            return write_parts(file, parts, folder, work, job);
+        },
+        [this](const Result<std::vector<fs::path>>& written) {
+            if (!written) return say(written.error());
+            for (const auto& path : *written) emit bring_in_wanted(path);
+            emit said(tr("%n recording(s) brought in.", nullptr, static_cast<int>(written->size())), false);
+        });
+}
+
 void RecordingBar::ask_stems_folder() {
     if (const auto folder = ask_folder(this, tr("Folder for the stems"), "stems"))
         write_stems_to(*folder, false);
@@ -141,7 +181,8 @@ void RecordingBar::ask_missing() {
 void RecordingBar::fill_channels(QMenu& menu) {
     const auto* item = document_.current_item();
     const auto source = document_.source();
-    const std::array words = {tr("Split together"), tr("Split in pairs"), tr("Split each alone")};
+    const std::array words = {tr("Split together"), tr("Split in pairs"), tr("Split each alone"),
+                              tr("Split as loudspeakers")};
     auto* one_of_them = new QActionGroup(&menu);
     for (std::size_t i = 0; i < words.size(); ++i) {
         auto* action = menu.addAction(words[i], &document_,
@@ -151,6 +192,8 @@ void RecordingBar::fill_channels(QMenu& menu) {
         one_of_them->addAction(action);
     }
     one_of_them->actions()[2]->setToolTip(tr("For microphones of their own."));
+    one_of_them->actions()[3]->setToolTip(
+        tr("For beds: left with right, centre and LFE each alone; in pairs where it is none."));
     one_of_them->setEnabled(source && source->channels() > 1 && !document_.splitting());
 }
 

@@ -11,6 +11,7 @@
 #include "app/shell/document.h"
 #include "app/shell/jobs.h"
 #include "app/widgets/actions.h"
+#include "core/workflow/parts.h"
 
 namespace rivlen::app {
 
@@ -24,6 +25,10 @@ class RecordingBar : public QWidget {
     void write_stems_to(const std::filesystem::path& folder, bool overwrite);
     void put_back_to(const std::filesystem::path& out, bool overwrite);
     void ask_recording();
+    // Listens to what a file has, asks what belongs together, and brings that in.
+    void take_apart(const std::filesystem::path& file);
+    // Brings these in as recordings of their own.
+    void bring_in_parts(const std::filesystem::path& file, const std::vector<PartOfFile>& parts);
 
   signals:
     void said(const QString& sentence, bool trouble);
@@ -37,6 +42,7 @@ class RecordingBar : public QWidget {
     void ask_stems_folder();
     void ask_put_back_file();
     void ask_missing();
+    void ask_file_to_take_apart();
     void first_look();
     void fill_channels(QMenu& menu);
     void fill_left_alone(QMenu& menu);

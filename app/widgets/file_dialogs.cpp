@@ -33,6 +33,7 @@ constexpr std::array<KindInfo, kFileKinds> kKinds = {{
     {"tables", QT_TRANSLATE_NOOP("Files", "Tables of deliveries"), kTemplateExtension},
     {"mixes", QT_TRANSLATE_NOOP("Files", "Sound"), ".wav"},
     {"pictures", QT_TRANSLATE_NOOP("Files", "Pictures"), ""},
+    {"heads", QT_TRANSLATE_NOOP("Files", "Head responses (AES69)"), ".sofa"},
 }};
 
 const KindInfo& about(FileKind kind) {

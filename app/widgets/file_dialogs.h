@@ -11,8 +11,8 @@
 
 namespace rivlen::app {
 
-enum class FileKind { Recording, Session, Chain, Preset, Corrections, Table, Mix, Picture };
-inline constexpr std::size_t kFileKinds = 8;
+enum class FileKind { Recording, Session, Chain, Preset, Corrections, Table, Mix, Picture, Head };
+inline constexpr std::size_t kFileKinds = 9;
 
 // What a dialog offers to choose among, the kind's own files first.
 [[nodiscard]] QString file_filter(FileKind kind);

@@ -2,7 +2,10 @@
 #include "app/widgets/picture_pane.h"
 
 #include <QMetaObject>
+#include <QMouseEvent>
 #include <QPainter>
+#include <algorithm>
+#include <utility>
 
 #include "app/widgets/theme.h"
 
@@ -90,9 +93,61 @@ void PicturePane::paintEvent(QPaintEvent*) {
     painter.fillRect(rect(), Qt::black);
     if (image_.isNull() || height() == 0) return;
     painter.setRenderHint(QPainter::SmoothPixmapTransform);
+    const QRect shown = picture_rect();
+    painter.drawImage(shown, image_);
+    if (!mark_) return;
+    const QPointF at = shown.topLeft() + QPointF(mark_->x() * shown.width(), mark_->y() * shown.height());
+    painter.setRenderHint(QPainter::Antialiasing);
+    for (const auto& [colour, width] : {std::pair(QColor(Qt::black), 4.0), std::pair(colour::kAct, 2.0)}) {
+        painter.setPen(QPen(colour, width));
+        painter.drawPolygon(
+            QPolygonF({at + QPointF(0, -9), at + QPointF(9, 0), at + QPointF(0, 9), at + QPointF(-9, 0)}));
+    }
+}
+
+QRect PicturePane::picture_rect() const {
+    if (image_.isNull()) return rect();
     const QSize fitted = image_.size().scaled(size(), Qt::KeepAspectRatio);
-    painter.drawImage(QRect(QPoint((width() - fitted.width()) / 2, (height() - fitted.height()) / 2), fitted),
-                      image_);
+    return {QPoint((width() - fitted.width()) / 2, (height() - fitted.height()) / 2), fitted};
+}
+
+double PicturePane::aspect() const {
+    constexpr double kUsualAspect = 16.0 / 9;
+    return image_.isNull() ? kUsualAspect : static_cast<double>(image_.width()) / image_.height();
+}
+
+void PicturePane::set_pointing(bool on) {
+    if (pointing_ == on) return;
+    pointing_ = on;
+    pressed_ = false;
+    setCursor(on ? Qt::CrossCursor : Qt::ArrowCursor);
+    setToolTip(on ? tr("Click where the sound comes from, or drag it along.") : QString());
+}
+
+void PicturePane::show_mark(std::optional<QPointF> at) {
+    if (at == mark_) return;
+    mark_ = at;
+    update();
+}
+
+void PicturePane::point(QPointF at) {
+    const QRect shown = picture_rect();
+    emit pointed({std::clamp((at.x() - shown.left()) / shown.width(), 0.0, 1.0),
+                  std::clamp((at.y() - shown.top()) / shown.height(), 0.0, 1.0)});
+}
+
+void PicturePane::mousePressEvent(QMouseEvent* event) {
+    if (!pointing_ || event->button() != Qt::LeftButton) return QWidget::mousePressEvent(event);
+    pressed_ = true;
+    point(event->position());
+}
+
+void PicturePane::mouseMoveEvent(QMouseEvent* event) {
+    if (pressed_) point(event->position());
+}
+
+void PicturePane::mouseReleaseEvent(QMouseEvent*) {
+    if (std::exchange(pressed_, false)) emit pointing_ended();
 }
 
 }  // namespace rivlen::app

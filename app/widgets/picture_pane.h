@@ -7,6 +7,7 @@
 #include <QWidget>
 #include <filesystem>
 #include <memory>
+#include <optional>
 
 #include "core/media/picture.h"
 
@@ -19,15 +20,32 @@ class PicturePane : public QWidget {
     ~PicturePane() override;
     void set_picture(const std::filesystem::path& path);  // empty: none
     void show_time(double seconds);
+    // While pointing, a press or a drag in the picture tells where; a mark stands at a place, if there is one
+    // (from 0 at its left and top edges to 1).
+    void set_pointing(bool on);
+    void show_mark(std::optional<QPointF> at);
+    [[nodiscard]] std::optional<QPointF> mark() const { return mark_; }
+    [[nodiscard]] QRect picture_rect() const;
+    [[nodiscard]] double aspect() const;  // width by height; 16 by 9 where there is none
     [[nodiscard]] double shown_seconds() const { return shown_seconds_; }
     [[nodiscard]] QSize sizeHint() const override { return {320, 180}; }
 
+  signals:
+    void pointed(QPointF at);
+    void pointing_ended();
+
   protected:
+    void mousePressEvent(QMouseEvent* event) override;
+    void mouseMoveEvent(QMouseEvent* event) override;
+    void mouseReleaseEvent(QMouseEvent* event) override;
     void paintEvent(QPaintEvent* event) override;
     void resizeEvent(QResizeEvent* event) override;
 
   private:
     void decode();
+    void point(QPointF at);
+    bool pointing_ = false, pressed_ = false;
+    std::optional<QPointF> mark_;
     std::filesystem::path path_;
     QImage image_;
     double wanted_seconds_ = 0, shown_seconds_ = -1;

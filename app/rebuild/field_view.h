@@ -1,0 +1,48 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// What leaves a track or bus: the level of each channel, and where it comes from.
+#pragma once
+
+#include <QImage>
+#include <QWidget>
+#include <vector>
+
+#include "core/space/field_map.h"
+#include "core/space/layout.h"
+
+namespace rivlen::app {
+
+// Highest samples of the channels since the last call, side by side, each with its name.
+class ChannelLevels : public QWidget {
+    Q_OBJECT
+  public:
+    explicit ChannelLevels(QWidget* parent = nullptr);
+    void show_peaks(Layout layout, std::span<const float> peaks);
+    [[nodiscard]] const std::vector<double>& shown_db() const { return shown_db_; }
+
+  protected:
+    void paintEvent(QPaintEvent* event) override;
+
+  private:
+    Layout layout_ = Layout::Stereo;
+    std::vector<double> shown_db_;
+};
+
+// All directions as one looks at them: ahead in the middle, left on the left, above at the top.
+class FieldView : public QWidget {
+    Q_OBJECT
+  public:
+    explicit FieldView(QWidget* parent = nullptr);
+    // As FieldMap::power() has it.
+    void show_power(std::span<const float> power);
+    [[nodiscard]] const std::vector<FieldMap::Peak>& peaks() const { return peaks_; }
+
+  protected:
+    void paintEvent(QPaintEvent* event) override;
+
+  private:
+    [[nodiscard]] QPointF spot(Direction direction) const;
+    QImage image_;
+    std::vector<FieldMap::Peak> peaks_;
+};
+
+}  // namespace rivlen::app

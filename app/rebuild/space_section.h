@@ -1,0 +1,36 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Channels of a track or bus and where it sounds from; how the main bus is heard.
+#pragma once
+
+#include "app/rebuild/field_view.h"
+#include "app/rebuild/place_editor.h"
+#include "app/rebuild/section.h"
+#include "app/rebuild/strip_header.h"
+
+namespace rivlen::app {
+
+class SpaceSection : public Section {
+    Q_OBJECT
+  public:
+    SpaceSection(Document& document, int strip_id, SetStripValue set_value, QWidget* parent);
+    void follow_playhead(SessionFrame playhead) { playhead_ = playhead; }
+    // Of what leaves the strip.
+    void show_levels(Layout layout, std::span<const float> peaks) { levels_->show_peaks(layout, peaks); }
+    void show_field(std::span<const float> power) { field_->show_power(power); }
+
+  signals:
+    void value_released();
+
+  private:
+    QComboBox* layout_box(int id);
+    void add_value(const ParameterInfo& about, LaneTarget which);
+    void add_place();
+    void add_screen();
+    SetStripValue set_value_;
+    int strip_;
+    SessionFrame playhead_;
+    ChannelLevels* levels_;
+    FieldView* field_;
+};
+
+}  // namespace rivlen::app
