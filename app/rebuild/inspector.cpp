@@ -35,6 +35,7 @@ QString Inspector::shape() const {
     if (selection_.clips().size() == 1) out += QString::number(selection_.clips().front());
     for (const auto& t : r.tracks) out += "," + QString::fromStdString(t.name);
     for (const auto& b : r.buses) out += QString(";%1>%2").arg(QString::fromStdString(b.name)).arg(b.bus);
+    if (!r.picture.empty()) out += "|picture";
     if (const Strip* strip = r.strip(selection_.strip())) {
         out += QString("|%1").arg(static_cast<int>(strip->pan_law));
         const int id = selection_.strip();

@@ -155,6 +155,17 @@ void PlaceEditor::mouseDoubleClickEvent(QMouseEvent*) {
     emit released();
 }
 
+bool PlaceEditor::event(QEvent* event) {
+    if (event->type() == QEvent::ShortcutOverride) {
+        const int key = static_cast<QKeyEvent*>(event)->key();  // NOLINT(*-static-cast-downcast): its type says so
+        if (key == Qt::Key_Left || key == Qt::Key_Right || key == Qt::Key_Up || key == Qt::Key_Down) {
+            event->accept();
+            return true;
+        }
+    }
+    return QWidget::event(event);
+}
+
 void PlaceEditor::keyPressEvent(QKeyEvent* event) {
     double azimuth = place_.azimuth_deg, elevation = place_.elevation_deg;
     switch (event->key()) {

@@ -35,6 +35,7 @@ class PlaceEditor : public QWidget {
     void mouseReleaseEvent(QMouseEvent* event) override;
     void mouseDoubleClickEvent(QMouseEvent* event) override;
     void keyPressEvent(QKeyEvent* event) override;
+    bool event(QEvent* event) override;  // arrow keys are its own before they are the view's
     [[nodiscard]] QSize sizeHint() const override { return {300, 168}; }
 
   private:

@@ -200,7 +200,7 @@ class SpaceWindowTest : public QObject {
     }
 
     void rowsHaveChannels() {
-        window_->show_view(View::HandOver);
+        window_->show_view(View::Handover);
         auto* channels = window_->findChild<QComboBox*>("handover_channels");
         QVERIFY(channels != nullptr && channels->isVisible());
         pick(*channels, channels->findData(static_cast<int>(Layout::Surround51)));
