@@ -60,7 +60,7 @@ void PlayedPlan::show_space(SpaceSection& space) {
         peaks[c] = meter->channel_peaks[c].exchange(0.0F, std::memory_order_relaxed);
     space.show_levels(field_layout_, peaks);
     const std::size_t written = field_tap_->written();
-    if (written == field_shown_ || ticks_ % kTicksBetweenSpectra != 0) return;
+    if (!space.wants_field() || written == field_shown_ || ticks_ % kTicksBetweenSpectra != 0) return;
     auto sound = field_tap_->last(written - field_shown_);
     field_shown_ = written;
     field_->add(std::vector<std::span<const float>>(sound.begin(), sound.end()));

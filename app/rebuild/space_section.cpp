@@ -27,13 +27,12 @@ SpaceSection::SpaceSection(Document& document, int strip_id, SetStripValue set_v
       strip_(strip_id),
       playhead_(SessionFrame{}) {
     const Timeline& r = document_.timeline();
-    add_heading(tr("Channels"));
     add_row({layout_box(strip_id)});
     if (r.is_placed(strip_id)) add_place();
-    add_heading(tr("What leaves it"));
     levels_ = new ChannelLevels(this);
     column().addWidget(levels_);
-    field_ = new FieldView(this);
+    if (r.track(strip_id) != nullptr) return;
+    field_ = new FieldView(this);  // of buses, where sounds meet
     column().addWidget(field_);
 }
 

@@ -16,6 +16,7 @@ class SpaceSection : public Section {
     void follow_playhead(SessionFrame playhead) { playhead_ = playhead; }
     // Of what leaves the strip.
     void show_levels(Layout layout, std::span<const float> peaks) { levels_->show_peaks(layout, peaks); }
+    [[nodiscard]] bool wants_field() const { return field_ != nullptr; }
     void show_field(std::span<const float> power) { field_->show_power(power); }
 
   signals:
@@ -30,7 +31,7 @@ class SpaceSection : public Section {
     int strip_;
     SessionFrame playhead_;
     ChannelLevels* levels_;
-    FieldView* field_;
+    FieldView* field_ = nullptr;
 };
 
 }  // namespace rivlen::app

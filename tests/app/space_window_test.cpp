@@ -130,7 +130,7 @@ class SpaceWindowTest : public QObject {
         QTest::mouseClick(window_->findChild<QToolButton*>("headphones"), Qt::LeftButton);
         QCOMPARE(window_->rebuild_view().listening().monitoring(), Monitoring::Headphones);
         QTRY_VERIFY_WITH_TIMEOUT(window_->rebuild_view().settled(), 30000);
-        choose(track());
+        choose(timeline().main_bus());
         auto* field = find<FieldView>("field_view");
         QTRY_VERIFY(window_->rebuild_view().settled());
         auto* output = window_->output().simulated();
