@@ -95,7 +95,7 @@ Result<SoundMaker::SharedRendered> SoundMaker::mix_of(const HandoverRow& row) {
                                     static_cast<int>(channels_of(plan_.session.timeline.main_layout())));
         auto mix = rendered(row, Content::Mix, &meter);
         if (!mix) return mix.error();
-        return std::make_shared<const Rendered>(std::move(*mix), meter.finish());
+        return std::make_shared<const Rendered>(Rendered{std::move(*mix), meter.finish()});
     });
 }
 
@@ -187,7 +187,8 @@ Result<SoundMaker::SharedVersion> SoundMaker::make_version(const HandoverRow& ro
         if (!brought) return brought.error();
         auto course = course_of(*brought, quiet_);
         if (!course) return course.error();
-        version->programme = std::make_shared<const Rendered>(std::move(*brought), std::move(*course));
+        version->programme =
+            std::make_shared<const Rendered>(Rendered{std::move(*brought), std::move(*course)});
     }
     const LoudnessTarget* target = find_target(plan_.table.targets, row.target);
     if (target == nullptr) return SharedVersion(version);
