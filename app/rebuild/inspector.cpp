@@ -124,6 +124,7 @@ void Inspector::build() {
                  tr("Name, ways, pan and sends."), sections);
         space_ = new SpaceSection(document_, strip, set_value_, pages_);
         space_->follow_playhead(playhead_);
+        connect(space_, &SpaceSection::box_wanted, this, &Inspector::box_wanted);
         add_page(kSpacePage, tr("Space"), "page_space",
                  tr("Channels, place, and where the sound comes from."), {space_});
     } else {

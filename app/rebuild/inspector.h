@@ -40,6 +40,7 @@ class Inspector : public QWidget {
   signals:
     void replace_wanted(int clip);
     void silences_changed();
+    void box_wanted();  // around what the chosen strip's place is to follow
     void said(const QString& sentence, bool trouble);
 
   private:

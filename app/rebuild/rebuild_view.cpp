@@ -38,6 +38,7 @@ RebuildView::RebuildView(Document& document, JobList& jobs, MixPlayer& player, Q
       aligning_(document, jobs, selection_),
       pulling_(document, jobs, selection_),
       listening_(document, jobs, player),
+      following_(document, jobs, selection_),
       take_(document, selection_, player),
       writer_(document, player),
       played_(document, player, selection_),
@@ -86,6 +87,13 @@ RebuildView::RebuildView(Document& document, JobList& jobs, MixPlayer& player, Q
     connect(&aligning_, &Aligning::said, this, &RebuildView::said);
     connect(&pulling_, &Pulling::said, this, &RebuildView::said);
     connect(&listening_, &Listening::said, this, &RebuildView::said);
+    connect(&following_, &FollowActs::said, this, &RebuildView::said);
+    connect(side_, &Inspector::box_wanted, this, [this] {
+        for (PicturePane* pane : {picture_, window_.get()}) {
+            if (pane != nullptr) pane->take_box();
+        }
+        emit said(tr("Draw a box around what is to be followed."), false);
+    });
     connect(&listening_, &Listening::changed, this,
             [this] { transport_->show_listening(listening_.monitoring()); });
     transport_->show_listening(listening_.monitoring());
@@ -333,6 +341,10 @@ void RebuildView::place_in_picture(const PicturePane& pane, QPointF at) {
 
 void RebuildView::connect_pointing(PicturePane* pane) {
     connect(pane, &PicturePane::pointed, this, [this, pane](QPointF at) { place_in_picture(*pane, at); });
+    connect(pane, &PicturePane::boxed, this, [this, pane](QRectF box) {
+        player_.stop();
+        following_.follow(box, player_.position(), pane->aspect());
+    });
     connect(pane, &PicturePane::pointing_ended, this, [this] { document_.close_step(); });
 }
 

@@ -10,6 +10,7 @@
 #include "app/rebuild/aligning.h"
 #include "app/rebuild/chain_row.h"
 #include "app/rebuild/clip_acts.h"
+#include "app/rebuild/follow_acts.h"
 #include "app/rebuild/inspector.h"
 #include "app/rebuild/listening.h"
 #include "app/rebuild/mix_transport.h"
@@ -56,7 +57,7 @@ class RebuildView : public QWidget {
     // The last edit has reached the player.
     [[nodiscard]] bool settled() const {
         return played_.settled() && room_tone_.settled() && aligning_.settled() && pulling_.settled() &&
-               listening_.settled();
+               listening_.settled() && following_.settled();
     }
     [[nodiscard]] Listening& listening() { return listening_; }
     [[nodiscard]] Recorder& recorder() { return take_.recorder(); }
@@ -118,6 +119,7 @@ class RebuildView : public QWidget {
     Aligning aligning_;
     Pulling pulling_;
     Listening listening_;
+    FollowActs following_;
     TakeRecording take_;
     StripWriter writer_;
     PlayedPlan played_;

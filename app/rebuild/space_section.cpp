@@ -5,6 +5,7 @@
 #include <QComboBox>
 #include <QSignalBlocker>
 
+#include "app/widgets/controls.h"
 #include "app/widgets/text.h"
 #include "core/project/editing.h"
 #include "core/project/strip_parameters.h"
@@ -129,7 +130,13 @@ void SpaceSection::add_screen() {
         around->setChecked(all);
         width->setEnabled(!all);
     });
-    add_row({around});
+    auto* follow = make_button(
+        tr("Follow…"), "follow_in_picture",
+        tr("Draw a box around somebody in the picture: the place goes with them from the playhead on, "
+           "to the end of the loop or of the picture. Where they are lost is said, not guessed."),
+        this);
+    connect(follow, &QToolButton::clicked, this, &SpaceSection::box_wanted);
+    add_row({around, follow});
 }
 
 }  // namespace rivlen::app

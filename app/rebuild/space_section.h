@@ -20,7 +20,7 @@ class SpaceSection : public Section {
     void show_field(std::span<const float> power) { field_->show_power(power); }
 
   signals:
-    void value_released();
+    void box_wanted();
 
   private:
     QComboBox* layout_box(int id);

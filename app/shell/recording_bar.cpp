@@ -184,16 +184,23 @@ void RecordingBar::fill_channels(QMenu& menu) {
     const std::array words = {tr("Split together"), tr("Split in pairs"), tr("Split each alone"),
                               tr("Split as loudspeakers")};
     auto* one_of_them = new QActionGroup(&menu);
+    const int channels = source ? source->channels() : 0;
+    const bool bed =
+        channel_groups(channels, ChannelGrouping::Bed) != channel_groups(channels, ChannelGrouping::Pairs);
+    const auto shown = item == nullptr || (item->channels == ChannelGrouping::Bed && !bed)
+                           ? ChannelGrouping::Pairs
+                           : item->channels;
     for (std::size_t i = 0; i < words.size(); ++i) {
         auto* action = menu.addAction(words[i], &document_,
                                       [this, i] { document_.set_channels(static_cast<ChannelGrouping>(i)); });
         action->setCheckable(true);
-        action->setChecked(item != nullptr && item->channels == static_cast<ChannelGrouping>(i));
+        action->setChecked(item != nullptr && shown == static_cast<ChannelGrouping>(i));
         one_of_them->addAction(action);
     }
     one_of_them->actions()[2]->setToolTip(tr("For microphones of their own."));
     one_of_them->actions()[3]->setToolTip(
         tr("For beds: left with right, centre and LFE each alone; in pairs where it is none."));
+    one_of_them->actions()[3]->setVisible(bed);
     one_of_them->setEnabled(source && source->channels() > 1 && !document_.splitting());
 }
 

@@ -95,6 +95,16 @@ void PicturePane::paintEvent(QPaintEvent*) {
     painter.setRenderHint(QPainter::SmoothPixmapTransform);
     const QRect shown = picture_rect();
     painter.drawImage(shown, image_);
+    if (taking_box_ && pressed_) {
+        const auto spot = [&](QPointF p) {
+            return shown.topLeft() + QPointF(p.x() * shown.width(), p.y() * shown.height());
+        };
+        for (const auto& [colour, width] :
+             {std::pair(QColor(Qt::black), 3.0), std::pair(colour::kAct, 1.5)}) {
+            painter.setPen(QPen(colour, width));
+            painter.drawRect(QRectF(spot(box_begins_), spot(box_ends_)).normalized());
+        }
+    }
     if (!mark_) return;
     const QPointF at = shown.topLeft() + QPointF(mark_->x() * shown.width(), mark_->y() * shown.height());
     painter.setRenderHint(QPainter::Antialiasing);
@@ -130,24 +140,45 @@ void PicturePane::show_mark(std::optional<QPointF> at) {
     update();
 }
 
-void PicturePane::point(QPointF at) {
+QPointF PicturePane::in_picture(QPointF at) const {
     const QRect shown = picture_rect();
-    emit pointed({std::clamp((at.x() - shown.left()) / shown.width(), 0.0, 1.0),
-                  std::clamp((at.y() - shown.top()) / shown.height(), 0.0, 1.0)});
+    return {std::clamp((at.x() - shown.left()) / shown.width(), 0.0, 1.0),
+            std::clamp((at.y() - shown.top()) / shown.height(), 0.0, 1.0)};
+}
+
+void PicturePane::point(QPointF at) {
+    emit pointed(in_picture(at));
+}
+
+void PicturePane::take_box() {
+    taking_box_ = true;
+    pressed_ = false;
+    setCursor(Qt::CrossCursor);
 }
 
 void PicturePane::mousePressEvent(QMouseEvent* event) {
-    if (!pointing_ || event->button() != Qt::LeftButton) return QWidget::mousePressEvent(event);
+    if ((!pointing_ && !taking_box_) || event->button() != Qt::LeftButton)
+        return QWidget::mousePressEvent(event);
     pressed_ = true;
-    point(event->position());
+    box_begins_ = box_ends_ = in_picture(event->position());
+    if (!taking_box_) point(event->position());
 }
 
 void PicturePane::mouseMoveEvent(QMouseEvent* event) {
-    if (pressed_) point(event->position());
+    if (!pressed_) return;
+    if (!taking_box_) return point(event->position());
+    box_ends_ = in_picture(event->position());
+    update();
 }
 
 void PicturePane::mouseReleaseEvent(QMouseEvent*) {
-    if (std::exchange(pressed_, false)) emit pointing_ended();
+    if (!std::exchange(pressed_, false)) return;
+    if (!std::exchange(taking_box_, false)) return emit pointing_ended();
+    update();
+    constexpr double kSmallestBox = 0.01;  // less is a click
+    const QRectF box = QRectF(box_begins_, box_ends_).normalized();
+    if (box.width() < kSmallestBox || box.height() < kSmallestBox) return emit box_given_up();
+    emit boxed(box);
 }
 
 }  // namespace rivlen::app

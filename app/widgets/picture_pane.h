@@ -23,6 +23,9 @@ class PicturePane : public QWidget {
     // While pointing, a press or a drag in the picture tells where; a mark stands at a place, if there is one
     // (from 0 at its left and top edges to 1).
     void set_pointing(bool on);
+    // The next drag draws a box instead (boxed), or is given up by a click.
+    void take_box();
+    [[nodiscard]] bool taking_box() const { return taking_box_; }
     void show_mark(std::optional<QPointF> at);
     [[nodiscard]] std::optional<QPointF> mark() const { return mark_; }
     [[nodiscard]] QRect picture_rect() const;
@@ -33,6 +36,8 @@ class PicturePane : public QWidget {
   signals:
     void pointed(QPointF at);
     void pointing_ended();
+    void boxed(QRectF box);  // of the picture, from 0 to 1
+    void box_given_up();
 
   protected:
     void mousePressEvent(QMouseEvent* event) override;
@@ -44,6 +49,9 @@ class PicturePane : public QWidget {
   private:
     void decode();
     void point(QPointF at);
+    [[nodiscard]] QPointF in_picture(QPointF at) const;
+    bool taking_box_ = false;
+    QPointF box_begins_, box_ends_;  // of the picture
     bool pointing_ = false, pressed_ = false;
     std::optional<QPointF> mark_;
     std::filesystem::path path_;

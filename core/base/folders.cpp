@@ -7,6 +7,21 @@
 
 namespace rivlen {
 
+std::filesystem::path program_folder() {
+    std::error_code error;
+    return std::filesystem::read_symlink("/proc/self/exe", error).parent_path();
+}
+
+std::filesystem::path first_existing(const char* variable, std::span<const std::filesystem::path> places) {
+    const char* set = std::getenv(variable);  // NOLINT(concurrency-mt-unsafe)
+    if (set != nullptr && *set != '\0') return set;
+    std::error_code error;
+    for (const auto& place : places) {
+        if (std::filesystem::exists(place, error)) return place;
+    }
+    return {};
+}
+
 std::filesystem::path default_work_folder() {
     const auto variable = [](const char* name) -> std::filesystem::path {
         const char* value = std::getenv(name);  // NOLINT(concurrency-mt-unsafe)

@@ -6,32 +6,14 @@
 #include <array>
 #include <cstdlib>
 
+#include "core/base/folders.h"
 #include "core/base/hash.h"
 #include "core/base/mapped_file.h"
 #include "core/separation/engine_library.h"
 
 namespace rivlen {
 
-namespace {
-
 namespace fs = std::filesystem;
-
-fs::path program_folder() {
-    std::error_code error;
-    return fs::read_symlink("/proc/self/exe", error).parent_path();
-}
-
-fs::path first_existing(const char* variable, std::span<const fs::path> places) {
-    if (const char* set = std::getenv(variable); set != nullptr && *set != '\0')
-        return set;  // NOLINT(concurrency-mt-unsafe)
-    std::error_code error;
-    for (const auto& place : places) {
-        if (fs::exists(place, error)) return place;
-    }
-    return {};
-}
-
-}  // namespace
 
 Result<ModelFacts> model_identity(const fs::path& model) {
     if (model.empty())

@@ -27,18 +27,36 @@ void SpaceMonitor::process(const ChannelBlock& in, const ChannelBlock& out) {
 
 void SwitchedSpaceMonitor::take(std::unique_ptr<SpaceMonitor> monitor) {
     last_ = now_ && monitor && now_->layout() == monitor->layout() ? std::move(now_) : nullptr;
+    if (!last_) {
+        for (auto& block : heard_) block.clear();
+    }
     now_ = std::move(monitor);
+    if (!last_) return;
+    for (std::size_t k = 0; k < kRemembered; ++k) {
+        auto& block = heard_[(at_ + k) % kRemembered];
+        if (!block.empty())
+            now_->process(ChannelBlock(block, SpaceMonitor::kFrames),
+                          ChannelBlock(before_, SpaceMonitor::kFrames));
+    }
+}
+
+void SwitchedSpaceMonitor::remember(const ChannelBlock& in) {
+    auto& block = heard_[at_];
+    block.resize(in.size());
+    for (std::size_t c = 0; c < in.size(); ++c) block[c].assign(in[c].begin(), in[c].end());
+    at_ = (at_ + 1) % kRemembered;
 }
 
 void SwitchedSpaceMonitor::reset() {
     last_.reset();
+    for (auto& block : heard_) block.clear();
     if (now_) now_->reset();
 }
 
 void SwitchedSpaceMonitor::process(const ChannelBlock& in, const ChannelBlock& out) {
     if (!now_) return out.fill(0.0F);
     now_->process(in, out);
-    if (!last_) return;
+    if (!last_) return remember(in);
     const ChannelBlock before(before_, out.frames());
     last_->process(in, before);
     for (std::size_t c = 0; c < out.size(); ++c) {
@@ -48,6 +66,7 @@ void SwitchedSpaceMonitor::process(const ChannelBlock& in, const ChannelBlock& o
         }
     }
     last_.reset();
+    remember(in);
 }
 
 }  // namespace rivlen

@@ -2,6 +2,7 @@
 // Any layout on two channels: folded down, or on headphones through measured heads.
 #pragma once
 
+#include <array>
 #include <memory>
 #include <optional>
 #include <vector>
@@ -45,8 +46,14 @@ class SwitchedSpaceMonitor {
     void process(const ChannelBlock& in, const ChannelBlock& out);
 
   private:
+    static constexpr std::size_t kRemembered = 4;  // blocks: longer than the responses of a head
+    void remember(const ChannelBlock& in);
     std::unique_ptr<SpaceMonitor> now_, last_;
     std::vector<std::vector<float>> before_;
+    // What came in last, oldest first from at_ on, so that a new monitor does not begin in the middle of a
+    // sound.
+    std::array<std::vector<std::vector<float>>, kRemembered> heard_;
+    std::size_t at_ = 0;
 };
 
 }  // namespace rivlen

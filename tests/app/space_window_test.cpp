@@ -115,6 +115,21 @@ class SpaceWindowTest : public QObject {
         window_->rebuild_view().follow_time();
         QVERIFY(picture.mark().has_value());
         QVERIFY(std::abs(picture.mark()->x() - x) < 0.01);
+        // A box around the figure of the demo: its place is written over the loop.
+        document().edit_timeline("loop", {}, [](Timeline& r) { r.loop = LoopRange{0, 48000}; });
+        QTest::mouseClick(find<QToolButton>("follow_in_picture"), Qt::LeftButton);
+        QVERIFY(picture.taking_box());
+        const auto spot = [&](double px, double py) {
+            return QPointF(shown.left() + px * shown.width(), shown.top() + py * shown.height());
+        };
+        drag(picture, spot(0.17, 0.44), spot(0.29, 0.84));
+        QTRY_VERIFY_WITH_TIMEOUT(window_->rebuild_view().settled(), 60000);
+        const StripLane azimuth{LaneTarget::Azimuth, 0, 0, {}};
+        QVERIFY(find_lane(strip(), azimuth) != nullptr);
+        const double followed = value_at(strip(), azimuth, 24000);
+        QVERIFY(followed > 8 && followed < 25);  // a little to the left, where the figure stands
+        document().undo();
+        QVERIFY(find_lane(strip(), azimuth) == nullptr);
         emit find<ParameterSlider>("screen_width")->moved(100);
         QCOMPARE(timeline().screen_width_deg, 100.0);
         choose(timeline().main_bus());
