@@ -30,6 +30,7 @@ struct HandoverOptions {
     fs::path table, out;
     std::string name, shard, paper;
     int jobs = 2;
+    std::filesystem::path head;
     double settle_seconds = 5, stop_after_seconds = 0;
     bool replace = false, check_only = false, exchange = false, pdf = false, watch = false;
 };
@@ -71,8 +72,8 @@ Result<DeliveryReport> hand_over(const HandoverOptions& o, Session session, cons
     if (!media) return media.error();
     for (const auto& [file, loaded] : *media) tell_warnings(*loaded.source);
     fit_to_media(session.timeline, *media);
-    DeliveryPlan plan{session, std::move(*media),       table,     name,
-                      folder,  o.how.split.work_folder, o.replace, o.jobs};
+    DeliveryPlan plan{
+        session, std::move(*media), table, name, folder, o.how.split.work_folder, o.replace, o.jobs, o.head};
     plan.table.exchange = plan.table.exchange || o.exchange;
     for (const auto& trouble : check(plan))
         print_line({{"event", trouble.error ? "error" : "note"},
@@ -200,6 +201,7 @@ void add_common(CLI::App& command, HandoverOptions& o) {
     command.add_option("--template", o.table,
                        "Table of deliveries (.rivlen-handover); without: mix, stems and a listening copy");
     command.add_option("-o,--output", o.out, "Folder for the files")->required();
+    command.add_option("--head", o.head, "Head responses of binaural rows (AES69); else the standard set");
     command.add_option("--jobs", o.jobs, "Rows at a time")->check(CLI::Range(1, 64))->capture_default_str();
     command.add_flag("--overwrite", o.replace, "Replace files that were made from something else");
     command.add_flag("--check", o.check_only, "Only tell what is wrong");

@@ -17,6 +17,7 @@
 #include "app/handover/delivery_rows_view.h"
 #include "app/handover/page_pdf.h"
 #include "app/handover/report_pane.h"
+#include "app/shell/chosen_head.h"
 #include "app/widgets/controls.h"
 #include "app/widgets/file_dialogs.h"
 #include "app/widgets/kept_splitter.h"
@@ -236,7 +237,8 @@ DeliveryPlan HandoverView::plan() const {
             folder_->text().toStdString(),
             document_.work_folder(),
             replace_->isChecked(),
-            2};
+            2,
+            chosen_head()};
 }
 
 void HandoverView::show_issues(const std::vector<Issue>& issues) {
@@ -300,6 +302,7 @@ void HandoverView::deliver_recordings(std::vector<std::filesystem::path> files) 
     if (job_ != 0) return emit said(tr("A delivery is under way. Stop it, or wait for it."), true);
     if (folder_->text().isEmpty()) return emit said(tr("Choose a folder first."), true);
     auto work = std::make_shared<ManyRecordings>();
+    work->head = chosen_head();
     work->files = std::move(files);
     work->table = table();
     work->folder = folder_->text().toStdString();

@@ -3,6 +3,7 @@
 
 #include <QSettings>
 
+#include "app/shell/chosen_head.h"
 #include "app/widgets/text.h"
 
 namespace rivlen::app {
@@ -11,7 +12,7 @@ Listening::Listening(Document& document, JobList& jobs, MixPlayer& player, QObje
     : QObject(parent), document_(document), jobs_(jobs), player_(player) {
     const QSettings settings;
     if (settings.value("listening/headphones", false).toBool()) monitoring_ = Monitoring::Headphones;
-    chosen_ = settings.value("listening/head").toString().toStdString();
+    chosen_ = chosen_head();
     connect(&document_, &Document::session_changed, this, &Listening::apply);
 }
 
@@ -31,7 +32,7 @@ void Listening::set_monitoring(Monitoring monitoring) {
 void Listening::choose_head(const std::filesystem::path& file) {
     chosen_ = file;
     head_.reset();
-    QSettings().setValue("listening/head", text(file));
+    choose_head_of_all(file);
     set_monitoring(Monitoring::Headphones);
 }
 

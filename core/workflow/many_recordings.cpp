@@ -28,7 +28,8 @@ Result<DeliveryReport> deliver_one(const ManyRecordings& what, const BatchEntry&
                             what.folder / entry.name,
                             what.split.work_folder,
                             what.replace,
-                            what.jobs};
+                            what.jobs,
+                            what.head};
     auto report = deliver(plan, quiet);
     if (!report) return report;
     if (auto status = write_papers(plan, *report, quiet); !status) return status.error();

@@ -19,7 +19,8 @@ struct ManyRecordings {
     std::filesystem::path folder;  // of their folders
     SplitWish split;
     bool replace = false;
-    int jobs = 2;  // rows at a time
+    int jobs = 2;                  // rows at a time
+    std::filesystem::path head{};  // of binaural rows (DeliveryPlan)
 };
 
 struct RecordingOutcome {
