@@ -157,7 +157,8 @@ void PlaceEditor::mouseDoubleClickEvent(QMouseEvent*) {
 
 bool PlaceEditor::event(QEvent* event) {
     if (event->type() == QEvent::ShortcutOverride) {
-        const int key = static_cast<QKeyEvent*>(event)->key();  // NOLINT(*-static-cast-downcast): its type says so
+        const int key =
+            static_cast<QKeyEvent*>(event)->key();  // NOLINT(*-static-cast-downcast): its type says so
         if (key == Qt::Key_Left || key == Qt::Key_Right || key == Qt::Key_Up || key == Qt::Key_Down) {
             event->accept();
             return true;
