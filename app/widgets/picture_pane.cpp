@@ -177,7 +177,7 @@ void PicturePane::mouseReleaseEvent(QMouseEvent*) {
     update();
     constexpr double kSmallestBox = 0.01;  // less is a click
     const QRectF box = QRectF(box_begins_, box_ends_).normalized();
-    if (box.width() < kSmallestBox || box.height() < kSmallestBox) return emit box_given_up();
+    if (box.width() < kSmallestBox || box.height() < kSmallestBox) return;
     emit boxed(box);
 }
 

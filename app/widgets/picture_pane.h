@@ -37,7 +37,6 @@ class PicturePane : public QWidget {
     void pointed(QPointF at);
     void pointing_ended();
     void boxed(QRectF box);  // of the picture, from 0 to 1
-    void box_given_up();
 
   protected:
     void mousePressEvent(QMouseEvent* event) override;

@@ -94,13 +94,14 @@ LoudnessTimeline peaks_alone(LoudnessTimeline course) {
     return course;
 }
 
+LoudnessMeter meter_of(int sample_rate, int channels, LoudnessMeter::Kind kind) {
+    const auto layout = likely_layout(static_cast<std::size_t>(channels));
+    return layout ? LoudnessMeter(sample_rate, *layout, kind) : LoudnessMeter(sample_rate, channels, kind);
+}
+
 LoudnessTimelineMeter::LoudnessTimelineMeter(int sample_rate, int channels, bool true_peaks)
-    : meter_([&] {
-          const auto kind = true_peaks ? LoudnessMeter::Kind::Exact : LoudnessMeter::Kind::Quick;
-          const auto layout = likely_layout(static_cast<std::size_t>(channels));
-          return layout ? LoudnessMeter(sample_rate, *layout, kind)
-                        : LoudnessMeter(sample_rate, channels, kind);
-      }()),
+    : meter_(meter_of(sample_rate, channels,
+                      true_peaks ? LoudnessMeter::Kind::Exact : LoudnessMeter::Kind::Quick)),
       step_frames_(static_cast<std::size_t>(sample_rate / 10)),
       waiting_(sample_rate, static_cast<std::size_t>(channels)) {}
 

@@ -76,11 +76,14 @@ struct LoudnessTimeline {
 // Without loudness, of sounds whose channels nobody hears together.
 [[nodiscard]] LoudnessTimeline peaks_alone(LoudnessTimeline course);
 
+// Of a sound to be delivered: channels as likely_layout() has them, ambisonics included.
+[[nodiscard]] LoudnessMeter meter_of(int sample_rate, int channels, LoudnessMeter::Kind kind);
+
 // Fed in pieces of any length; looks at momentary and short-term loudness every 100 ms, as EBU Tech 3341 asks
 // for (at least ten times a second).
 class LoudnessTimelineMeter {
   public:
-    // channels: as likely_layout() has them, ambisonics included.
+    // channels: as meter_of() has them.
     // Without true peaks (true_peak_dbtp is then missing) where they are known.
     LoudnessTimelineMeter(int sample_rate, int channels, bool true_peaks = true);
     void add(std::span<const std::vector<float>> block);

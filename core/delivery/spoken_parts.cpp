@@ -46,11 +46,7 @@ Result<SpokenParts> find_spoken_parts(const ScratchSound& dialogue, const JobCon
 
 SpokenLoudness::SpokenLoudness(SpokenParts parts, int sample_rate, int channels)
     : ranges_(std::move(parts.ranges)),
-      meter_([&] {
-          const auto layout = likely_layout(static_cast<std::size_t>(channels));
-          return layout ? LoudnessMeter(sample_rate, *layout, LoudnessMeter::Kind::Quick)
-                        : LoudnessMeter(sample_rate, channels, LoudnessMeter::Kind::Quick);
-      }()),
+      meter_(meter_of(sample_rate, channels, LoudnessMeter::Kind::Quick)),
       part_(sample_rate, static_cast<std::size_t>(channels)) {
     const double ratio = static_cast<double>(sample_rate) / std::max(1, parts.sample_rate);
     for (auto& range : ranges_)

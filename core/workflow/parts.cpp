@@ -207,10 +207,6 @@ fs::path parts_folder(const fs::path& session, const fs::path& work_folder) {
     return session.parent_path() / (session.stem().string() + " parts");
 }
 
-bool has_parts(const FileChannels& file) {
-    return file.info.audio.size() > 1 || file.channels.size() > 2;
-}
-
 std::vector<PartOfFile> likely_parts(const FileChannels& file) {
     std::vector<PartOfFile> out;
     const auto add = [&](std::vector<ChannelOfFile> channels) {

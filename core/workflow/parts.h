@@ -30,8 +30,6 @@ struct FileChannels {
 // Listens to the first `seconds` of every stream. Errors: those of probe() and AudioDecoder; Cancelled.
 [[nodiscard]] Result<FileChannels> channels_of_file(const std::filesystem::path& file, double seconds = 60,
                                                     const JobControl& job = {});
-// Whether there is something to choose: several streams, or more than two channels.
-[[nodiscard]] bool has_parts(const FileChannels& file);
 
 // Channels that belong together, of one rate; one to 36.
 struct PartOfFile {
