@@ -55,6 +55,10 @@ RowDetails::RowDetails(EditRow edit, QWidget* parent) : QWidget(parent), edit_(s
               {});
     });
     line->addWidget(channels_);
+    objects_ = box(tr("Objects"), "handover_objects",
+                   tr("Broadcast WAV of more than two channels: mono and stereo tracks of the main bus are\n"
+                      "channels of their own, with where they are over time (audio definition model)."),
+                   &HandoverRow::objects);
     loop_only_ = box(tr("Loop range"), "handover_loop", tr("Only the loop range of the tracks."),
                      &HandoverRow::loop_only);
     original_ = box(tr("Original as well"), "handover_original",
@@ -84,9 +88,11 @@ void RowDetails::show_row(int row, const HandoverRow* shown) {
     if (!language_->hasFocus()) language_->setText(text(shown->language));
     channels_->setCurrentIndex(
         channels_->findData(shown->binaural ? kBinauralItem : static_cast<int>(shown->layout)));
+    objects_->setChecked(shown->objects);
     loop_only_->setChecked(shown->loop_only);
     original_->setChecked(shown->keep_original_sound);
     const bool picture = shown->container == Container::Picture;
+    objects_->setEnabled(shown->objects || (shown->container == Container::Wav && shown->channels() > 2));
     original_->setEnabled(picture);
     language_->setEnabled(picture);
 }

@@ -9,6 +9,7 @@
 #include <vector>
 
 #include "core/metering/level.h"
+#include "core/mix/sound_objects.h"
 #include "core/project/delivery_table.h"
 
 namespace rivlen {
@@ -21,11 +22,13 @@ struct AdmFacts {
     int sample_rate = 48000, bits = 24;
     std::size_t frames = 0;
     Level integrated_lufs, range_lu, true_peak_dbtp;
+    std::vector<SoundObject> objects{};  // their channels stand behind those of the bed
 };
 
-// One programme with one content of one object: a bed whose channels say where their loudspeakers stand,
-// ambisonics with order, degree and SN3D, or two channels for headphones. Formats are defined in the file
-// itself (identifiers from 1001 on), so that nobody needs a table of common definitions.
+// One programme with one content. Its first object is a bed whose channels say where their loudspeakers
+// stand, ambisonics with order, degree and SN3D, or two channels for headphones; the others are sources whose
+// places go along in blocks (width and height: the spread, of which 100 % are all around). Formats are
+// defined in the file itself (identifiers from 1001 on), so that nobody needs a table of common definitions.
 [[nodiscard]] std::string adm_xml(const AdmFacts& facts);
 
 // The chna chunk's data: number of tracks and of identifiers, then 40 bytes each: track, UID (12), track

@@ -124,7 +124,8 @@ SoundDescription Delivery::describe(const HandoverRow& row, const MadeSound& mad
                          static_cast<std::size_t>(made.sound->frames()),
                          course.loudness.integrated_lufs,
                          course.loudness.range_lu,
-                         course.loudness.true_peak_dbtp};
+                         course.loudness.true_peak_dbtp,
+                         made.objects};
     if (plan_.table.umid)
         d.umid = umid_from(
             hash_hex(session_hash_ + plan_.name + template_to_json({{}, {}, {row}, {}, true, false})));

@@ -6,6 +6,7 @@
 #include "core/base/output_file.h"
 #include "core/delivery/deliver.h"
 #include "core/delivery/delivery_rows.h"
+#include "core/media/decode.h"
 
 namespace rivlen {
 
@@ -20,11 +21,39 @@ double bytes_of_row(const DeliveryPlan& plan, const HandoverRow& row) {
     if (const auto kind = coded_kind(row.container))
         return seconds * bit_rate_of(*kind, static_cast<int>(row.channels())) / 8;
     const int sides = static_cast<int>(row.channels());
-    const int channels = row.content == Content::Stems ? static_cast<int>(kStems) * sides : sides;
+    const int channels = row.content == Content::Stems
+                             ? static_cast<int>(kStems) * sides
+                             : sides + static_cast<int>(object_channels(plan.session, row));
     const int bits = row.container == Container::Picture ? bits_of(Depth::Pcm24) : bits_of(row.depth);
     constexpr double kFlacShare = 0.6;
     const double bytes = seconds * rate_of_row(plan.session, row) * channels * bits / 8;
     return row.container == Container::Flac ? kFlacShare * bytes : bytes;
+}
+
+// What keeps placed tracks from standing beside a bed in this row.
+void check_objects(const DeliveryPlan& plan, int number, std::vector<Issue>& out) {
+    const HandoverRow& row = plan.table.rows[static_cast<std::size_t>(number)];
+    const Timeline& r = plan.session.timeline;
+    const auto trouble = [&](std::string sentence) { out.push_back({number, true, std::move(sentence)}); };
+    if (row.container != Container::Wav || row.content == Content::Stems || row.content == Content::Limiter)
+        trouble("Objects go into Broadcast WAVs of one mix each. Choose WAV, or switch objects off.");
+    if (row.binaural || channels_of(row.layout) <= 2)
+        trouble(
+            "Objects stand beside a bed of more than two channels. Choose other channels, or switch objects "
+            "off.");
+    if (!r.buses.front().strip.chain.empty())
+        trouble(
+            "What the main bus's parts do cannot be done to objects. Take them out of its chain, or switch "
+            "objects off.");
+    const std::size_t channels = channels_of(row.layout) + object_channels(plan.session, row);
+    if (channels > static_cast<std::size_t>(kMaxChannels))
+        trouble(fmt::format(
+            "Bed and objects are {} channels, where a file has {} at most. Give some tracks to another bus.",
+            channels, kMaxChannels));
+    if (object_channels(plan.session, row) == 0)
+        out.push_back({number, false,
+                       "No mono or stereo track goes straight to a main bus of more than two channels: there "
+                       "are no objects."});
 }
 
 }  // namespace
@@ -100,6 +129,7 @@ std::vector<Issue> check(const DeliveryPlan& plan) {
             out.push_back({number, true,
                            fmt::format("{} does not hold {}. Choose WAV, or other channels.",
                                        label_of(row.container), name_of(row.layout))});
+        if (row.objects) check_objects(plan, number, out);
         if (row.loop_only && !r.loop)
             out.push_back({number, true, "There is no loop range. Set one, or deliver all of it."});
         if (row.container == Container::Picture && picture_of(plan.session) == nullptr)

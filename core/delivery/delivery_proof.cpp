@@ -8,6 +8,7 @@
 
 #include "core/assessment/tradeoff.h"
 #include "core/base/hash.h"
+#include "core/delivery/adm_reading.h"
 #include "core/delivery/delivery_rows.h"
 #include "core/delivery/spectrogram_picture.h"
 #include "core/dsp/decibels.h"
@@ -55,6 +56,7 @@ void judge(const LoudnessTarget& target, bool overshoots, DeliveredRow& row) {
         row.sentence = std::move(sentence);
     };
     const bool mix = row.asked.content == Content::Mix;
+    const bool limited = mix && !row.asked.objects;
     const double off = row.gated_lufs ? *row.gated_lufs - target.integrated_lufs : 0;
     const Level peak = row.course.loudness.true_peak_dbtp;
     const Level short_term = row.course.highest_short_term_lufs;
@@ -73,9 +75,9 @@ void judge(const LoudnessTarget& target, bool overshoots, DeliveredRow& row) {
         return fails(fmt::format("{:.1f} LU {} the target: its peaks do not allow more.", std::abs(off),
                                  off < 0 ? "under" : "over"));
     if (peak && *peak > allowed.highest_dbtp)
-        return fails(
-            fmt::format("True peak {:.1f} dBTP where {:.1f} are allowed.{}", *peak, target.true_peak_dbtp,
-                        mix ? "" : " It is not limited, so that it adds up: turn down what is loud in it."));
+        return fails(fmt::format(
+            "True peak {:.1f} dBTP where {:.1f} are allowed.{}", *peak, target.true_peak_dbtp,
+            limited ? "" : " It is not limited, so that it adds up: turn down what is loud in it."));
     if (!mix) return;
     if (too_soft)
         row.sentence = fmt::format("{:.1f} LU under the target, so that no 3 s are louder than {:.1f} LUFS.",
@@ -100,18 +102,27 @@ Status read_back(const DeliveryPlan& plan, const JobControl& job, const Written&
     out.sample_rate = decoder->info().sample_rate;
     out.channels = decoder->info().channels;
     const auto channels = static_cast<std::size_t>(out.channels);
-    LoudnessTimelineMeter meter(out.sample_rate, out.channels, false);
-    TruePeaks peaks(channels);
+    std::optional<AdmReading> model;
+    std::optional<AdmRenderer> renderer;  // objects are heard together with their bed
+    if (row.objects) {
+        auto read = read_adm(out.path);
+        if (!read) return read.error();
+        model = std::move(*read);
+        renderer.emplace(*model, row.layout, out.sample_rate);
+    }
+    const std::size_t heard_channels = row.objects ? row.channels() : channels;
+    LoudnessTimelineMeter meter(out.sample_rate, static_cast<int>(heard_channels), false);
+    TruePeaks peaks(heard_channels);
     std::optional<SpokenLoudness> spoken;
     if (row.content == Content::Mix && is_anchor(out.spoken.get()))
-        spoken.emplace(*out.spoken, out.sample_rate, out.channels);
+        spoken.emplace(*out.spoken, out.sample_rate, static_cast<int>(heard_channels));
     SpectrogramPicture picture(written.frames, out.sample_rate);
     // Two threads share the measuring about evenly.
-    BlocksInBackground measuring(out.sample_rate, channels, [&](const AudioBlock& block) {
+    BlocksInBackground measuring(out.sample_rate, heard_channels, [&](const AudioBlock& block) {
         meter.add(block);
         if (spoken) spoken->add(block);
     });
-    AudioBlock block(out.sample_rate, channels);
+    AudioBlock block(out.sample_rate, channels), rendered;
     for (;;) {
         if (job.cancelled()) return JobControl::cancelled_error();
         auto part = decoder->read();
@@ -119,9 +130,11 @@ Status read_back(const DeliveryPlan& plan, const JobControl& job, const Written&
         if (part->empty()) break;
         block.clear();
         block.append_interleaved(*part);
-        measuring.add(block);
-        peaks.add(block);
-        if (row.content == Content::Mix) picture.add(block);
+        if (renderer) renderer->render(block, rendered);
+        const AudioBlock& heard = renderer ? rendered : block;
+        measuring.add(heard);
+        peaks.add(heard);
+        if (row.content == Content::Mix) picture.add(heard);
         out.frames += static_cast<std::int64_t>(block.frames());
     }
     measuring.finish();

@@ -5,6 +5,7 @@
 
 #include "core/delivery/deliver.h"
 #include "core/media/layback.h"
+#include "core/mix/sound_objects.h"
 
 namespace rivlen {
 
@@ -79,10 +80,20 @@ bool codes_with_loss(const Session& session, const HandoverRow& row) {
     return coded_kind(row.container).has_value();
 }
 
+std::size_t object_channels(const Session& session, const HandoverRow& row) {
+    std::size_t channels = 0;
+    if (!row.objects) return 0;
+    for (const auto& track : session_for(session, row.content, row.card).timeline.tracks) {
+        if (can_be_object(session.timeline, track)) channels += channels_of(track.layout);
+    }
+    return channels;
+}
+
 std::string channels_label(const HandoverRow& row) {
     if (row.binaural) return "binaural";
     if (row.layout == Layout::Mono) return "mono";
-    return row.layout == Layout::Stereo ? std::string() : key_of(row.layout);
+    std::string label = row.layout == Layout::Stereo ? "" : key_of(row.layout);
+    return row.objects ? label + " with objects" : label;
 }
 
 std::string lower(std::string text) {

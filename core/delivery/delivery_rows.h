@@ -36,7 +36,9 @@ using VersionKey = std::tuple<std::string, int, std::string, bool, Layout, bool>
 [[nodiscard]] inline VersionKey version_key(const HandoverRow& row) {
     return {row.version, row.card, row.target, row.loop_only, row.layout, row.binaural};
 }
-// Of a row that is not stereo, "5.1" or "binaural"; empty for stereo.
+// Of the main bus's tracks, as a row with objects has them.
+[[nodiscard]] std::size_t object_channels(const Session& session, const HandoverRow& row);
+// Of a row that is not stereo, "5.1", "7.1.4 with objects" or "binaural"; empty for stereo.
 [[nodiscard]] std::string channels_label(const HandoverRow& row);
 // Files whose names differ only in case are one file on many disks.
 [[nodiscard]] std::string lower(std::string text);

@@ -128,7 +128,7 @@ Status SoundMaker::reach(const LoudnessTarget& target, Version& version) const {
     };
     const auto gain = missing_db(mix.sound, mix.course);
     if (!gain) return gain.error();
-    version.gain_db = *gain;
+    version.gain_db = version.unlimited_gain_db = *gain;
     constexpr int kRounds = 4;
     constexpr double kNearEnoughDb = 0.05;
     for (int round = 0; round < kRounds; ++round) {
@@ -248,7 +248,7 @@ Result<MadeSound> SoundMaker::make_mix(const HandoverRow& row, const Version& ve
     const Rendered& mix = *version.programme;
     const int rate = rate_of_row(plan_.session, row);
     const bool overshoots = codes_with_loss(plan_.session, row);
-    MadeSound out{{}, {}, channel_names(row.content, row), version.gain_db, 0, {}, version.spoken};
+    MadeSound out{{}, {}, channel_names(row.content, row), {}, version.gain_db, 0, {}, version.spoken};
     std::optional<Held> held_here = version.held;
     if (!version.held || rate != mix.sound.sample_rate() || overshoots) {
         held_here.reset();
@@ -280,6 +280,80 @@ Result<MadeSound> SoundMaker::make_mix(const HandoverRow& row, const Version& ve
     return out;
 }
 
+namespace {
+
+// What diverted tracks hand over, channel by channel, until as much of the bed is there. Their pieces come
+// before the bed's.
+class ObjectSound {
+  public:
+    ObjectSound(MixPlan& plan, const std::vector<SoundObject>& objects, int sample_rate) {
+        for (const auto& object : objects) {
+            auto waiting = std::make_shared<AudioBlock>(sample_rate, object.sides.size());
+            plan.divert(object.track, [waiting](const ChannelBlock& piece) {
+                const std::size_t had = waiting->frames();
+                waiting->resize(had + piece.frames());
+                for (std::size_t c = 0; c < piece.size(); ++c)
+                    std::ranges::copy(piece[c], (*waiting)[c].begin() + static_cast<std::ptrdiff_t>(had));
+            });
+            waiting_.push_back(std::move(waiting));
+        }
+    }
+    // The next frames, behind the channels that are there.
+    void append_to(std::vector<std::vector<float>>& channels, std::size_t frames) {
+        for (const auto& waiting : waiting_) {
+            for (std::size_t c = 0; c < waiting->channels(); ++c) {
+                const auto from = (*waiting)[c].first(frames);
+                channels.emplace_back(from.begin(), from.end());
+            }
+            waiting->drop_front(frames);
+        }
+    }
+
+  private:
+    std::vector<std::shared_ptr<AudioBlock>> waiting_;
+};
+
+}  // namespace
+
+// The bed without the tracks that are objects, and behind it these. Not limited, as a limiter of the whole
+// cannot act on what is put together later only.
+Result<MadeSound> SoundMaker::make_objects(const HandoverRow& row, const Version& version) {
+    const Session session = session_for(plan_.session, row.content, row.card);
+    const LoopRange range = range_of_row(plan_.session, row);
+    const int rate = session.timeline.sample_rate;
+    MadeSound out;
+    out.objects = sound_objects(session.timeline, range.first, range.last);
+    const auto mix = std::make_shared<MixPlan>(session, plan_.media);
+    ObjectSound objects(*mix, out.objects, rate);
+    const ChannelMatrix to_bed = conversion(session.timeline.main_layout(), row.layout);
+    auto all = ScratchSound::create(plan_.work, rate,
+                                    static_cast<int>(row.channels() + object_channels(plan_.session, row)));
+    if (!all) return all.error();
+    const Status status =
+        render_mix(mix, range.first, range.last, quiet_, [&](std::int64_t, AudioBlock block) {
+            AudioBlock bed(rate, row.channels(), block.frames());
+            to_bed.apply(block.view(), bed.view());
+            std::vector<std::vector<float>> channels = bed.take();
+            objects.append_to(channels, block.frames());
+            return all->append(channels);
+        });
+    if (!status) return status.error();
+    out.gain_db = version.unlimited_gain_db;
+    auto made = converted(*all, rate_of_row(plan_.session, row), false, out.gain_db, plan_.work, quiet_);
+    if (!made) return made.error();
+    const auto peaks = course_of(*made, quiet_);
+    if (!peaks) return peaks.error();
+    out.course = shifted(version.programme->course, out.gain_db);
+    out.course.loudness.sample_peak_dbfs = peaks->loudness.sample_peak_dbfs;
+    out.sound = std::make_shared<const ScratchSound>(std::move(*made));
+    out.track_names = channel_names(row.content, row);
+    for (const auto& object : out.objects) {
+        for (std::size_t side = 0; side < object.sides.size(); ++side) out.track_names.push_back(object.name);
+    }
+    out.spoken = version.spoken;
+    return out;
+}
+
 // A stem or several. Never limited: it is to add up.
 Result<MadeSound> SoundMaker::make_part(const HandoverRow& row, const Version& version) {
     auto made = stem(row, row.content, version);
@@ -289,6 +363,7 @@ Result<MadeSound> SoundMaker::make_part(const HandoverRow& row, const Version& v
     return MadeSound{std::make_shared<const ScratchSound>(std::move(*made)),
                      std::move(*course),
                      channel_names(row.content, row),
+                     {},
                      version.gain_db,
                      0,
                      {},
@@ -338,6 +413,7 @@ Result<SharedSound> SoundMaker::before_limiter(const HandoverRow& row) {
 Result<MadeSound> SoundMaker::make(const HandoverRow& row) {
     const auto version = version_of(row);
     if (!version) return version.error();
+    if (row.objects) return make_objects(row, **version);
     if (row.content == Content::Mix) return make_mix(row, **version);
     if (row.content == Content::Stems) return make_poly(row, **version);
     if (row.content == Content::Limiter) return make_difference(row, **version);

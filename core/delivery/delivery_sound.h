@@ -10,6 +10,7 @@
 #include "core/delivery/deliver.h"
 #include "core/delivery/delivery_rows.h"
 #include "core/delivery/spoken_parts.h"
+#include "core/mix/sound_objects.h"
 
 namespace rivlen {
 
@@ -20,6 +21,7 @@ struct MadeSound {
     SharedSound sound;
     LoudnessTimeline course;  // of the sound; peaks alone where nobody hears its channels together
     std::vector<std::string> track_names;
+    std::vector<SoundObject> objects;  // whose channels stand behind the bed's
     double gain_db = 0, limited_db = 0;
     std::vector<float> reduction_by_second;  // of the limiter, in dB; empty when it did not act
     SharedParts spoken;
@@ -84,7 +86,8 @@ class SoundMaker {
             programme;  // the mix at the session's rate in the channels of the rows, before the gain
         SharedParts spoken;
         double gain_db = 0;
-        std::optional<Held> held;  // the mix with the gain, at the session's rate
+        double unlimited_gain_db = 0;  // that would do without a limiter
+        std::optional<Held> held;      // the mix with the gain, at the session's rate
     };
     using SharedVersion = std::shared_ptr<const Version>;
 
@@ -105,6 +108,7 @@ class SoundMaker {
     Result<ScratchSound> in_channels_of(const HandoverRow& row, const ScratchSound& sound);
     Result<MadeSound> make_poly(const HandoverRow& row, const Version& version);
     Result<MadeSound> make_mix(const HandoverRow& row, const Version& version) const;
+    Result<MadeSound> make_objects(const HandoverRow& row, const Version& version);
     Result<MadeSound> make_part(const HandoverRow& row, const Version& version);
     Result<MadeSound> make_difference(const HandoverRow& row, const Version& version);
 

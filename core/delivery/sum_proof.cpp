@@ -92,7 +92,7 @@ std::vector<SumProof> add_up(const std::vector<DeliveredRow>& rows, const Before
     for (const auto& row : rows) {
         const auto& asked = row.asked;
         if (row.state != RowState::Done && row.state != RowState::Skipped) continue;
-        if (!keeps_samples(asked.container)) continue;
+        if (!keeps_samples(asked.container) || asked.objects) continue;
         auto& set = sets[version_key(asked)];
         const auto content = static_cast<std::size_t>(asked.content);
         const DeliveredRow** place = asked.content == Content::Limiter ? &set.limiter

@@ -55,6 +55,11 @@ void MixEngine::add_lane(int id, bool is_bus, std::size_t place, const Strip& st
     } else {
         lane.way_out.placing.emplace(own, behind, r.sample_rate);
     }
+    if (!is_bus && plan_->diverted(id) != nullptr) {
+        lane.object = ObjectOut{PlacingStage(own, own, r.sample_rate), PlacingStage(own, own, r.sample_rate),
+                                buffers(own, kPiece), buffers(own, kPiece)};
+        lane.way_out.placing->give_lfe_alone();
+    }
     for (const auto& send : strip.sends) {
         const Layout from = send.before_fader ? own : behind, to = r.layout_of(send.bus);
         lane.sends.push_back({SendStage(r.sample_rate), {}, buffers(from, kPiece), {}});
@@ -196,6 +201,10 @@ void MixEngine::begin(Lane& lane) {
     const Strip& s = strip(lane);
     if (lane.way_out.fader) lane.way_out.fader->seek(s, audible(lane), begins_at_);
     if (lane.way_out.placing) lane.way_out.placing->seek(s, audible(lane), begins_at_);
+    if (lane.object) {
+        lane.object->own.seek(s, audible(lane), begins_at_);
+        lane.object->main.seek(plan_->timeline().buses.front().strip, true, begins_at_);
+    }
     for (std::size_t k = 0; k < lane.sends.size(); ++k)
         lane.sends[k].level.seek(s, s.sends[k], audible(lane), begins_at_);
     if (!lane.is_bus) lane.duck.seek(*plan_, lane.place, begins_at_);
@@ -212,6 +221,14 @@ void MixEngine::fill(Lane& lane, const ChannelBlock& piece) {
             for (std::size_t i = 0; i < kPiece; ++i) piece[c][i] += input[c][i];
         }
     }
+}
+
+void MixEngine::hand_over(Lane& lane, const ChannelBlock& piece) {
+    ObjectOut& object = *lane.object;
+    const ChannelBlock levelled(object.levelled, piece.frames()), out(object.handed_over, piece.frames());
+    object.own.apply(strip(lane), audible(lane), lane.out_frame, piece, levelled);
+    object.main.apply(plan_->timeline().buses.front().strip, true, lane.out_frame, levelled, out);
+    (*plan_->diverted(lane.id))(out);
 }
 
 void MixEngine::send(Lane& lane, bool before_fader, const ChannelBlock& piece) {
@@ -242,6 +259,7 @@ void MixEngine::leave(Lane& lane, const ChannelBlock& piece) {
             std::min(meter->reduction_db.load(std::memory_order_relaxed), static_cast<float>(lowest)),
             std::memory_order_relaxed);
     }
+    if (lane.object) hand_over(lane, piece);
     ChannelBlock out = piece;
     if (lane.way_out.fader) {
         lane.way_out.fader->apply(s, audible(lane), lane.out_frame, piece);

@@ -59,6 +59,11 @@ class MixEngine {
         std::optional<ChannelMatrix> conversion;  // none where they are the same
         std::vector<std::vector<float>> sent, brought;
     };
+    // What a diverted track (MixPlan::divert) hands over.
+    struct ObjectOut {
+        PlacingStage own, main;  // level and mute of the track and of the main bus
+        std::vector<std::vector<float>> levelled, handed_over;
+    };
     struct Lane {
         int id = 0;
         bool is_bus = false;
@@ -68,6 +73,7 @@ class MixEngine {
         TrackReader reader;
         DuckLine duck;
         WayOut way_out;
+        std::optional<ObjectOut> object;
         std::vector<SendOut> sends;
         std::vector<Output> outputs;  // behind the fader, then the sends
         bool begun = false;           // since the last seek
@@ -86,6 +92,7 @@ class MixEngine {
     void produce(Lane& lane);
     void fill(Lane& lane, const ChannelBlock& piece);
     void leave(Lane& lane, const ChannelBlock& piece);
+    void hand_over(Lane& lane, const ChannelBlock& piece);
     void send(Lane& lane, bool before_fader, const ChannelBlock& piece);
     void run_chain(Lane& lane, const ChannelBlock& block);
     std::shared_ptr<const MixPlan> plan_;

@@ -8,7 +8,6 @@
 
 #include "core/dsp/decibels.h"
 #include "core/dsp/glide.h"
-#include "core/space/spherical_harmonics.h"
 
 namespace rivlen {
 
@@ -32,7 +31,7 @@ StripPlacing::StripPlacing(Layout from, Layout to)
       to_(to),
       places_(channels_of(from) <= 2 && channels_of(to) > 2),
       conversion_(places_ ? ChannelMatrix() : conversion(from, to)) {
-    if (places_ && ambisonic_order(to) == 0) panner_.emplace(to);
+    if (places_) panner_.emplace(to);
 }
 
 bool StripPlacing::moves(const Strip& strip) const {
@@ -62,16 +61,7 @@ void StripPlacing::place_source(const Strip& strip, std::int64_t frame, Directio
     const auto channels = out.to();
     std::array<double, kMostLayoutChannels> gains{};
     const auto used = std::span(gains).first(channels);
-    if (const int order = ambisonic_order(to_); order > 0) {
-        spherical_harmonics(direction, used);
-        if (spread > 0) {
-            const auto weights = cap_weights(order, spread * 1.8);
-            for (std::size_t k = 0; k < channels; ++k)
-                used[k] *= weights[static_cast<std::size_t>(order_of_channel(k))];
-        }
-    } else {
-        panner_->gains(direction, spread, used);
-    }
+    panner_->gains(direction, spread, used);
     for (std::size_t k = 0; k < channels; ++k) out(k, column) = used[k];
 }
 
@@ -81,7 +71,9 @@ void StripPlacing::gains(const Strip& strip, std::int64_t frame, ChannelMatrix& 
     if (places_) {
         const Direction at = {value(strip, LaneTarget::Azimuth, frame),
                               value(strip, LaneTarget::Elevation, frame)};
-        if (from_ == Layout::Mono) {
+        if (lfe_alone_) {
+            std::ranges::fill(out.row_by_row(), 0.0);
+        } else if (from_ == Layout::Mono) {
             place_source(strip, frame, at, 0, out);
         } else {
             const double aside = value(strip, LaneTarget::Width, frame) / 100 * kSideDeg;

@@ -7,8 +7,8 @@
 
 #include "core/base/channel_block.h"
 #include "core/project/timeline.h"
-#include "core/space/amplitude_panning.h"
 #include "core/space/conversion.h"
+#include "core/space/source_panner.h"
 
 namespace rivlen {
 
@@ -25,6 +25,8 @@ class StripPlacing {
     StripPlacing(Layout from, Layout to);
     [[nodiscard]] Layout from() const { return from_; }
     [[nodiscard]] Layout to() const { return to_; }
+    // From now on a source gives to the LFE alone: the rest of it is handed over as an object.
+    void give_lfe_alone() { lfe_alone_ = true; }
     // Whether the gains follow lines.
     [[nodiscard]] bool moves(const Strip& strip) const;
     // out: made for it (ChannelMatrix(channels_of(to), channels_of(from))).
@@ -35,8 +37,9 @@ class StripPlacing {
                       ChannelMatrix& out) const;
     Layout from_, to_;
     bool places_;
-    std::optional<AmplitudePanner> panner_;  // where it is placed among loudspeakers
-    ChannelMatrix conversion_;               // where it is no source
+    bool lfe_alone_ = false;
+    std::optional<SourcePanner> panner_;  // where it is a source
+    ChannelMatrix conversion_;            // where it is no source
 };
 
 // The same as sound, with the mute. Gains go straight from one multiple of kGrid frames to the next: along
@@ -44,6 +47,7 @@ class StripPlacing {
 class PlacingStage {
   public:
     PlacingStage(Layout from, Layout to, int sample_rate);
+    void give_lfe_alone() { placing_.give_lfe_alone(); }
     void seek(const Strip& strip, bool audible, std::int64_t frame);
     // in: of the strip, out: of the bus, as long; out is overwritten.
     void apply(const Strip& strip, bool audible, std::int64_t frame, const ChannelBlock& in,

@@ -6,6 +6,7 @@
 #include <array>
 #include <atomic>
 #include <filesystem>
+#include <functional>
 #include <map>
 #include <memory>
 #include <span>
@@ -80,6 +81,15 @@ class MixPlan {
     void watch_field(int strip_id, const ChannelBlock& left) const {
         if (strip_id == field_strip_ && field_tap_) field_tap_->write(left);
     }
+    // A track's sound does not go to its bus, but for what it gives to the LFE and to sends: it is handed
+    // over as it would be placed, with level and mute of track and main bus, block after block from where the
+    // engine began. For rendering, by the thread that renders; set before the plan is handed on.
+    using TakeObject = std::function<void(const ChannelBlock&)>;
+    void divert(int track, TakeObject take) { diverted_[track] = std::move(take); }
+    [[nodiscard]] const TakeObject* diverted(int track) const {
+        const auto it = diverted_.find(track);
+        return it != diverted_.end() ? &it->second : nullptr;
+    }
     [[nodiscard]] Tap* tap_of(int strip_id) const { return strip_id == tapped_strip_ ? tap_.get() : nullptr; }
     // What a part takes out goes to a tap, too; set before the plan is handed on.
     void tap_removed(int part_id, std::shared_ptr<Tap> tap) { removed_[part_id] = std::move(tap); }
@@ -107,6 +117,7 @@ class MixPlan {
     int field_strip_ = 0;
     std::shared_ptr<FieldTap> field_tap_;
     std::map<int, std::shared_ptr<Tap>> removed_;
+    std::map<int, TakeObject> diverted_;
 };
 
 // Settings of a recording, with times at another rate.

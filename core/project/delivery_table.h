@@ -71,12 +71,13 @@ struct HandoverRow {
     int sample_rate = 0;               // 0: that of the session
     Layout layout = Layout::Stereo;    // the session's main bus is brought to it
     bool binaural = false;             // two channels for headphones instead, through a measured head
+    bool objects = false;              // Wav: placed tracks as objects of their own beside the bed
     bool keep_original_sound = false;  // Picture: as a further track
     std::string language = "und";      // Picture: ISO 639-2
     std::string name = "{name} {content} {version}";  // of the file, without its ending
     bool loop_only = false;                           // only the session's loop range
     [[nodiscard]] bool mono() const { return layout == Layout::Mono && !binaural; }
-    // Of the file, but for stems side by side.
+    // Of the file, but for stems side by side and objects beside a bed.
     [[nodiscard]] std::size_t channels() const { return binaural ? 2 : channels_of(layout); }
     bool operator==(const HandoverRow&) const = default;
 };

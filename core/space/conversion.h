@@ -22,6 +22,7 @@ class ChannelMatrix {
     [[nodiscard]] double operator()(std::size_t to, std::size_t from) const {
         return gains_[to * from_ + from];
     }
+    [[nodiscard]] std::span<double> row_by_row() { return gains_; }
     // this behind first.
     [[nodiscard]] ChannelMatrix after(const ChannelMatrix& first) const;
     // out = matrix * in; channels of equal lengths, out may not be in.

@@ -8,6 +8,7 @@
 #include <map>
 
 #include "core/base/audio_block.h"
+#include "core/delivery/adm_reading.h"
 #include "core/delivery/scratch_sound.h"
 #include "core/delivery/written_sound.h"
 #include "core/dsp/decibels.h"
@@ -22,6 +23,7 @@ namespace {
 namespace fs = std::filesystem;
 
 constexpr double kSilentDbfs = -90;
+constexpr std::ptrdiff_t kMostInPart = 36;
 
 const AudioStreamInfo* stream_of(const MediaInfo& info, int index) {
     const auto found = std::ranges::find(info.audio, index, &AudioStreamInfo::index);
@@ -169,6 +171,7 @@ Result<FileChannels> channels_of_file(const fs::path& file, double seconds, cons
     if (!info) return info.error();
     FileChannels out{std::move(*info), {}};
     const auto ixml = ixml_facts(file);
+    const auto model = read_adm(file);
     std::size_t done = 0;
     for (const auto& stream : out.info.audio) {
         auto decoder = AudioDecoder::open(file, stream.index, job.cancel);
@@ -185,8 +188,12 @@ Result<FileChannels> channels_of_file(const fs::path& file, double seconds, cons
             heard += block->size() / channels;
         }
         for (std::size_t c = 0; c < channels; ++c) {
-            ChannelOfFile channel{stream.index, static_cast<int>(c), {}, {}};
-            if (ixml && out.info.audio.size() == 1 && c < ixml->track_names.size())
+            ChannelOfFile channel{stream.index, static_cast<int>(c), {}, {}, {}};
+            if (model && out.info.audio.size() == 1 && c < model->tracks.size()) {
+                channel.name = model->tracks[c].name;
+                channel.object = model->tracks[c].object;
+            }
+            if (ixml && out.info.audio.size() == 1 && c < ixml->track_names.size() && channel.name.empty())
                 channel.name = ixml->track_names[c];
             if (channel.name.empty() && channels == 1) channel.name = stream.title;
             if (peaks[c] > 0) channel.peak_dbfs = db_of_amplitude(static_cast<double>(peaks[c]));
@@ -198,6 +205,7 @@ Result<FileChannels> channels_of_file(const fs::path& file, double seconds, cons
 }
 
 std::string part_name(const std::vector<ChannelOfFile>& channels, std::size_t number) {
+    if (channels.size() > 1 && !channels[0].object.empty()) return channels[0].object;
     if (channels.size() == 2 && is_pair(channels[0], channels[1])) return sided(channels[0].name).name;
     return channels.empty() || channels[0].name.empty() ? fmt::format("part {}", number) : channels[0].name;
 }
@@ -221,10 +229,18 @@ std::vector<PartOfFile> likely_parts(const FileChannels& file) {
         const auto last = first + static_cast<std::ptrdiff_t>(count);
         const auto layout = likely_layout(count);
         const bool named = std::any_of(first, last, [](const ChannelOfFile& c) { return !c.name.empty(); });
-        if (count == 2 || (layout && ambisonic_order(*layout) == 0 && !named)) {
+        if ((count == 2 && first->object == (first + 1)->object) ||
+            (layout && ambisonic_order(*layout) == 0 && !named)) {
             add({first, last});
         } else {
             for (auto channel = first; channel != last;) {
+                const auto other = std::find_if(
+                    channel, last, [&](const ChannelOfFile& c) { return c.object != channel->object; });
+                if (!channel->object.empty() && other - channel <= kMostInPart) {
+                    add({channel, other});
+                    channel = other;
+                    continue;
+                }
                 const bool pair = channel + 1 != last && is_pair(*channel, *(channel + 1));
                 const auto next = channel + (pair ? 2 : 1);
                 add({channel, next});

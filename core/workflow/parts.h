@@ -15,10 +15,11 @@
 namespace rivlen {
 
 struct ChannelOfFile {
-    int stream = 0;    // index in the container
-    int channel = 0;   // in the stream
-    std::string name;  // by iXML or the stream's title; empty where nothing says it
-    Level peak_dbfs;   // over what was listened to; missing: silence
+    int stream = 0;      // index in the container
+    int channel = 0;     // in the stream
+    std::string name;    // by iXML, the definition model or the stream's title; empty where nothing says it
+    std::string object;  // of the file's audio definition model that it belongs to; empty: none
+    Level peak_dbfs;     // over what was listened to; missing: silence
     [[nodiscard]] bool same_place(const ChannelOfFile& other) const {
         return stream == other.stream && channel == other.channel;
     }
@@ -36,7 +37,8 @@ struct PartOfFile {
     std::string name;
     std::vector<ChannelOfFile> channels;
 };
-// Silent channels are left out. Of the others: names that differ only in a last L and R are a pair; streams
+// Silent channels are left out. Of the others: those of one object of the file's definition model stay
+// together; names that differ only in a last L and R are a pair; streams
 // of two, and of as many channels as a bed has that no name speaks against, stay together; two mono streams
 // or channels without names are microphones; every other one is a microphone of its own.
 [[nodiscard]] std::vector<PartOfFile> likely_parts(const FileChannels& file);

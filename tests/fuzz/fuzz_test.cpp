@@ -140,6 +140,18 @@ TEST(Fuzz, Models) {
     EXPECT_LT(taken_of(fuzz::Reader::Tensors, bytes_of(scratch / "m"), 2000), 2000);
 }
 
+TEST(Fuzz, DefinitionModel) {
+    AdmFacts facts;
+    facts.frames = 96000;
+    facts.objects = {{1, "Ferryman", {{{0, 0.01, {30, 0}, 0}, {0.01, 1.5, {-40, 20}, 10}}}}};
+    const auto chna = chna_of(facts);
+    const std::string text = adm_xml(facts);
+    Bytes bytes = {static_cast<std::byte>(chna.size() % 256), static_cast<std::byte>(chna.size() / 256)};
+    for (const char c : chna) bytes.push_back(static_cast<std::byte>(c));
+    for (const char c : text) bytes.push_back(static_cast<std::byte>(c));
+    EXPECT_LT(taken_of(fuzz::Reader::Adm, bytes, 1000), 1000);
+}
+
 TEST(Fuzz, Ixml) {
     SoundDescription said;
     said.project = "Ferry";

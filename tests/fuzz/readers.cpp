@@ -13,6 +13,7 @@
 #include <string_view>
 
 #include "core/base/safetensors.h"
+#include "core/delivery/adm_reading.h"
 #include "core/media/ixml.h"
 #include "core/media/source.h"
 #include "core/media/timecode.h"
@@ -228,6 +229,28 @@ bool read_ixml(std::span<const std::byte> bytes) {
     return true;
 }
 
+// Two bytes: how many of those behind them are chna; the rest is axml.
+bool read_definition_model(std::span<const std::byte> bytes) {
+    if (bytes.size() < 2) return false;
+    const auto wanted = std::to_integer<std::size_t>(bytes[0]) + 256 * std::to_integer<std::size_t>(bytes[1]);
+    const auto behind = bytes.subspan(2);
+    const std::size_t count = std::min(wanted, behind.size());
+    const auto reading = parse_adm(text_of(behind.subspan(count)), text_of(behind.first(count)), "fuzz");
+    if (!reading) {
+        require(!reading.error().message.empty());
+        return false;
+    }
+    require(reading->tracks.size() <= static_cast<std::size_t>(kMaxChannels));
+    AudioBlock file(48000, std::max<std::size_t>(1, reading->tracks.size()), 64), out;
+    for (std::size_t c = 0; c < file.channels(); ++c) std::ranges::fill(file[c], 0.5F);
+    AdmRenderer(*reading, Layout::Surround514, 48000).render(file, out);
+    for (std::size_t c = 0; c < out.channels(); ++c) {
+        for (const float x : out[c])
+            require(std::isfinite(x) && std::abs(x) <= static_cast<float>(kMaxChannels));
+    }
+    return true;
+}
+
 }  // namespace
 
 bool read(Reader reader, std::span<const std::byte> bytes) {
@@ -257,6 +280,8 @@ bool read(Reader reader, std::span<const std::byte> bytes) {
             return read_other_sound(file, bytes);
         case Reader::Ixml:
             return read_ixml(bytes);
+        case Reader::Adm:
+            return read_definition_model(bytes);
     }
     return false;
 }

@@ -21,12 +21,13 @@ enum class Reader {
     Rendering,
     Corrections,
     OtherSound,
-    Ixml
+    Ixml,
+    Adm
 };
-inline constexpr int kReaders = 12;
+inline constexpr int kReaders = 13;
 inline constexpr std::array<const char*, kReaders> kReaderNames = {
-    "media", "session", "map",       "timecode",    "tensors",     "table",
-    "chain", "preset",  "rendering", "corrections", "other_sound", "ixml"};
+    "media",  "session",   "map",         "timecode",    "tensors", "table", "chain",
+    "preset", "rendering", "corrections", "other_sound", "ixml",    "adm"};
 
 // True when the bytes were taken for good. Values that are taken must be sane: violated expectations abort.
 bool read(Reader reader, std::span<const std::byte> bytes);

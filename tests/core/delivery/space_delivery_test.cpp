@@ -6,8 +6,9 @@
 #include <pugixml.hpp>
 #include <set>
 
+#include "core/automation/lane.h"
 #include "core/base/output_file.h"
-#include "core/delivery/adm.h"
+#include "core/delivery/adm_reading.h"
 #include "core/dsp/decibels.h"
 #include "core/space/spherical_harmonics.h"
 #include "tests/core/delivery/deliveries.h"
@@ -105,15 +106,18 @@ pugi::xml_node checked_model(const pugi::xml_document& document, const std::vect
         }
     }
     EXPECT_GT(references, 5);
-    const auto object = model.child("audioObject");
-    std::set<std::string> uids;
-    for (const auto& uid : object.children("audioTrackUIDRef")) uids.insert(uid.text().get());
-    EXPECT_EQ(uids.size(), tracks.size());
+    std::map<std::string, std::string> pack_of_uid;
+    for (const auto& object : model.children("audioObject")) {
+        for (const auto& uid : object.children("audioTrackUIDRef"))
+            EXPECT_TRUE(
+                pack_of_uid.emplace(uid.text().get(), object.child("audioPackFormatIDRef").text().get())
+                    .second);
+    }
+    EXPECT_EQ(pack_of_uid.size(), tracks.size());
     for (std::size_t k = 0; k < tracks.size(); ++k) {
         EXPECT_EQ(tracks[k].track, k + 1);
-        EXPECT_TRUE(uids.contains(tracks[k].uid)) << tracks[k].uid;
         EXPECT_EQ(ids[tracks[k].track_format], "audioTrackFormat");
-        EXPECT_EQ(tracks[k].pack_format, object.child("audioPackFormatIDRef").text().get());
+        EXPECT_EQ(tracks[k].pack_format, pack_of_uid[tracks[k].uid]);
     }
     return model;
 }
@@ -184,6 +188,128 @@ TEST_F(SpaceDeliveries, AmbisonicsSayOrderDegreeAndNorm) {
         for (std::size_t i = 20000; i < 40000; i += 997)
             ASSERT_NEAR(static_cast<double>(sound[k][i]), y[k] * static_cast<double>(sound[0][i]), 1e-5) << k;
     }
+}
+
+// The voice walks from the left surround past the back to the right and is handed over beside the bed. The
+// file put together by what it says is the mix that went without objects; its blocks say where the line is.
+TEST_F(SpaceDeliveries, ObjectsTakeTheirPlacesAlong) {
+    stage(Layout::Surround714);
+    Timeline& r = plan_.session.timeline;
+    Strip& voice = r.tracks[0].strip;
+    voice.lines.push_back({LaneTarget::Azimuth, 0, 0, {{kRate, 110}, {5 * kRate, 250}, {6 * kRate, 200}}});
+    voice.place.lfe_db = -12;
+    voice.gain_db = -3;
+    r.buses.front().strip.gain_db = -2;
+    add_in(Layout::Surround714, Container::Wav).depth = Depth::Float32;
+    HandoverRow& row = add_in(Layout::Surround714, Container::Wav);
+    row.depth = Depth::Float32;
+    row.objects = true;
+    row.name = "{name} objects";
+    const auto report = delivered();
+    const auto& file = report.rows[1];
+    EXPECT_EQ(file.channels, 12 + 1 + 2);  // the music is a stereo track
+    auto chunks = wave_chunks(file.path);
+    pugi::xml_document document;
+    ASSERT_TRUE(document.load_string(chunks["axml"].c_str()));
+    checked_model(document, track_ids(chunks["chna"]));
+
+    const auto reading = read_adm(file.path);
+    ASSERT_TRUE(reading.ok());
+    ASSERT_EQ(reading->tracks.size(), 15U);
+    EXPECT_EQ(reading->tracks[12].object, "Voice");
+    EXPECT_EQ(reading->tracks[13].object, "Music");
+    EXPECT_NEAR(reading->tracks[13].course[0].at.azimuth_deg, 30, 0.01);
+    EXPECT_NEAR(reading->tracks[14].course[0].at.azimuth_deg, -30, 0.01);
+    const auto& course = reading->tracks[12].course;
+    EXPECT_GT(course.size(), 30U);  // 190 degrees, 5 at most each
+    EXPECT_LT(course.size(), 60U);
+    double at_seconds = 0;
+    for (const auto& block : course) {
+        EXPECT_NEAR(block.start_seconds, at_seconds, 1e-6);
+        at_seconds = block.start_seconds + block.duration_seconds;
+        const auto frame = static_cast<std::int64_t>(std::lround(at_seconds * kRate));
+        const double wanted = lane_value(voice.lines.back().points, frame);
+        EXPECT_NEAR(std::remainder(block.at.azimuth_deg - wanted, 360), 0, 0.01) << at_seconds;
+    }
+    EXPECT_NEAR(at_seconds, 12, 0.01);
+
+    const AudioBlock mix(kRate, test::read_wav(report.rows[0].path));
+    AudioBlock put_together;
+    AdmRenderer(*reading, Layout::Surround714, kRate)
+        .render(AudioBlock(kRate, test::read_wav(file.path)), put_together);
+    ASSERT_EQ(put_together.frames(), mix.frames());
+    double off = 0, all = 0;
+    for (std::size_t c = 0; c < mix.channels(); ++c) {
+        for (std::size_t i = 0; i < mix.frames(); ++i) {
+            const auto x = static_cast<double>(mix[c][i]), y = static_cast<double>(put_together[c][i]);
+            off += (x - y) * (x - y);
+            all += x * x;
+        }
+        EXPECT_GT(energy_of(put_together[3]), 0);  // what goes to the LFE stays in the bed
+    }
+    EXPECT_LT(db_of_power(off / all), -45);
+    EXPECT_NEAR(file.course.loudness.integrated_lufs.value_or(0),
+                report.rows[0].course.loudness.integrated_lufs.value_or(-99), 0.02);
+}
+
+TEST_F(SpaceDeliveries, ObjectsReachTheirTargetWithoutALimiter) {
+    stage(Layout::Surround51);
+    HandoverRow& row = add_in(Layout::Surround51, Container::Wav, "r128");
+    row.objects = true;
+    const auto report = delivered();
+    EXPECT_NEAR(report.rows[0].course.loudness.integrated_lufs.value_or(0), -23, 0.1);
+    EXPECT_EQ(report.rows[0].limited_db, 0);
+}
+
+TEST_F(SpaceDeliveries, WhatKeepsObjectsFromTheirBedIsSaidBefore) {
+    stage(Layout::Surround51);
+    const auto sentence_of = [&](const char* words) {
+        const auto issues = check(plan_);
+        return std::ranges::any_of(issues, [&](const Issue& issue) {
+            return issue.error && issue.sentence.find(words) != std::string::npos;
+        });
+    };
+    HandoverRow& row = add_in(Layout::Surround51, Container::Wav);
+    row.objects = true;
+    EXPECT_FALSE(sentence_of("object"));
+    row.container = Container::Flac;
+    EXPECT_TRUE(sentence_of("Objects go into Broadcast WAVs"));
+    row.container = Container::Wav;
+    row.layout = Layout::Stereo;
+    EXPECT_TRUE(sentence_of("Objects stand beside a bed"));
+    row.layout = Layout::Surround51;
+    plan_.session.timeline.buses.front().strip.chain.push_back(make_part(EffectType::Compressor, 9));
+    EXPECT_TRUE(sentence_of("main bus's parts"));
+}
+
+// A model as others write it: references to channels in chna, fractions of seconds, an object that begins
+// later.
+TEST(DefinitionModels, AreReadAsTheStandardHasThem) {
+    const std::string axml = R"(<audioFormatExtended>
+<audioProgramme audioProgrammeID="APR_1001" audioProgrammeName="Harbour"/>
+<audioObject audioObjectID="AO_1001" audioObjectName="Gull" start="00:00:02.00000">
+ <audioTrackUIDRef>ATU_00000001</audioTrackUIDRef></audioObject>
+<audioChannelFormat audioChannelFormatID="AC_00031001" audioChannelFormatName="Gull" typeDefinition="Objects">
+ <audioBlockFormat rtime="00:00:00.0S48000" duration="00:00:01.24000S48000">
+  <position coordinate="azimuth">-20</position><position coordinate="elevation">45</position>
+  <width>90</width></audioBlockFormat></audioChannelFormat>
+<audioTrackUID UID="ATU_00000001"/></audioFormatExtended>)";
+    std::string chna(44, '\0');
+    chna[0] = chna[2] = chna[4] = 1;
+    chna.replace(6, 12, "ATU_00000001").replace(18, 14, "AC_00031001_00").replace(32, 11, "AP_00031001");
+    const auto read = parse_adm(axml, chna, "x");
+    ASSERT_TRUE(read.ok());
+    EXPECT_EQ(read->programme, "Harbour");
+    ASSERT_EQ(read->tracks.size(), 1U);
+    const AdmTrack& gull = read->tracks[0];
+    EXPECT_EQ(gull.kind, AdmTrack::Kind::Source);
+    EXPECT_EQ(gull.object, "Gull");
+    EXPECT_DOUBLE_EQ(gull.course[0].start_seconds, 2);
+    EXPECT_DOUBLE_EQ(gull.course[0].duration_seconds, 1.5);
+    EXPECT_DOUBLE_EQ(gull.course[0].at.azimuth_deg, -20);
+    EXPECT_DOUBLE_EQ(gull.course[0].spread_percent, 25);
+    EXPECT_FALSE(parse_adm(axml, chna.substr(0, 30), "x").ok());
+    EXPECT_FALSE(parse_adm("<nothing/>", chna, "x").ok());
 }
 
 // Against the responses themselves, summed up by hand.
@@ -275,6 +401,7 @@ TEST(DeliveryTables, KeepChannelsAndReadThoseBefore) {
     table.rows[0].layout = Layout::Ambisonics5;
     table.rows[1].binaural = true;
     table.rows[2].layout = Layout::Mono;
+    table.rows[3].objects = true;
     const auto read = template_from_json(template_to_json(table), "x");
     ASSERT_TRUE(read.ok());
     EXPECT_EQ(read->rows, table.rows);

@@ -56,6 +56,34 @@ TEST(Ixml, IsReadAsItWasSaid) {
     EXPECT_FALSE(ixml_facts(scratch / "text.wav").has_value());
 }
 
+TEST(Parts, OfAFileWithADefinitionModelAreItsObjects) {
+    const test::Scratch scratch;
+    Channels sound;
+    for (unsigned c = 0; c < 9; ++c) sound.push_back(test::noise(24000, c + 1));
+    auto scratch_sound = ScratchSound::create(scratch.folder(), 48000, 9);
+    ASSERT_TRUE(scratch_sound->append(sound).ok());
+    SoundDescription said;
+    said.adm.emplace();
+    said.adm->content = "Bed of the quay";
+    said.adm->frames = 24000;
+    const ObjectBlock ahead = {0, 0.5, {0, 0}, 0};
+    said.adm->objects = {{1, "Ferryman", {{ahead}}}, {2, "Gulls", {{ahead}, {ahead}}}};
+    ASSERT_TRUE(
+        write_sound(*scratch_sound, Container::Wav, Depth::Float32, said, scratch / "quay.wav", true, {})
+            .ok());
+    const auto file = channels_of_file(scratch / "quay.wav");
+    ASSERT_TRUE(file.ok());
+    EXPECT_EQ(file->channels[0].name, "Left");
+    EXPECT_EQ(file->channels[6].name, "Ferryman");
+    const auto parts = likely_parts(*file);
+    ASSERT_EQ(parts.size(), 3U);
+    EXPECT_EQ(parts[0].name, "Bed of the quay");
+    EXPECT_EQ(parts[0].channels.size(), 6U);
+    EXPECT_EQ(parts[1].name, "Ferryman");
+    EXPECT_EQ(parts[2].name, "Gulls");
+    EXPECT_EQ(parts[2].channels.size(), 2U);
+}
+
 TEST(Parts, OfAFieldRecordersFileGoByTheNamesOfItsTracks) {
     const test::Scratch scratch;
     const auto sound = seven_microphones();
