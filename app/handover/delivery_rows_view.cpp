@@ -252,8 +252,8 @@ void DeliveryRowsView::show_levels(int row, const HandoverTemplate& table, const
     };
     // Only a mix is brought to a loudness; under the ceiling all are held.
     const bool aims = target != nullptr && asked.content == Content::Mix;
-    const bool codes =
-        asked.container == Container::Picture ? picture_codes_ : coded_kind(asked.container).has_value();
+    const bool codes = asked.container == Container::Picture ? picture_codes_ || asked.ac3
+                                                             : coded_kind(asked.container).has_value();
     const AllowedLevels allowed = target != nullptr ? allowed_levels(*target, codes) : AllowedLevels();
     const bool capped = target != nullptr && asked.content != Content::Limiter;
     const auto number = [](double value) { return QString::number(value, 'f', 1); };

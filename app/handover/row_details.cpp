@@ -61,6 +61,10 @@ RowDetails::RowDetails(EditRow edit, QWidget* parent) : QWidget(parent), edit_(s
                    &HandoverRow::objects);
     loop_only_ = box(tr("Loop range"), "handover_loop", tr("Only the loop range of the tracks."),
                      &HandoverRow::loop_only);
+    ac3_ = box(tr("AC-3"), "handover_ac3",
+               tr("Under the picture: coded as AC-3, which says how loud it is, in place of what the\n"
+                  "picture's kind of file has otherwise."),
+               &HandoverRow::ac3);
     original_ = box(tr("Original as well"), "handover_original",
                     tr("Under the picture: the sound that it came with, as a further track."),
                     &HandoverRow::keep_original_sound);
@@ -81,7 +85,8 @@ RowDetails::RowDetails(EditRow edit, QWidget* parent) : QWidget(parent), edit_(s
 
 void RowDetails::show_row(int row, const HandoverRow* shown) {
     row_ = row;
-    for (QWidget* w : std::initializer_list<QWidget*>{pattern_, language_, channels_, loop_only_, original_})
+    for (QWidget* w : std::initializer_list<QWidget*>{pattern_, language_, channels_, objects_, ac3_,
+                                                      loop_only_, original_})
         w->setEnabled(shown != nullptr);
     if (shown == nullptr) return;
     if (!pattern_->hasFocus()) pattern_->setText(text(shown->name));
@@ -93,6 +98,8 @@ void RowDetails::show_row(int row, const HandoverRow* shown) {
     original_->setChecked(shown->keep_original_sound);
     const bool picture = shown->container == Container::Picture;
     objects_->setEnabled(shown->objects || (shown->container == Container::Wav && shown->channels() > 2));
+    ac3_->setChecked(shown->ac3);
+    ac3_->setEnabled(picture);
     original_->setEnabled(picture);
     language_->setEnabled(picture);
 }

@@ -23,7 +23,7 @@ class RowDetails : public QWidget {
     int row_ = -1;
     QLineEdit *pattern_, *language_;
     QComboBox* channels_;
-    QCheckBox *objects_, *loop_only_, *original_;
+    QCheckBox *objects_, *ac3_, *loop_only_, *original_;
 };
 
 }  // namespace rivlen::app

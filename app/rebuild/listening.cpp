@@ -8,11 +8,17 @@
 
 namespace rivlen::app {
 
+namespace {
+constexpr const char *kKey = "listening/by", *kHeadphones = "headphones", *kLoudspeakers = "loudspeakers";
+}  // namespace
+
 Listening::Listening(Document& document, JobList& jobs, MixPlayer& player, QObject* parent)
     : QObject(parent), document_(document), jobs_(jobs), player_(player) {
-    const QSettings settings;
-    if (settings.value("listening/headphones", false).toBool()) monitoring_ = Monitoring::Headphones;
+    const QString kept = QSettings().value(kKey).toString();
+    if (kept == kHeadphones) monitoring_ = Monitoring::Headphones;
+    if (kept == kLoudspeakers) monitoring_ = Monitoring::Loudspeakers;
     chosen_ = chosen_head();
+    if (monitoring_ == Monitoring::Loudspeakers) tell_player();
     connect(&document_, &Document::session_changed, this, &Listening::apply);
 }
 
@@ -22,11 +28,27 @@ std::filesystem::path Listening::head_file() const {
 
 void Listening::set_monitoring(Monitoring monitoring) {
     monitoring_ = monitoring;
-    QSettings().setValue("listening/headphones", monitoring == Monitoring::Headphones);
-    if (monitoring == Monitoring::FoldDown) player_.set_monitoring(monitoring, nullptr);
-    if (monitoring == Monitoring::Headphones && head_) player_.set_monitoring(monitoring, head_);
+    QSettings().setValue(kKey, monitoring == Monitoring::Headphones     ? kHeadphones
+                               : monitoring == Monitoring::Loudspeakers ? kLoudspeakers
+                                                                        : "fold-down");
+    tell_player();
     apply();
     emit changed();
+}
+
+void Listening::set_device(Layout device) {
+    if (device_ == device) return;
+    device_ = device;
+    player_.set_device(device);
+    emit changed();
+}
+
+// As it is wanted, with the session's fold-down; headphones once there is a head.
+void Listening::tell_player() {
+    if (monitoring_ == Monitoring::Headphones && !head_) return;
+    ConversionSettings settings;
+    settings.fold_down = told_fold_down_ = document_.timeline().fold_down;
+    player_.set_monitoring(monitoring_, monitoring_ == Monitoring::Headphones ? head_ : nullptr, settings);
 }
 
 void Listening::choose_head(const std::filesystem::path& file) {
@@ -38,6 +60,7 @@ void Listening::choose_head(const std::filesystem::path& file) {
 
 // Opens the head at the session's rate, where that is not the one it has.
 void Listening::apply() {
+    if (document_.timeline().fold_down != told_fold_down_) tell_player();
     const int rate = document_.timeline().sample_rate;
     if (monitoring_ != Monitoring::Headphones || rate <= 0 || opening_) return;
     if (head_ && head_->sample_rate() == rate) return;
@@ -56,7 +79,7 @@ void Listening::apply() {
                 return emit said(text(head.error().message), true);
             }
             head_ = *head;
-            if (monitoring_ == Monitoring::Headphones) player_.set_monitoring(monitoring_, head_);
+            tell_player();
             apply();  // the session may have another rate by now
         },
         true);

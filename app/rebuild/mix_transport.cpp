@@ -68,7 +68,12 @@ MixTransport::MixTransport(QWidget* parent) : QWidget(parent) {
                               tr("Hear the main bus on headphones through a measured head: from where its "
                                  "loudspeakers stand. Else it is folded down to stereo."),
                               this);
-    for (auto* b : {loop_, record_, silences_, headphones_}) b->setCheckable(true);
+    loudspeakers_ = make_button(tr("Loudspeakers"), "loudspeakers",
+                                tr("Hear the main bus on the loudspeakers of the device, which has more than "
+                                   "two channels."),
+                                this);
+    loudspeakers_->hide();
+    for (auto* b : {loop_, record_, silences_, headphones_, loudspeakers_}) b->setCheckable(true);
     time_ = make_readout("mix_time", tr("Playhead in timecode"), 96, this);
     samples_ = make_readout("mix_samples", tr("Playhead in samples"), 120, this);
     loudness_ = make_readout("mix_loudness", tr("Loudness of the main bus"), 0, this);
@@ -80,6 +85,7 @@ MixTransport::MixTransport(QWidget* parent) : QWidget(parent) {
           static_cast<QWidget*>(time_), static_cast<QWidget*>(samples_), static_cast<QWidget*>(silences_)})
         line->addWidget(w);
     line->addWidget(headphones_);
+    line->addWidget(loudspeakers_);
     line->addStretch(1);
     correlation_ = new CorrelationBar(this);
     line->addWidget(correlation_);
@@ -89,6 +95,7 @@ MixTransport::MixTransport(QWidget* parent) : QWidget(parent) {
     connect(record_, &QToolButton::clicked, this, &MixTransport::record_wanted);
     connect(silences_, &QToolButton::clicked, this, &MixTransport::silences_wanted);
     connect(headphones_, &QToolButton::clicked, this, &MixTransport::headphones_wanted);
+    connect(loudspeakers_, &QToolButton::clicked, this, &MixTransport::loudspeakers_wanted);
 }
 
 void MixTransport::follow_session(const Timeline& timeline) {

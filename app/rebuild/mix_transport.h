@@ -35,8 +35,11 @@ class MixTransport : public QWidget {
     void show_playing(bool playing);
     void show_recording(bool recording) { record_->setChecked(recording); }
     void show_silences(bool open) { silences_->setChecked(open); }
-    void show_listening(Monitoring monitoring) {
+    // has_loudspeakers: the device has more than two channels.
+    void show_listening(Monitoring monitoring, bool has_loudspeakers) {
         headphones_->setChecked(monitoring == Monitoring::Headphones);
+        loudspeakers_->setChecked(monitoring == Monitoring::Loudspeakers);
+        loudspeakers_->setVisible(has_loudspeakers);
     }
     // timecode: empty while the session has no rate.
     void show_position(const QString& timecode, std::int64_t frame);
@@ -48,11 +51,12 @@ class MixTransport : public QWidget {
     void record_wanted();
     void silences_wanted();
     void headphones_wanted();
+    void loudspeakers_wanted();
 
   private:
     QLabel *time_, *samples_, *loudness_;
     CorrelationBar* correlation_;
-    QToolButton *play_, *loop_, *record_, *silences_, *headphones_;
+    QToolButton *play_, *loop_, *record_, *silences_, *headphones_, *loudspeakers_;
 };
 
 }  // namespace rivlen::app

@@ -94,10 +94,15 @@ RebuildView::RebuildView(Document& document, JobList& jobs, MixPlayer& player, Q
         }
         emit said(tr("Draw a box around what is to be followed."), false);
     });
-    connect(&listening_, &Listening::changed, this,
-            [this] { transport_->show_listening(listening_.monitoring()); });
-    transport_->show_listening(listening_.monitoring());
-    connect(transport_, &MixTransport::headphones_wanted, &listening_, &Listening::toggle);
+    const auto show_listening = [this] {
+        transport_->show_listening(listening_.monitoring(), listening_.has_loudspeakers());
+    };
+    connect(&listening_, &Listening::changed, this, show_listening);
+    show_listening();
+    connect(transport_, &MixTransport::headphones_wanted, &listening_,
+            [this] { listening_.toggle(Monitoring::Headphones); });
+    connect(transport_, &MixTransport::loudspeakers_wanted, &listening_,
+            [this] { listening_.toggle(Monitoring::Loudspeakers); });
     connect(&take_, &TakeRecording::said, this, &RebuildView::said);
     connect(&take_, &TakeRecording::measured, &played_, &PlayedPlan::make);
     connect(&take_, &TakeRecording::changed, this,

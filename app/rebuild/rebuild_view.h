@@ -45,6 +45,7 @@ class RebuildView : public QWidget {
     void follow_time();
     // How much later than the player's position sound is heard; the picture waits as long.
     void set_output_latency(double seconds) { latency_seconds_ = seconds; }
+    void set_output_layout(Layout layout) { listening_.set_device(layout); }
     void set_output_name(const QString& name) { take_.set_output_name(name); }
     [[nodiscard]] TakeRecording& take_recording() { return take_; }
     [[nodiscard]] Selection& selection() { return selection_; }

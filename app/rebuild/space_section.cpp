@@ -33,6 +33,9 @@ SpaceSection::SpaceSection(Document& document, int strip_id, SetStripValue set_v
     levels_ = new ChannelLevels(this);
     column().addWidget(levels_);
     if (r.track(strip_id) != nullptr) return;
+    if (strip_id == r.main_bus() && ambisonic_order(r.main_layout()) == 0 &&
+        channels_of(r.main_layout()) > kStereoChannels)
+        add_fold_down();
     field_ = new FieldView(this);  // of buses, where sounds meet
     column().addWidget(field_);
 }
@@ -107,6 +110,23 @@ void SpaceSection::add_place() {
     if (now.layout_of(strip_) == Layout::Stereo) add_value(kStripWidth, LaneTarget::Width);
     if (lfe_channel(now.layout_behind(strip_))) add_value(kPlaceLfe, LaneTarget::Lfe);
     if (!now.picture.empty()) add_screen();
+}
+
+// Of the whole session: how the main bus is heard and handed over on fewer loudspeakers.
+void SpaceSection::add_fold_down() {
+    add_heading(tr("Folded down"));
+    const Layout layout = document_.timeline().main_layout();
+    const auto add = [this](const ParameterInfo& about, double FoldDown::*level) {
+        add_slider(
+            about, QString(about.key), [this, level] { return document_.timeline().fold_down.*level; },
+            [this, level, key = about.key](double db) {
+                document_.edit_timeline(tr("Fold-down"), key, [&](Timeline& r) { r.fold_down.*level = db; });
+            });
+    };
+    add(kFoldCentre, &FoldDown::centre_db);
+    if (channels_of(layout) > channels_of(Layout::Lcr)) add(kFoldSurround, &FoldDown::surround_db);
+    if (has_height(layout)) add(kFoldHeight, &FoldDown::height_db);
+    if (lfe_channel(layout)) add(kFoldLfe, &FoldDown::lfe_db);
 }
 
 // How wide the picture is: of the whole session.

@@ -27,6 +27,7 @@ class SpaceSection : public Section {
     void add_value(const ParameterInfo& about, LaneTarget which);
     void add_place();
     void add_screen();
+    void add_fold_down();
     SetStripValue set_value_;
     int strip_;
     SessionFrame playhead_;

@@ -13,23 +13,28 @@ namespace {
 // What the device reads from: the transport's callback side and nothing else.
 class Tap : public QIODevice {
   public:
-    explicit Tap(Transport& transport) : transport_(transport) { open(QIODevice::ReadOnly); }
+    Tap(Transport& transport, std::size_t channels) : tap_(transport, channels) { open(QIODevice::ReadOnly); }
     [[nodiscard]] bool isSequential() const override { return true; }
     [[nodiscard]] qint64 bytesAvailable() const override { return 1 << 16; }
 
   protected:
     qint64 readData(char* data, qint64 size) override {
-        constexpr qint64 kFrame = Transport::kOutputChannels * static_cast<qint64>(sizeof(float));
-        const qint64 frames = size / kFrame;
-        transport_.fill(
-            {reinterpret_cast<float*>(data), static_cast<std::size_t>(frames) * Transport::kOutputChannels});
-        return frames * kFrame;
+        const auto frame = static_cast<qint64>(tap_.channels() * sizeof(float));
+        const qint64 frames = size / frame;
+        tap_.fill({reinterpret_cast<float*>(data), static_cast<std::size_t>(frames) * tap_.channels()});
+        return frames * frame;
     }
     qint64 writeData(const char*, qint64) override { return -1; }
 
   private:
-    Transport& transport_;
+    DeviceTap tap_;
 };
+
+// As many channels as its layout has, of those that the device has itself: a server of sound takes more than
+// are there, and mixes them down.
+std::size_t channels_of_device(const QAudioDevice& device) {
+    return channels_of(layout_of_device(device.preferredFormat().channelCount()));
+}
 
 }  // namespace
 
@@ -65,19 +70,25 @@ void AudioOutput::open() {
         driven || asked == "simulated" ? QAudioDevice() : QMediaDevices::defaultAudioOutput();
     QAudioFormat format;
     format.setSampleRate(rate_);
-    format.setChannelCount(Transport::kOutputChannels);
     format.setSampleFormat(QAudioFormat::Float);
+    channels_ = channels_of_device(device);
+    format.setChannelCount(static_cast<int>(channels_));
+    if (!device.isFormatSupported(format)) {
+        channels_ = kStereoChannels;
+        format.setChannelCount(static_cast<int>(channels_));
+    }
     if (device.isNull() || !device.isFormatSupported(format)) {
         name_ = tr("Simulated");
+        channels_ = channels_of(layout_of_device(qEnvironmentVariableIntValue("RIVLEN_OUTPUT_CHANNELS")));
         if (!simulated_)
             simulated_ = std::make_unique<SimulatedOutput>(
                 *transport_, driven ? SimulatedOutput::Pace::Driven : SimulatedOutput::Pace::Clock,
-                qEnvironmentVariableIsSet("RIVLEN_KEEP_OUTPUT"));
+                qEnvironmentVariableIsSet("RIVLEN_KEEP_OUTPUT"), channels_);
         return;
     }
     simulated_.reset();
     name_ = device.description();
-    tap_ = std::make_unique<Tap>(*transport_);
+    tap_ = std::make_unique<Tap>(*transport_, channels_);
     sink_ = std::make_unique<QAudioSink>(device, format);
     sink_->setBufferSize(static_cast<qsizetype>(rate_ / 50) * format.bytesPerFrame());
     sink_->start(tap_.get());

@@ -207,6 +207,7 @@ void MainWindow::show_view(View view) {
     output_.follow_rate();
     rebuild_->set_output_latency(output_.latency_seconds());
     rebuild_->set_output_name(output_.name());
+    rebuild_->set_output_layout(output_.layout());
 }
 
 // The view, or in its place what can be done first: nothing can be separated yet.

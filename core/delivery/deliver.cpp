@@ -224,8 +224,10 @@ Status Delivery::make_picture(Rows& rows, bool replace) {
             if (auto status = fits(*made, row); !status) return status;
         }
         frames.push_back(made->sound->frames());
-        back.sounds.push_back(
-            {partial_path(plan_.work / "under the picture.wav"), title_of(row.asked), row.asked.language});
+        back.sounds.push_back({partial_path(plan_.work / "under the picture.wav"), title_of(row.asked),
+                               row.asked.language,
+                               row.asked.ac3 ? SoundCoding::Ac3 : SoundCoding::OfContainer,
+                               made->course.loudness.integrated_lufs});
         back.keep_original_sound = back.keep_original_sound || row.asked.keep_original_sound;
         if (auto status = write_sound(*made->sound, Container::Wav, Depth::Float32,
                                       describe(row.asked, *made), back.sounds.back().audio, true, quiet);

@@ -55,6 +55,9 @@ double seconds_of_row(const Session& session, const HandoverRow& row) {
 }
 int rate_of_row(const Session& session, const HandoverRow& row) {
     const int rate = row.sample_rate != 0 ? row.sample_rate : session.timeline.sample_rate;
+    if (row.container == Container::Picture && row.ac3) {  // ETSI TS 102 366, table 4.1
+        return rate <= 32000 ? 32000 : rate % 11025 == 0 ? 44100 : 48000;
+    }
     const auto coded = coded_kind(row.container);
     return coded ? coded_rate(*coded, rate) : rate;
 }
@@ -76,7 +79,8 @@ std::optional<CodedKind> coded_kind(Container container) {
 }
 
 bool codes_with_loss(const Session& session, const HandoverRow& row) {
-    if (row.container == Container::Picture) return layback_codes_with_loss(picture_ending(session));
+    if (row.container == Container::Picture)
+        return row.ac3 || layback_codes_with_loss(picture_ending(session));
     return coded_kind(row.container).has_value();
 }
 

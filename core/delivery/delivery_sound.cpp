@@ -151,6 +151,7 @@ Status SoundMaker::reach(const LoudnessTarget& target, Version& version) const {
 // were more, and of a bed the mean of its fold-down to stereo.
 Result<ScratchSound> SoundMaker::in_channels_of(const HandoverRow& row, const ScratchSound& sound) {
     const Layout from = plan_.session.timeline.main_layout();
+    const ConversionSettings settings{plan_.session.timeline.fold_down};
     if (row.binaural) {
         const auto head = head_at(sound.sample_rate());
         if (!head) return head.error();
@@ -160,12 +161,12 @@ Result<ScratchSound> SoundMaker::in_channels_of(const HandoverRow& row, const Sc
     if (row.mono()) {
         if (from == Layout::Stereo)
             return converted(sound, sound.sample_rate(), true, 0.0, plan_.work, quiet_);
-        const auto stereo = mixed(sound, conversion(from, Layout::Stereo), plan_.work, quiet_);
+        const auto stereo = mixed(sound, conversion(from, Layout::Stereo, settings), plan_.work, quiet_);
         if (!stereo) return stereo.error();
         return converted(*stereo, sound.sample_rate(), true, 0.0, plan_.work, quiet_);
     }
     if (row.layout == from) return sound.louder(0.0);
-    return mixed(sound, conversion(from, row.layout), plan_.work, quiet_);
+    return mixed(sound, conversion(from, row.layout, settings), plan_.work, quiet_);
 }
 
 Result<SoundMaker::SharedHead> SoundMaker::head_at(int sample_rate) {
@@ -325,7 +326,8 @@ Result<MadeSound> SoundMaker::make_objects(const HandoverRow& row, const Version
     out.objects = sound_objects(session.timeline, range.first, range.last);
     const auto mix = std::make_shared<MixPlan>(session, plan_.media);
     ObjectSound objects(*mix, out.objects, rate);
-    const ChannelMatrix to_bed = conversion(session.timeline.main_layout(), row.layout);
+    const ChannelMatrix to_bed =
+        conversion(session.timeline.main_layout(), row.layout, {session.timeline.fold_down});
     auto all = ScratchSound::create(plan_.work, rate,
                                     static_cast<int>(row.channels() + object_channels(plan_.session, row)));
     if (!all) return all.error();

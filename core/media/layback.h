@@ -6,6 +6,7 @@
 #pragma once
 
 #include <filesystem>
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -14,10 +15,14 @@
 
 namespace rivlen {
 
+enum class SoundCoding { OfContainer, Ac3 };
+
 struct LaybackSound {
     std::filesystem::path audio;  // sample 0 lies under the picture's first frame
     std::string title = "Rivlen kept";
     std::string language = "und";  // ISO 639-2
+    SoundCoding coding = SoundCoding::OfContainer;
+    std::optional<double> loudness_lufs{};  // known: AC-3 says it as its dialogue level
 };
 
 struct LaybackPlan {
@@ -50,7 +55,8 @@ struct LaybackReport {
 // ".mov".
 [[nodiscard]] std::string layback_ending(const std::filesystem::path& picture);
 
-// MOV gets 24-bit PCM, MKV FLAC (16/24-bit), MP4 AAC at 320 kbit/s with the encoder's delay declared.
+// MOV gets 24-bit PCM, MKV FLAC (16/24-bit), MP4 AAC at 320 kbit/s; all of them AC-3 where it is asked for
+// (32, 44.1 and 48 kHz; 192, 320 or 640 kbit/s for 1, 2 and more channels). Delays of encoders are declared.
 // Errors: NotFound, BadInput (no picture, no sound, same file, unknown container), Io (exists), DiskFull,
 // Cancelled, Internal when the check of the written file fails (nothing is then left behind).
 [[nodiscard]] Result<LaybackReport> lay_back(const LaybackPlan& plan, const JobControl& job = {});

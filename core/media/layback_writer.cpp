@@ -3,6 +3,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <numeric>
 #include <span>
 
 #include "core/base/output_file.h"
@@ -13,6 +14,7 @@ namespace {
 
 // AAC needs more bits where there are more channels to share them.
 std::int64_t bit_rate_for(AVCodecID id, int channels) {
+    if (id == AV_CODEC_ID_AC3) return channels > 2 ? 640000 : channels == 2 ? 320000 : 192000;
     if (id != AV_CODEC_ID_AAC) return 0;
     return channels > 2 ? 160000LL * channels : channels == 2 ? 320000 : 192000;
 }
@@ -67,12 +69,26 @@ AVStream* LaybackWriter::copy_stream(int from) {
     return stream;
 }
 
+// Matroska's clock ticks in milliseconds. So that a sound whose coder begins earlier still begins on a tick,
+// silence comes before it; in frames.
+std::int64_t LaybackWriter::silent_lead(const AVCodecContext& codec, std::int64_t start_samples) const {
+    if (std::string_view(muxer_->oformat->name) != "matroska" || codec.initial_padding == 0) return 0;
+    constexpr std::int64_t kTicks = 1000;
+    const std::int64_t rate = codec.sample_rate, whole = rate / std::gcd(rate, kTicks);
+    const std::int64_t before = (codec.initial_padding - start_samples) % whole;
+    return (whole - before) % whole;
+}
+
 Status LaybackWriter::add_sound(std::size_t number, SoundUnderPicture& sound) {
     const int sample_rate = sound.info().sample_rate;
     const LaybackSound& given = plan_.sounds[number];
-    auto codec = libav::open_sound_encoder(sound_codec_, sample_rate, sound.info().channels,
-                                           bit_rate_for(sound_codec_, sound.info().channels),
-                                           (muxer_->oformat->flags & AVFMT_GLOBALHEADER) != 0);
+    const AVCodecID id = given.coding == SoundCoding::Ac3 ? AV_CODEC_ID_AC3 : sound_codec_;
+    constexpr double kLowestDialnormDb = -31, kHighestDialnormDb = -1;
+    const double level_db = given.loudness_lufs.value_or(kLowestDialnormDb);
+    auto codec = libav::open_sound_encoder(
+        id, sample_rate, sound.info().channels, bit_rate_for(id, sound.info().channels),
+        (muxer_->oformat->flags & AVFMT_GLOBALHEADER) != 0,
+        static_cast<int>(std::lround(std::clamp(level_db, kLowestDialnormDb, kHighestDialnormDb))));
     if (!codec) return codec.error();
     AVStream* stream = avformat_new_stream(muxer_.get(), nullptr);
     avcodec_parameters_from_context(stream->codecpar, codec->get());
@@ -81,11 +97,24 @@ Status LaybackWriter::add_sound(std::size_t number, SoundUnderPicture& sound) {
     av_dict_set(&stream->metadata, "title", given.title.c_str(), 0);
     if (!given.language.empty()) av_dict_set(&stream->metadata, "language", given.language.c_str(), 0);
     av_dict_set(&stream->metadata, "handler_name", given.title.c_str(), 0);
-    const auto next = [&sound](std::int64_t count, AudioBlock& out) { return sound.next(count, out); };
     // The new sounds are timed from the picture's first frame on, wherever the container's clock puts that.
     const double start = libav::start_seconds(*input_->streams[picture_]);
-    tracks_.push_back({libav::SoundEncoder(std::move(*codec), next), sample_rate, stream,
-                       static_cast<std::int64_t>(std::llround(start * sample_rate))});
+    const std::int64_t start_samples = std::llround(start * sample_rate);
+    const std::int64_t lead = silent_lead(**codec, start_samples);
+    const auto next = [&sound, lead, led = std::int64_t{0}](std::int64_t count,
+                                                            AudioBlock& out) mutable -> Status {
+        if (led >= lead) return sound.next(count, out);
+        const std::int64_t silent = std::min(count, lead - led);
+        if (auto status = sound.next(count - silent, out); !status) return status;
+        led += silent;
+        AudioBlock both(sound.info().sample_rate, static_cast<std::size_t>(sound.info().channels),
+                        static_cast<std::size_t>(silent));
+        if (!out.empty()) both.append(out, 0, out.frames());
+        out = std::move(both);
+        return {};
+    };
+    tracks_.push_back(
+        {libav::SoundEncoder(std::move(*codec), next), sample_rate, stream, start_samples - lead});
     return {};
 }
 

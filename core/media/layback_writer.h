@@ -34,6 +34,7 @@ class LaybackWriter {
         double seconds = -1e9;  // up to which it is written
     };
     AVStream* copy_stream(int from);
+    [[nodiscard]] std::int64_t silent_lead(const AVCodecContext& codec, std::int64_t start_samples) const;
     Status add_sound(std::size_t number, SoundUnderPicture& sound);
     void add_others();
     [[nodiscard]] bool takes(const AVStream& stream) const;

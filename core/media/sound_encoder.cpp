@@ -28,7 +28,7 @@ const AVCodec* encoder_for(AVCodecID id) {
 }  // namespace
 
 Result<Codec> open_sound_encoder(AVCodecID id, int sample_rate, int channels, std::int64_t bit_rate,
-                                 bool global_header) {
+                                 bool global_header, int dialnorm_db) {
     const AVCodec* encoder = encoder_for(id);
     const AVSampleFormat format =
         encoder != nullptr ? format_for(*encoder, id) : AVSampleFormat::AV_SAMPLE_FMT_NONE;
@@ -44,11 +44,21 @@ Result<Codec> open_sound_encoder(AVCodecID id, int sample_rate, int channels, st
     codec->bit_rate = bit_rate;
     if (id == AV_CODEC_ID_FLAC) codec->bits_per_raw_sample = 24;
     if (global_header) codec->flags |= AV_CODEC_FLAG_GLOBAL_HEADER;
-    if (const int code = avcodec_open2(codec.get(), encoder, nullptr); code < 0)
+    AVDictionary* options = nullptr;
+    if (id == AV_CODEC_ID_AC3) av_dict_set_int(&options, "dialnorm", dialnorm_db, 0);
+    const int code = avcodec_open2(codec.get(), encoder, &options);
+    av_dict_free(&options);
+    if (code < 0)
         return make_error(ErrorKind::Unsupported,
                           "{} cannot hold {} channels at {} Hz ({}). Choose another kind of file.",
                           encoder->name, channels, sample_rate, error_text(code));
     return codec;
+}
+
+SoundEncoder::SoundEncoder(Codec codec, NextFrames sound)
+    : codec_(std::move(codec)), sound_(std::move(sound)) {
+    // Encoders without this capability do not give out at the end what they hold back.
+    if ((codec_->codec->capabilities & AV_CODEC_CAP_DELAY) == 0) tail_ = codec_->initial_padding;
 }
 
 Result<bool> SoundEncoder::next(AVPacket& packet) {
@@ -65,7 +75,14 @@ Result<bool> SoundEncoder::next(AVPacket& packet) {
 Status SoundEncoder::send() {
     const std::int64_t wanted = codec_->frame_size > 0 ? codec_->frame_size : kBlockFrames;
     if (auto status = sound_(wanted, block_); !status) return status;
-    const auto size = static_cast<std::int64_t>(block_.frames());
+    auto size = static_cast<std::int64_t>(block_.frames());
+    if (const std::int64_t more = std::min(tail_, wanted - size); more > 0) {
+        tail_ -= more;
+        size += more;
+        if (block_.channels() == 0)
+            block_ = AudioBlock(codec_->sample_rate, static_cast<std::size_t>(codec_->ch_layout.nb_channels));
+        block_.resize(static_cast<std::size_t>(size));
+    }
     int code = 0;
     if (size == 0) {
         code = avcodec_send_frame(codec_.get(), nullptr);

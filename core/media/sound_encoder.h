@@ -17,15 +17,17 @@ namespace rivlen::libav {
 // Errors: Io.
 using NextFrames = std::function<Status(std::int64_t count, AudioBlock& out)>;
 
-// An opened encoder for 24-bit PCM, 24-bit FLAC, AAC, MP3 or Opus; bit_rate 0: as the codec has it.
-// global_header: as the container asks for. Errors: Unsupported.
+// An opened encoder for 24-bit PCM, 24-bit FLAC, AAC, AC-3, MP3 or Opus; bit_rate 0: as the codec has it.
+// global_header: as the container asks for. dialnorm_db: the level that AC-3 says its sound has, -31 to -1
+// (ETSI TS 102 366, 4.4.2.8, from memory). Errors: Unsupported.
 [[nodiscard]] Result<Codec> open_sound_encoder(AVCodecID id, int sample_rate, int channels,
-                                               std::int64_t bit_rate, bool global_header);
+                                               std::int64_t bit_rate, bool global_header,
+                                               int dialnorm_db = -31);
 
 class SoundEncoder {
   public:
     // The sound has the rate and the channels of the codec.
-    SoundEncoder(Codec codec, NextFrames sound) : codec_(std::move(codec)), sound_(std::move(sound)) {}
+    SoundEncoder(Codec codec, NextFrames sound);
     [[nodiscard]] AVCodecContext& codec() { return *codec_; }
     // The next packet, timed in frames of the sound (less than 0 where the codec starts earlier). False at
     // the end. Errors: Internal, those of reading.
@@ -38,6 +40,7 @@ class SoundEncoder {
     NextFrames sound_;
     AudioBlock block_;
     std::int64_t at_ = 0;
+    std::int64_t tail_ = 0;  // silence that has to go in behind the sound, so that all of it comes out
 };
 
 }  // namespace rivlen::libav

@@ -3,6 +3,8 @@
 
 #include <algorithm>
 
+#include "core/dsp/interleave.h"
+
 namespace rivlen {
 
 namespace {
@@ -12,8 +14,8 @@ constexpr int kBlocksBetweenMeasures = 8;     // integrated loudness costs more 
 }  // namespace
 
 MixPlayer::MixPlayer()
-    : Transport(kMixReadyBlocks, kReadySeconds),
-      sides_(0, kStereoChannels, kBlockFrames),
+    : Transport({kMostDeviceChannels, kMixReadyBlocks, kBlockFrames}, kReadySeconds),
+      heard_(0, kMostDeviceChannels, kBlockFrames),
       hands_on_seconds_(kHandsOnSeconds) {
     start_thread();
 }
@@ -56,13 +58,21 @@ void MixPlayer::set_monitoring(Monitoring monitoring, std::shared_ptr<const Head
     if (wanted_ && wanted_->timeline().sample_rate > 0) want_monitor();
 }
 
+void MixPlayer::set_device(Layout device) {
+    const std::lock_guard lock(mutex());
+    if (device_ == device) return;
+    device_ = device;
+    if (wanted_ && wanted_->timeline().sample_rate > 0) want_monitor();
+}
+
 // The mutex is held.
 void MixPlayer::want_monitor() {
     const Timeline& r = wanted_->timeline();
     const bool ears = monitoring_ == Monitoring::Headphones && head_ && head_->sample_rate() == r.sample_rate;
-    wanted_monitor_ =
-        std::make_unique<SpaceMonitor>(ears ? SpaceMonitor::headphones(r.main_layout(), *head_, conversion_)
-                                            : SpaceMonitor::fold_down(r.main_layout(), conversion_));
+    const Layout device = monitoring_ == Monitoring::Loudspeakers ? device_ : Layout::Stereo;
+    wanted_monitor_ = std::make_unique<SpaceMonitor>(
+        ears ? SpaceMonitor::headphones(r.main_layout(), *head_, conversion_)
+             : SpaceMonitor::loudspeakers(r.main_layout(), device, conversion_));
     monitored_ = r.main_layout();
     monitored_rate_ = r.sample_rate;
 }
@@ -103,16 +113,12 @@ void MixPlayer::seek_to(std::int64_t frame) {
 
 void MixPlayer::render(Block& block) {
     engine_->next(mix_.view());
-    monitor_.process(mix_.view(), sides_.view());
+    monitor_.process(mix_.view(), heard_.view());
     block.count = kBlockFrames;
-    block.samples.resize(kBlockFrames * kOutputChannels);
-    for (std::size_t i = 0; i < kBlockFrames; ++i) {
-        for (std::size_t c = 0; c < kStereoChannels; ++c)
-            block.samples[i * kOutputChannels + c] = sides_[c][i];
-    }
+    interleave(heard_, block.samples);
     if (anew_.exchange(false)) measure_from_here();
     loudness_->add(mix_);
-    correlation_->add(sides_[0], sides_[1]);
+    correlation_->add(heard_[0], heard_[1]);
     if (++since_measured_ < kBlocksBetweenMeasures) return;
     since_measured_ = 0;
     momentary_.set(loudness_->momentary_lufs());

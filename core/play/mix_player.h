@@ -25,11 +25,13 @@ class MixPlayer : public Transport {
 
     // Another state of the rebuild; playing goes on. Null: nothing.
     void set_plan(std::shared_ptr<const MixPlan> plan);
-    // How the main bus is heard on two channels; a change is faded to. Headphones need a head at the
-    // session's rate, and are folded down until there is one. Controlling thread; head is not used by another
-    // one meanwhile.
+    // How the main bus is heard; a change is faded to. Headphones need a head at the session's rate, and are
+    // folded down until there is one; loudspeakers are those of set_device(). Controlling thread; head is not
+    // used by another one meanwhile.
     void set_monitoring(Monitoring monitoring, std::shared_ptr<const HeadResponses> head,
                         const ConversionSettings& settings = {});
+    // What the device's channels are; stereo before. Controlling thread.
+    void set_device(Layout device);
     // A hand lies on the controls: changes are to be heard within 30 ms, at the price of outlasting shorter
     // stalls only. Where that has led to drop-outs, twice as much is kept ready from then on. Controlling
     // thread.
@@ -69,6 +71,7 @@ class MixPlayer : public Transport {
     // How it is to be heard: the controlling thread's. The monitor of it, and of which layout and rate, under
     // the mutex.
     Monitoring monitoring_ = Monitoring::FoldDown;
+    Layout device_ = Layout::Stereo;
     std::shared_ptr<const HeadResponses> head_;
     ConversionSettings conversion_;
     std::unique_ptr<SpaceMonitor> wanted_monitor_;
@@ -77,7 +80,7 @@ class MixPlayer : public Transport {
     std::unique_ptr<MixEngine> engine_;
     std::unique_ptr<LoudnessMeter> loudness_;
     SwitchedSpaceMonitor monitor_;
-    AudioBlock mix_, sides_;
+    AudioBlock mix_, heard_;
     std::atomic<bool> anew_{false};
     std::optional<CorrelationMeter> correlation_;
     SharedLevel momentary_, short_term_, integrated_, true_peak_, alike_;

@@ -47,7 +47,7 @@ class Player::Renderer {
             shaper_->next(std::cref(weight_sets_at), std::span(views).first(outputs()));
         }
         block.count = hop_ - skip_;
-        block.samples.resize(hop_ * kOutputChannels);
+        block.samples.resize(hop_ * kStereoChannels);
         const float target = wanted.gains[static_cast<std::size_t>(wanted.monitor)];
         if (!last_monitor_) {
             last_monitor_ = wanted.monitor;
@@ -55,7 +55,7 @@ class Player::Renderer {
         }
         for (std::size_t i = 0; i < block.count; ++i) {
             const float part = static_cast<float>(i + 1) / static_cast<float>(block.count);
-            for (std::size_t side = 0; side < kOutputChannels; ++side) {
+            for (std::size_t side = 0; side < kStereoChannels; ++side) {
                 const std::size_t c = std::min(side, channels_ - 1);
                 float x = value(wanted.monitor, c, i + skip_) * (last_gain_ + part * (target - last_gain_));
                 if (*last_monitor_ != wanted.monitor) {
@@ -63,7 +63,7 @@ class Player::Renderer {
                     const float now = value(wanted.monitor, c, i + skip_) * target;
                     x = before + part * (now - before);
                 }
-                block.samples[i * kOutputChannels + side] = x;
+                block.samples[i * kStereoChannels + side] = x;
             }
         }
         last_monitor_ = wanted.monitor;
@@ -113,10 +113,10 @@ class Player::Renderer {
 namespace {
 // A switch must be heard at once: what is ready is at most this and a block of 11 ms.
 constexpr double kRecordingReadySeconds = 0.018;
-constexpr std::size_t kRecordingReadyBlocks = 4;
+constexpr std::size_t kRecordingReadyBlocks = 4, kLongestHop = 4096;  // at 192 kHz
 }  // namespace
 
-Player::Player() : Transport(kRecordingReadyBlocks, kRecordingReadySeconds) {
+Player::Player() : Transport({kStereoChannels, kRecordingReadyBlocks, kLongestHop}, kRecordingReadySeconds) {
     wanted_.gains.fill(1.0F);
     wanted_.weight_sets = std::make_shared<const TimedMaskWeights>();
     start_thread();

@@ -6,8 +6,8 @@
 
 namespace rivlen {
 
-SimulatedOutput::SimulatedOutput(Transport& transport, Pace pace, bool keep)
-    : transport_(transport), keep_(keep) {
+SimulatedOutput::SimulatedOutput(Transport& transport, Pace pace, bool keep, std::size_t channels)
+    : transport_(transport), tap_(transport, channels), keep_(keep) {
     if (pace == Pace::Clock) thread_ = std::jthread([this](const std::stop_token& stop) { run(stop); });
 }
 
@@ -17,9 +17,9 @@ std::vector<float> SimulatedOutput::take_kept() {
 }
 
 void SimulatedOutput::take(std::size_t frames) {
-    std::vector<float> block(frames * Transport::kOutputChannels, 0.0F);
+    std::vector<float> block(frames * tap_.channels(), 0.0F);
     const bool playing = transport_.playing();
-    transport_.fill(block);
+    tap_.fill(block);
     if (keep_ && playing) {
         const std::lock_guard lock(mutex_);
         kept_.insert(kept_.end(), block.begin(), block.end());

@@ -10,11 +10,13 @@
 
 namespace rivlen {
 
-Transport::Transport(std::size_t blocks, double ready_seconds)
-    : ring_(blocks), ready_seconds_(ready_seconds) {
-    // Room for the largest hop (192 kHz), so that nothing is allocated later.
-    for (auto& block : ring_) block.samples.reserve(4096 * kOutputChannels);
-    tail_.reserve(kSeam * kOutputChannels);
+Transport::Transport(Room room, double ready_seconds)
+    : output_channels_(room.channels),
+      ring_(room.blocks),
+      last_out_(room.channels),
+      ready_seconds_(ready_seconds) {
+    for (auto& block : ring_) block.samples.reserve(room.block_frames * room.channels);
+    tail_.reserve(kSeam * room.channels);
 }
 
 Transport::~Transport() = default;
@@ -149,7 +151,7 @@ void Transport::jump(std::int64_t frame, bool keep_tail) {
         render_at(beyond);
         keep(beyond, 0);
     }
-    if (tail_.empty()) tail_.assign(kSeam * kOutputChannels, 0.0F);  // nothing sounded: fade in from silence
+    if (tail_.empty()) tail_.assign(kSeam * output_channels_, 0.0F);  // nothing sounded: fade in from silence
     at_ = frame;
     seek_to(frame);
 }
@@ -177,12 +179,12 @@ void Transport::next(Block& block, const std::optional<LoopRange>& loop, std::in
 void Transport::render_at(Block& block) {
     block.start = at_;
     render(block);
-    const std::size_t seam = std::min(tail_.size() / kOutputChannels, block.count);
+    const std::size_t seam = std::min(tail_.size() / output_channels_, block.count);
     for (std::size_t i = 0; i < seam; ++i) {
         const float part = static_cast<float>(i + 1) / static_cast<float>(seam + 1);
-        for (std::size_t side = 0; side < kOutputChannels; ++side) {
-            float& x = block.samples[i * kOutputChannels + side];
-            x = tail_[i * kOutputChannels + side] * (1.0F - part) + x * part;
+        for (std::size_t side = 0; side < output_channels_; ++side) {
+            float& x = block.samples[i * output_channels_ + side];
+            x = tail_[i * output_channels_ + side] * (1.0F - part) + x * part;
         }
     }
     tail_.clear();
@@ -191,8 +193,8 @@ void Transport::render_at(Block& block) {
 
 void Transport::keep(const Block& block, std::size_t from) {
     const std::size_t count = std::min(kSeam, block.count - std::min(from, block.count));
-    const auto begin = block.samples.begin() + static_cast<std::ptrdiff_t>(from * kOutputChannels);
-    tail_.assign(begin, begin + static_cast<std::ptrdiff_t>(count * kOutputChannels));
+    const auto begin = block.samples.begin() + static_cast<std::ptrdiff_t>(from * output_channels_);
+    tail_.assign(begin, begin + static_cast<std::ptrdiff_t>(count * output_channels_));
 }
 
 void Transport::drain() {
@@ -215,7 +217,7 @@ void Transport::fill(std::span<float> interleaved) {
 
 void Transport::take_ready(std::span<float> interleaved) {
     std::size_t done = 0;
-    const std::size_t wanted = interleaved.size() / kOutputChannels;
+    const std::size_t wanted = interleaved.size() / output_channels_;
     if (playing_) {
         if (flush_.load(std::memory_order_acquire)) {
             taken_.store(written_.load(std::memory_order_acquire), std::memory_order_release);
@@ -234,9 +236,9 @@ void Transport::take_ready(std::span<float> interleaved) {
             // An end without frames (what is played became shorter) is taken whatever is wanted.
             if (done == wanted && from < block.count) break;
             const std::size_t count = std::min(wanted - done, block.count - std::min(from, block.count));
-            for (std::size_t i = 0; i < count * kOutputChannels; ++i) {
-                const float x = block.samples[from * kOutputChannels + i];
-                interleaved[done * kOutputChannels + i] = x;
+            for (std::size_t i = 0; i < count * output_channels_; ++i) {
+                const float x = block.samples[from * output_channels_ + i];
+                interleaved[done * output_channels_ + i] = x;
                 peak = std::max(peak, std::abs(x));
             }
             done += count;
@@ -256,15 +258,15 @@ void Transport::take_ready(std::span<float> interleaved) {
         peak_.store(peak, std::memory_order_relaxed);
     }
     if (done > 0) {
-        for (std::size_t side = 0; side < kOutputChannels; ++side)
-            last_out_[side] = interleaved[(done - 1) * kOutputChannels + side];
+        for (std::size_t side = 0; side < output_channels_; ++side)
+            last_out_[side] = interleaved[(done - 1) * output_channels_ + side];
     }
     // Wherever the sound breaks off, it runs out over some samples instead of clicking.
     constexpr float kRunOut = 0.95F;
     for (std::size_t i = done; i < wanted; ++i) {
-        for (std::size_t side = 0; side < kOutputChannels; ++side) {
+        for (std::size_t side = 0; side < output_channels_; ++side) {
             last_out_[side] = std::abs(last_out_[side]) < 1e-6F ? 0.0F : last_out_[side] * kRunOut;
-            interleaved[i * kOutputChannels + side] = last_out_[side];
+            interleaved[i * output_channels_ + side] = last_out_[side];
         }
     }
 }

@@ -4,7 +4,6 @@
 // everything else may be called from one controlling thread.
 #pragma once
 
-#include <array>
 #include <atomic>
 #include <cstdint>
 #include <mutex>
@@ -19,11 +18,13 @@ namespace rivlen {
 
 class Transport {
   public:
-    static constexpr int kOutputChannels = 2;
-
-    // blocks: how many there is room for. ready_seconds: a block is rendered when less than this is ready;
+    // What there is room for: blocks of so many frames of so many channels.
+    struct Room {
+        std::size_t channels, blocks, block_frames;
+    };
+    // ready_seconds: a block is rendered when less than this is ready;
     // more outlasts longer stalls of the machine, and changes are heard later.
-    Transport(std::size_t blocks, double ready_seconds);
+    Transport(Room room, double ready_seconds);
     virtual ~Transport();
     Transport(const Transport&) = delete;
     Transport& operator=(const Transport&) = delete;
@@ -35,15 +36,17 @@ class Transport {
     void locate(std::int64_t frame);
 
     [[nodiscard]] bool playing() const { return playing_.load(std::memory_order_relaxed); }
+    // Of each frame that the callback takes.
+    [[nodiscard]] std::size_t output_channels() const { return output_channels_; }
     // The frame that the callback takes next.
     [[nodiscard]] std::int64_t position() const { return position_.load(std::memory_order_relaxed); }
     [[nodiscard]] int sample_rate() const { return sample_rate_.load(std::memory_order_relaxed); }
-    // Highest sample of either side since the last call, linear.
+    // Highest sample of all channels since the last call, linear.
     [[nodiscard]] float take_peak() { return peak_.exchange(0.0F, std::memory_order_relaxed); }
     // Callbacks that found nothing ready while playing.
     [[nodiscard]] std::uint64_t drop_outs() const { return drop_outs_.load(std::memory_order_relaxed); }
 
-    // The audio callback: interleaved stereo frames, silence when stopped.
+    // The audio callback: whole interleaved frames, silence when stopped.
     void fill(std::span<float> interleaved);
     // Frames that the next fill() finds ready without a gap; on the callback's thread only.
     [[nodiscard]] std::size_t ready_frames() const;
@@ -91,6 +94,7 @@ class Transport {
     void render_at(Block& block);
     void keep(const Block& block, std::size_t from);
 
+    const std::size_t output_channels_;
     std::mutex mutex_;
     std::optional<LoopRange> loop_;
     std::optional<std::int64_t> locate_;
@@ -102,7 +106,7 @@ class Transport {
     std::vector<Block> ring_;
     std::atomic<std::size_t> written_{0}, taken_{0};  // blocks
     std::atomic<std::size_t> taken_in_block_{0};      // frames
-    std::array<float, kOutputChannels> last_out_{};   // callback's own: what a stop fades out from
+    std::vector<float> last_out_;                     // callback's own: what a stop fades out from
     std::atomic<bool> playing_{false}, flush_{false}, in_callback_{false};
     std::atomic<std::int64_t> position_{0};
     std::atomic<int> sample_rate_{48000};

@@ -59,6 +59,7 @@ json row_to_json(const HandoverRow& r) {
             {"sample_rate", r.sample_rate},
             {"channels", r.binaural ? kBinauralKey : key_of(r.layout)},
             {"objects", r.objects},
+            {"ac3", r.ac3},
             {"keep_original_sound", r.keep_original_sound},
             {"language", r.language},
             {"loop_only", r.loop_only},
@@ -88,6 +89,7 @@ bool row_from_json(const json& v, HandoverRow& r) {
     if (!layout && !r.binaural) return false;
     r.layout = layout.value_or(Layout::Stereo);
     r.objects = v.value("objects", false);
+    r.ac3 = v.value("ac3", false);
     r.keep_original_sound = v.value("keep_original_sound", false);
     r.language = v.value("language", "und");
     r.loop_only = v.value("loop_only", false);

@@ -72,6 +72,7 @@ struct HandoverRow {
     Layout layout = Layout::Stereo;    // the session's main bus is brought to it
     bool binaural = false;             // two channels for headphones instead, through a measured head
     bool objects = false;              // Wav: placed tracks as objects of their own beside the bed
+    bool ac3 = false;                  // Picture: coded as AC-3
     bool keep_original_sound = false;  // Picture: as a further track
     std::string language = "und";      // Picture: ISO 639-2
     std::string name = "{name} {content} {version}";  // of the file, without its ending

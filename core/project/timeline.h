@@ -17,6 +17,7 @@
 #include "core/media/timecode.h"
 #include "core/separation/audition.h"
 #include "core/separation/timed.h"
+#include "core/space/conversion.h"
 #include "core/space/layout.h"
 #include "core/space/screen.h"
 
@@ -202,6 +203,7 @@ struct Timeline {
     // How wide the picture is for who listens (core/space/screen.h); 60: as far apart as the loudspeakers of
     // stereo.
     double screen_width_deg = 60;
+    FoldDown fold_down;       // how the main bus goes to fewer loudspeakers: heard, and handed over
     bool edit_groups = true;  // an edit of a clip is an edit of its group
     // Of edges on which no fade was set (joints.h): a cross-fade where clips touch, a fade elsewhere. 0:
     // none.

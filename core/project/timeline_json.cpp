@@ -12,6 +12,12 @@ namespace rivlen {
 
 namespace {
 
+constexpr std::array<std::pair<const char*, double FoldDown::*>, 4> kFoldDownLevels = {
+    {{"centre", &FoldDown::centre_db},
+     {"surround", &FoldDown::surround_db},
+     {"height", &FoldDown::height_db},
+     {"lfe", &FoldDown::lfe_db}}};
+
 using json_reading::flag;
 using json_reading::number;
 using json_reading::part;
@@ -204,6 +210,9 @@ json timeline_to_json(const Timeline& timeline,
                 {"next_id", timeline.next_id}};
     if (timeline.screen_width_deg != Timeline().screen_width_deg)
         out["screen_width_deg"] = timeline.screen_width_deg;
+    if (timeline.fold_down != FoldDown()) {
+        for (const auto& [key, level] : kFoldDownLevels) out["fold_down_db"][key] = timeline.fold_down.*level;
+    }
     if (timeline.loop) out["loop_frames"] = {timeline.loop->first, timeline.loop->last};
     for (const auto& marker : timeline.markers)
         out["markers"].push_back({{"id", marker.id}, {"frame", marker.frame}, {"name", marker.name}});
@@ -269,6 +278,9 @@ Timeline timeline_from_json(const json& entry,
     out.screen_width_deg =
         number(entry, "screen_width_deg", kLeastScreenDeg, kAllAroundDeg, Timeline().screen_width_deg);
     if (out.screen_width_deg > kMostScreenDeg) out.screen_width_deg = kAllAroundDeg;
+    for (const auto& [key, level] : kFoldDownLevels)
+        out.fold_down.*level = number(part(entry, "fold_down_db"), key, FoldDown::kNothingDb,
+                                      FoldDown::kMostDb, FoldDown().*level);
     out.next_id = std::max(1, whole(entry, "next_id", 1));
     const json& loop = part(entry, "loop_frames");
     if (loop.is_array() && loop.size() == 2 && loop[0].is_number_integer() && loop[1].is_number_integer()) {

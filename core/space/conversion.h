@@ -38,12 +38,12 @@ class ChannelMatrix {
 // those below, sides and rears to the surrounds, -3 dB where two become one (common practice, no source); LFE
 // is left out as there (from kNothingDb down).
 struct FoldDown {
-    static constexpr double kNothingDb = -60;
+    static constexpr double kNothingDb = -60, kMostDb = 6;
     static constexpr double kMinus3Db = -3.0102999566398120;  // half the power
     double centre_db = kMinus3Db, surround_db = kMinus3Db, height_db = kMinus3Db, lfe_db = kNothingDb;
     bool operator==(const FoldDown&) const = default;
 };
-// -60 to 6 dB, each.
+// kNothingDb to kMostDb, each.
 
 // How ambisonics become loudspeakers: all-round decoding (Zotter and Frank 2012): the field is sampled by a
 // grid of virtual loudspeakers that are panned onto the real ones, with weights by order that make the energy

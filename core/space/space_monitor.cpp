@@ -4,8 +4,17 @@
 namespace rivlen {
 
 SpaceMonitor SpaceMonitor::fold_down(Layout layout, const ConversionSettings& settings) {
+    return loudspeakers(layout, Layout::Stereo, settings);
+}
+
+SpaceMonitor SpaceMonitor::loudspeakers(Layout layout, Layout device, const ConversionSettings& settings) {
     SpaceMonitor monitor(layout);
-    monitor.fold_down_ = conversion(layout, Layout::Stereo, settings);
+    const ChannelMatrix brought = conversion(layout, device, settings);
+    monitor.mixed_ = ChannelMatrix(kMostDeviceChannels, brought.from());
+    for (std::size_t to = 0; to < brought.to(); ++to) {
+        for (std::size_t from = 0; from < brought.from(); ++from)
+            monitor.mixed_(place_at_device(device, to), from) = brought(to, from);
+    }
     return monitor;
 }
 
@@ -21,8 +30,9 @@ void SpaceMonitor::reset() {
 }
 
 void SpaceMonitor::process(const ChannelBlock& in, const ChannelBlock& out) {
-    if (ears_) return ears_->process(in, out[0], out[1]);
-    fold_down_.apply(in, out);
+    if (!ears_) return mixed_.apply(in, out);
+    ears_->process(in, out[0], out[1]);
+    for (std::size_t c = kStereoChannels; c < out.size(); ++c) std::ranges::fill(out[c], 0.0F);
 }
 
 void SwitchedSpaceMonitor::take(std::unique_ptr<SpaceMonitor> monitor) {

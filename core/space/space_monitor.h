@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// Any layout on two channels: folded down, or on headphones through measured heads.
+// Any layout as it is heard: folded down, on headphones through measured heads, or on the device's own
+// loudspeakers.
 #pragma once
 
 #include <array>
@@ -10,10 +11,11 @@
 #include "core/base/channel_block.h"
 #include "core/space/binaural.h"
 #include "core/space/conversion.h"
+#include "core/space/device_channels.h"
 
 namespace rivlen {
 
-enum class Monitoring { FoldDown, Headphones };
+enum class Monitoring { FoldDown, Headphones, Loudspeakers };
 
 // What is heard of a layout. Made away from the thread that plays, as head responses are worked out here.
 class SpaceMonitor {
@@ -23,22 +25,26 @@ class SpaceMonitor {
     [[nodiscard]] static SpaceMonitor fold_down(Layout layout, const ConversionSettings& settings = {});
     [[nodiscard]] static SpaceMonitor headphones(Layout layout, const HeadResponses& head,
                                                  const ConversionSettings& settings = {});
+    // device: what its loudspeakers are.
+    [[nodiscard]] static SpaceMonitor loudspeakers(Layout layout, Layout device,
+                                                   const ConversionSettings& settings = {});
     [[nodiscard]] Layout layout() const { return layout_; }
     void reset();
-    // in: kFrames of the layout; out: as many of two channels, in step with it. Does not allocate.
+    // in: kFrames of the layout; out: as many of kMostDeviceChannels channels, in step with it: the first
+    // two, or those of the device's layout, the others silent. Does not allocate.
     void process(const ChannelBlock& in, const ChannelBlock& out);
 
   private:
     explicit SpaceMonitor(Layout layout) : layout_(layout) {}
     Layout layout_;
-    ChannelMatrix fold_down_;
+    ChannelMatrix mixed_;  // without ears; a row a channel that goes out
     std::optional<StereoConvolver> ears_;
 };
 
 // From one monitor to the next over a block, so that switching makes no gap and no click.
 class SwitchedSpaceMonitor {
   public:
-    SwitchedSpaceMonitor() : before_(2, std::vector<float>(SpaceMonitor::kFrames)) {}
+    SwitchedSpaceMonitor() : before_(kMostDeviceChannels, std::vector<float>(SpaceMonitor::kFrames)) {}
     // Of the same layout as before it is faded to; of another one it begins at once.
     void take(std::unique_ptr<SpaceMonitor> monitor);
     [[nodiscard]] bool fits(Layout layout) const { return now_ && now_->layout() == layout; }

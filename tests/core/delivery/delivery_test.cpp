@@ -255,6 +255,32 @@ TEST_P(UnderAPicture, GoSeveralSoundsAndTheOriginal) {
     plan_.table.rows[1].language = "deu";
     EXPECT_EQ(deliver(plan_)->rows[0].state, RowState::Failed);
 }
+// 5.1 as others read it; its dialogue level is the loudness (read by MediaInfo), and the last sample is
+// there.
+TEST_P(UnderAPicture, GoesAc3InFivePointOne) {
+    const fs::path movie = scratch_ / (std::string("picture.") + GetParam());
+    ran("ffmpeg -v error -f lavfi -i testsrc=size=64x64:rate=25:duration=12 -c:v mpeg4 " + quoted(movie));
+    Timeline& r = plan_.session.timeline;
+    set_layout(r, r.main_bus(), Layout::Surround51);
+    r.picture.push_back({r.new_id(), movie, 0, 0, 12 * kRate});
+    auto& mix = add(Content::Mix, Container::Picture);
+    mix.ac3 = true;
+    mix.layout = Layout::Surround51;
+    const auto report = deliver(plan_);
+    ASSERT_TRUE(report.ok());
+    const auto& row = report->rows[0];
+    ASSERT_EQ(row.state, RowState::Done) << row.sentence;
+    const auto sound = probed(row.path)["streams"][1];
+    EXPECT_EQ(sound["codec_name"], "ac3");
+    EXPECT_EQ(sound["channels"], 6);
+    EXPECT_TRUE(sound.value("channel_layout", "").starts_with("5.1"));
+    EXPECT_NEAR(row.course.loudness.integrated_lufs.value(), -23, 0.5);  // a coder's loss: of pulses
+    EXPECT_GE(row.frames, 12 * kRate);
+    EXPECT_LT(row.difference_db.value_or(0), -15);
+    const fs::path bare = scratch_ / "bare.ac3";
+    ran("ffmpeg -v error -y -i " + quoted(row.path) + " -map 0:a:0 -c copy -f ac3 " + quoted(bare));
+    EXPECT_NEAR(dialnorm_of(*read_text_file(bare)), -23, 0.5);
+}
 INSTANTIATE_TEST_SUITE_P(Containers, UnderAPicture, ::testing::Values("mov", "mp4", "mkv"));
 
 TEST_F(Deliveries, StemsGoIntoOneFile) {

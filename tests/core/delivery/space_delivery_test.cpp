@@ -402,6 +402,7 @@ TEST(DeliveryTables, KeepChannelsAndReadThoseBefore) {
     table.rows[1].binaural = true;
     table.rows[2].layout = Layout::Mono;
     table.rows[3].objects = true;
+    table.rows[3].ac3 = true;
     const auto read = template_from_json(template_to_json(table), "x");
     ASSERT_TRUE(read.ok());
     EXPECT_EQ(read->rows, table.rows);

@@ -77,7 +77,7 @@ using test::Scratch;
 struct Counted {
     int allocations = 0, frees = 0, locks = 0;
     void call(Transport& transport, std::size_t frames) {
-        std::vector<float> out(frames * Transport::kOutputChannels);
+        std::vector<float> out(frames * kStereoChannels);
         t_allocations = t_frees = t_locks = 0;
         t_inside = true;
         transport.fill(out);

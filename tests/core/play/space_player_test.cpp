@@ -27,7 +27,8 @@ TEST(SpaceMonitors, AreSwitchedWithoutAClick) {
     monitor.take(std::make_unique<SpaceMonitor>(SpaceMonitor::fold_down(Layout::Surround51)));
     constexpr std::size_t kBlocks = 60;
     std::vector<float> left;
-    AudioBlock in(test::kRate, 6, SpaceMonitor::kFrames), out(test::kRate, 2, SpaceMonitor::kFrames);
+    AudioBlock in(test::kRate, 6, SpaceMonitor::kFrames),
+        out(test::kRate, kMostDeviceChannels, SpaceMonitor::kFrames);
     for (std::size_t b = 0; b < kBlocks; ++b) {
         if (b == 20)
             monitor.take(std::make_unique<SpaceMonitor>(
@@ -110,6 +111,56 @@ TEST(SpacePlaying, GoesOnWhileLayoutsAndListeningChange) {
     space.play_in(Layout::Stereo);
     std::tie(left, right) = space.hear();
     EXPECT_GT(right, 0.2 * left);
+    EXPECT_EQ(space.player.drop_outs(), 0U);
+}
+
+// Every channel of the bus comes out of its own loudspeaker; of 7.1 where WAVE files have it.
+TEST(SpaceMonitors, GiveTheDevicesLoudspeakersTheirChannels) {
+    AudioBlock in(test::kRate, 8, SpaceMonitor::kFrames),
+        out(test::kRate, kMostDeviceChannels, SpaceMonitor::kFrames);
+    for (std::size_t c = 0; c < 8; ++c) in[c][0] = static_cast<float>(c + 1);
+    SpaceMonitor::loudspeakers(Layout::Surround71, Layout::Surround71).process(in.view(), out.view());
+    const std::array<float, kMostDeviceChannels> wanted = {1, 2, 3, 4, 7, 8, 5, 6};  // rears, then sides
+    for (std::size_t c = 0; c < kMostDeviceChannels; ++c) EXPECT_EQ(out[c][0], wanted[c]) << c;
+    // On 5.1 sides and rears share the surrounds.
+    SpaceMonitor::loudspeakers(Layout::Surround71, Layout::Surround51).process(in.view(), out.view());
+    EXPECT_EQ(out[2][0], 3);
+    EXPECT_NEAR(out[4][0], std::sqrt(0.5) * (5 + 7), 1e-5);
+    EXPECT_EQ(out[6][0], 0);
+    EXPECT_EQ(layout_of_device(2), Layout::Stereo);
+    EXPECT_EQ(layout_of_device(7), Layout::Surround51);
+    EXPECT_EQ(layout_of_device(32), Layout::Surround714);
+}
+
+// A device of six channels while a 7.1.4 mix plays: fold-down leaves four of them silent, loudspeakers take
+// all; what changes in between has no gap.
+TEST(SpacePlaying, GoesToTheDevicesOwnChannels) {
+    PlayedSpace space;
+    SimulatedOutput device(space.player, SimulatedOutput::Pace::Driven, true, 6);
+    space.session.timeline.tracks[0].strip.place.azimuth_deg = 125;
+    space.play_in(Layout::Surround714);
+    space.player.set_device(Layout::Surround51);
+    space.player.settle();
+    space.player.play();
+    const auto energies = [&] {
+        static_cast<void>(device.take_kept());
+        EXPECT_EQ(device.advance(12000), 12000U);
+        const auto heard = device.take_kept();
+        EXPECT_EQ(heard.size(), 6 * 12000U);
+        std::array<double, 6> out{};
+        for (std::size_t i = 0; i < heard.size(); ++i)
+            out[i % 6] += std::pow(static_cast<double>(heard[i]), 2);
+        return out;
+    };
+    auto folded = energies();
+    EXPECT_GT(folded[0], 0);
+    EXPECT_EQ(folded[4], 0);
+    space.player.set_monitoring(Monitoring::Loudspeakers, nullptr);
+    space.player.settle();
+    static_cast<void>(energies());  // what was ready
+    const auto own = energies();
+    EXPECT_EQ(own[0], 0);
+    EXPECT_GT(own[4], 100 * own[5]);
     EXPECT_EQ(space.player.drop_outs(), 0U);
 }
 
