@@ -185,6 +185,15 @@ TEST_F(Deliveries, StemsShareAGainAndAddUp) {
     EXPECT_EQ(energy_of(test::read_wav(report->rows[2].path)[0]), 0);
 }
 
+// Of the first frame: syncinfo (16 bits of sync word, 16 of check, 8 of rate and size), bsid 5, bsmod 3,
+// acmod 3, cmixlev 2 (there is a centre), surmixlev 2 (there are surrounds), lfeon 1, dialnorm 5; ETSI TS 102
+// 366, 4.3, from memory.
+int dialnorm_of(const std::string& ac3) {
+    std::uint32_t bits = 0;
+    for (std::size_t k = 5; k < 9; ++k) bits = (bits << 8U) | static_cast<unsigned char>(ac3.at(k));
+    return -static_cast<int>((bits >> (32U - 5 - 3 - 3 - 2 - 2 - 1 - 5)) & 31U);
+}
+
 // The picture's packets are copied; the new sounds come first, named and tagged, the old one behind them.
 class UnderAPicture : public Deliveries, public ::testing::WithParamInterface<const char*> {};
 TEST_P(UnderAPicture, GoSeveralSoundsAndTheOriginal) {
