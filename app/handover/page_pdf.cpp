@@ -11,6 +11,7 @@
 #include <QTextDocument>
 
 #include "app/handover/page_document.h"
+#include "app/widgets/theme.h"
 #include "core/base/output_file.h"
 
 namespace rivlen::app {
@@ -95,7 +96,7 @@ Status page_to_pdf(const std::filesystem::path& page, const std::filesystem::pat
         writer.setPageSize(QPageSize(paper == Paper::Letter ? QPageSize::Letter : QPageSize::A4));
         writer.setPageMargins(QMarginsF(14, 12, 14, 12), QPageLayout::Millimeter);
         QTextDocument document;
-        document.setDefaultFont(QFont("B612", 7));
+        document.setDefaultFont(QFont(kFontFamily, 7));
         document.documentLayout()->setPaintDevice(&writer);
         const double page_height = writer.height() - kHeadPixels - kFootPixels;
         document.setPageSize(QSizeF(writer.width(), page_height));

@@ -5,6 +5,7 @@
 
 #include "app/handover/page_document.h"
 #include "app/widgets/text.h"
+#include "app/widgets/theme.h"
 #include "core/base/output_file.h"
 
 namespace rivlen::app {
@@ -15,7 +16,7 @@ ReportPane::ReportPane(QWidget* parent) : QTextBrowser(parent) {
     setOpenLinks(false);
     // A page of paper, as it is printed.
     setStyleSheet("QTextBrowser { background: #ffffff; color: #1d2124; }");
-    document()->setDefaultFont(QFont("B612", 8));
+    document()->setDefaultFont(QFont(kFontFamily, 8));
     setMinimumWidth(280);
     setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);  // drawings are made as wide as it is
 }

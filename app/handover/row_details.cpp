@@ -3,6 +3,7 @@
 
 #include <QHBoxLayout>
 #include <QLabel>
+#include <QVBoxLayout>
 
 #include "app/widgets/text.h"
 
@@ -13,9 +14,13 @@ constexpr int kBinauralItem = -1;  // among the layouts
 }  // namespace
 
 RowDetails::RowDetails(EditRow edit, QWidget* parent) : QWidget(parent), edit_(std::move(edit)) {
-    auto* line = new QHBoxLayout(this);
-    line->setContentsMargins(0, 0, 0, 0);
-    line->addWidget(new QLabel(tr("Chosen row: file"), this));
+    auto* lines = new QVBoxLayout(this);
+    lines->setContentsMargins(0, 0, 0, 0);
+    auto* first = new QHBoxLayout;
+    auto* line = new QHBoxLayout;  // the second
+    lines->addLayout(first);
+    lines->addLayout(line);
+    first->addWidget(new QLabel(tr("Chosen row: file"), this));
     pattern_ = new QLineEdit(this);
     pattern_->setObjectName("handover_pattern");
     pattern_->setAccessibleName(tr("Pattern of the file's name"));
@@ -25,7 +30,7 @@ RowDetails::RowDetails(EditRow edit, QWidget* parent) : QWidget(parent), edit_(s
         edit_(
             row_, [&](HandoverRow& r) { r.name = to.toStdString(); }, "name");
     });
-    line->addWidget(pattern_);
+    first->addWidget(pattern_, 1);
     const auto box = [&](const QString& label, const char* name, const QString& sentence,
                          bool HandoverRow::*field) {
         auto* b = new QCheckBox(label, this);
@@ -36,6 +41,7 @@ RowDetails::RowDetails(EditRow edit, QWidget* parent) : QWidget(parent), edit_(s
         line->addWidget(b);
         return b;
     };
+    line->addWidget(new QLabel(tr("Channels"), this));
     channels_ = new QComboBox(this);
     channels_->setObjectName("handover_channels");
     channels_->setAccessibleName(tr("Channels of the file"));
@@ -68,7 +74,7 @@ RowDetails::RowDetails(EditRow edit, QWidget* parent) : QWidget(parent), edit_(s
     original_ = box(tr("Original as well"), "handover_original",
                     tr("Under the picture: the sound that it came with, as a further track."),
                     &HandoverRow::keep_original_sound);
-    line->addWidget(new QLabel(tr("Language"), this));
+    first->addWidget(new QLabel(tr("Language"), this));
     language_ = new QLineEdit(this);
     language_->setObjectName("handover_language");
     language_->setAccessibleName(tr("Language of the sound under the picture"));
@@ -79,7 +85,7 @@ RowDetails::RowDetails(EditRow edit, QWidget* parent) : QWidget(parent), edit_(s
         edit_(
             row_, [&](HandoverRow& r) { r.language = to.toLower().toStdString(); }, "language");
     });
-    line->addWidget(language_);
+    first->addWidget(language_);
     line->addStretch(1);
 }
 

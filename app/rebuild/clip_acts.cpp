@@ -3,8 +3,10 @@
 
 #include <algorithm>
 #include <array>
+#include <map>
 
 #include "core/project/editing.h"
+#include "core/workflow/placing.h"
 
 namespace rivlen::app {
 
@@ -14,6 +16,30 @@ void ClipActs::nudge(int by) {
     if (first == nullptr) return emit said(tr("Choose clips first: click them."), false);
     const std::int64_t frames = nudged(document_.timeline(), first->start, nudge_unit_, by) - first->start;
     document_.edit_timeline(tr("Nudge"), "nudge", [&](Timeline& r) { move_clips(r, clips, frames); });
+}
+
+void ClipActs::to_own_timecode() {
+    const auto clips = selection_.clips();
+    if (clips.empty()) return emit said(tr("Choose clips first: click them."), false);
+    const Timeline& now = document_.timeline();
+    std::map<int, std::int64_t> starts;
+    for (const int id : clips) {
+        const Clip* c = now.clip(id);
+        const Material* material = c != nullptr ? document_.material_of(c->path) : nullptr;
+        if (material == nullptr) continue;
+        if (const auto start = start_by_timecode(now, *c, material->info)) starts[id] = *start;
+    }
+    const auto left = static_cast<int>(clips.size() - starts.size());
+    if (left > 0)
+        emit said(tr("%n clip(s) stayed: their files have no timecode, or one before the session begins.",
+                     nullptr, left),
+                  false);
+    if (starts.empty()) return;
+    document_.edit_timeline(tr("To their own timecode"), {}, [&](Timeline& r) {
+        for (const auto& [id, start] : starts) {
+            if (const Clip* c = r.clip(id)) move_clips(r, std::array{id}, start - c->start);
+        }
+    });
 }
 
 void ClipActs::split_at_playhead() {

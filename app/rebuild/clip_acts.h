@@ -20,6 +20,7 @@ class ClipActs : public QObject {
 
     // By the unit that is chosen.
     void nudge(int by);
+    void to_own_timecode();
     void set_nudge_unit(NudgeUnit unit) { nudge_unit_ = unit; }
     [[nodiscard]] NudgeUnit nudge_unit() const { return nudge_unit_; }
     void split_at_playhead();

@@ -71,6 +71,7 @@ void FieldView::show_power(std::span<const float> power) {
         std::max(kLowestFieldDb + kFieldRangeDb, peaks_.empty() ? kLowestFieldDb : peaks_[0].level_db);
     image_ = QImage(static_cast<int>(FieldMap::kAround), static_cast<int>(FieldMap::kHeights),
                     QImage::Format_RGB32);
+    over_picture_ = QImage(image_.size(), QImage::Format_ARGB32);
     for (int y = 0; y < image_.height(); ++y) {
         for (int x = 0; x < image_.width(); ++x) {
             const float p =
@@ -84,6 +85,10 @@ void FieldView::show_power(std::span<const float> power) {
                                  QColor(mixed(colour::kGround.red(), stem_colour(2).red()),
                                         mixed(colour::kGround.green(), stem_colour(2).green()),
                                         mixed(colour::kGround.blue(), stem_colour(2).blue())));
+            constexpr double kMostCover = 0.7;
+            QColor cover = stem_colour(2);
+            cover.setAlphaF(static_cast<float>(kMostCover * part));
+            over_picture_.setPixelColor(x, y, cover);
         }
     }
     update();

@@ -34,6 +34,8 @@ class FieldView : public QWidget {
     explicit FieldView(QWidget* parent = nullptr);
     // As FieldMap::power() has it.
     void show_power(std::span<const float> power);
+    // The same to lie over a picture that shows all directions: the softer, the more of it is seen.
+    [[nodiscard]] const QImage& over_picture() const { return over_picture_; }
     [[nodiscard]] const std::vector<FieldMap::Peak>& peaks() const { return peaks_; }
 
   protected:
@@ -41,7 +43,7 @@ class FieldView : public QWidget {
 
   private:
     [[nodiscard]] QPointF spot(Direction direction) const;
-    QImage image_;
+    QImage image_, over_picture_;
     std::vector<FieldMap::Peak> peaks_;
 };
 

@@ -46,9 +46,8 @@ void Listening::set_device(Layout device) {
 // As it is wanted, with the session's fold-down; headphones once there is a head.
 void Listening::tell_player() {
     if (monitoring_ == Monitoring::Headphones && !head_) return;
-    ConversionSettings settings;
-    settings.fold_down = told_fold_down_ = document_.timeline().fold_down;
-    player_.set_monitoring(monitoring_, monitoring_ == Monitoring::Headphones ? head_ : nullptr, settings);
+    told_ = document_.timeline().conversion_settings();
+    player_.set_monitoring(monitoring_, monitoring_ == Monitoring::Headphones ? head_ : nullptr, told_);
 }
 
 void Listening::choose_head(const std::filesystem::path& file) {
@@ -60,7 +59,7 @@ void Listening::choose_head(const std::filesystem::path& file) {
 
 // Opens the head at the session's rate, where that is not the one it has.
 void Listening::apply() {
-    if (document_.timeline().fold_down != told_fold_down_) tell_player();
+    if (document_.timeline().conversion_settings() != told_) tell_player();
     const int rate = document_.timeline().sample_rate;
     if (monitoring_ != Monitoring::Headphones || rate <= 0 || opening_) return;
     if (head_ && head_->sample_rate() == rate) return;

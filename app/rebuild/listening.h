@@ -39,7 +39,7 @@ class Listening : public QObject {
   private:
     void apply();
     void tell_player();
-    FoldDown told_fold_down_;
+    ConversionSettings told_;
     Document& document_;
     JobList& jobs_;
     MixPlayer& player_;

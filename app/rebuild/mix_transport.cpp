@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/rebuild/mix_transport.h"
 
+#include <QComboBox>
 #include <QHBoxLayout>
 #include <QPainter>
 #include <algorithm>
@@ -64,16 +65,15 @@ MixTransport::MixTransport(QWidget* parent) : QWidget(parent) {
         make_button(tr("Record"), "record",
                     tr("Record from the microphone onto the chosen track, from the playhead on."), this);
     silences_ = make_button(tr("Silences…"), "silences", tr("Take the silences out of talk."), this);
-    headphones_ = make_button(tr("Headphones"), "headphones",
-                              tr("Hear the main bus on headphones through a measured head: from where its "
-                                 "loudspeakers stand. Else it is folded down to stereo."),
-                              this);
-    loudspeakers_ = make_button(tr("Loudspeakers"), "loudspeakers",
-                                tr("Hear the main bus on the loudspeakers of the device, which has more than "
-                                   "two channels."),
-                                this);
-    loudspeakers_->hide();
-    for (auto* b : {loop_, record_, silences_, headphones_, loudspeakers_}) b->setCheckable(true);
+    listening_ = new QComboBox(this);
+    listening_->setObjectName("listening");
+    listening_->setAccessibleName(tr("How the main bus is heard"));
+    listening_->setToolTip(
+        tr("How the main bus is heard: folded down to stereo; on headphones through a measured head, from "
+           "where its loudspeakers stand; on the loudspeakers of a device that has more than two channels."));
+    listening_->addItem(tr("Fold-down"), static_cast<int>(Monitoring::FoldDown));
+    listening_->addItem(tr("Headphones"), static_cast<int>(Monitoring::Headphones));
+    for (auto* b : {loop_, record_, silences_}) b->setCheckable(true);
     time_ = make_readout("mix_time", tr("Playhead in timecode"), 96, this);
     samples_ = make_readout("mix_samples", tr("Playhead in samples"), 120, this);
     loudness_ = make_readout("mix_loudness", tr("Loudness of the main bus"), 0, this);
@@ -84,8 +84,7 @@ MixTransport::MixTransport(QWidget* parent) : QWidget(parent) {
          {static_cast<QWidget*>(play_), static_cast<QWidget*>(loop_), static_cast<QWidget*>(record_),
           static_cast<QWidget*>(time_), static_cast<QWidget*>(samples_), static_cast<QWidget*>(silences_)})
         line->addWidget(w);
-    line->addWidget(headphones_);
-    line->addWidget(loudspeakers_);
+    line->addWidget(listening_);
     line->addStretch(1);
     correlation_ = new CorrelationBar(this);
     line->addWidget(correlation_);
@@ -94,8 +93,18 @@ MixTransport::MixTransport(QWidget* parent) : QWidget(parent) {
     connect(loop_, &QToolButton::clicked, this, &MixTransport::loop_wanted);
     connect(record_, &QToolButton::clicked, this, &MixTransport::record_wanted);
     connect(silences_, &QToolButton::clicked, this, &MixTransport::silences_wanted);
-    connect(headphones_, &QToolButton::clicked, this, &MixTransport::headphones_wanted);
-    connect(loudspeakers_, &QToolButton::clicked, this, &MixTransport::loudspeakers_wanted);
+    connect(listening_, &QComboBox::activated, this, [this](int index) {
+        emit listening_wanted(static_cast<Monitoring>(listening_->itemData(index).toInt()));
+    });
+}
+
+void MixTransport::show_listening(Monitoring monitoring, bool has_loudspeakers) {
+    const int loudspeakers = listening_->findData(static_cast<int>(Monitoring::Loudspeakers));
+    if (has_loudspeakers && loudspeakers < 0)
+        listening_->addItem(tr("Loudspeakers"), static_cast<int>(Monitoring::Loudspeakers));
+    if (!has_loudspeakers && loudspeakers >= 0) listening_->removeItem(loudspeakers);
+    // Without loudspeakers of its own a device folds down.
+    listening_->setCurrentIndex(std::max(0, listening_->findData(static_cast<int>(monitoring))));
 }
 
 void MixTransport::follow_session(const Timeline& timeline) {

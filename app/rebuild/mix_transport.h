@@ -36,11 +36,7 @@ class MixTransport : public QWidget {
     void show_recording(bool recording) { record_->setChecked(recording); }
     void show_silences(bool open) { silences_->setChecked(open); }
     // has_loudspeakers: the device has more than two channels.
-    void show_listening(Monitoring monitoring, bool has_loudspeakers) {
-        headphones_->setChecked(monitoring == Monitoring::Headphones);
-        loudspeakers_->setChecked(monitoring == Monitoring::Loudspeakers);
-        loudspeakers_->setVisible(has_loudspeakers);
-    }
+    void show_listening(Monitoring monitoring, bool has_loudspeakers);
     // timecode: empty while the session has no rate.
     void show_position(const QString& timecode, std::int64_t frame);
     void show_loudness(const MixPlayer::Meters& meters);
@@ -50,13 +46,13 @@ class MixTransport : public QWidget {
     void loop_wanted();
     void record_wanted();
     void silences_wanted();
-    void headphones_wanted();
-    void loudspeakers_wanted();
+    void listening_wanted(rivlen::Monitoring monitoring);
 
   private:
     QLabel *time_, *samples_, *loudness_;
     CorrelationBar* correlation_;
-    QToolButton *play_, *loop_, *record_, *silences_, *headphones_, *loudspeakers_;
+    QToolButton *play_, *loop_, *record_, *silences_;
+    QComboBox* listening_;
 };
 
 }  // namespace rivlen::app

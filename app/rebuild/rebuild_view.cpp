@@ -99,10 +99,7 @@ RebuildView::RebuildView(Document& document, JobList& jobs, MixPlayer& player, Q
     };
     connect(&listening_, &Listening::changed, this, show_listening);
     show_listening();
-    connect(transport_, &MixTransport::headphones_wanted, &listening_,
-            [this] { listening_.toggle(Monitoring::Headphones); });
-    connect(transport_, &MixTransport::loudspeakers_wanted, &listening_,
-            [this] { listening_.toggle(Monitoring::Loudspeakers); });
+    connect(transport_, &MixTransport::listening_wanted, &listening_, &Listening::set_monitoring);
     connect(&take_, &TakeRecording::said, this, &RebuildView::said);
     connect(&take_, &TakeRecording::measured, &played_, &PlayedPlan::make);
     connect(&take_, &TakeRecording::changed, this,
@@ -316,8 +313,11 @@ void RebuildView::follow_place_in_picture() {
     const int id = selection_.strip();
     const Strip* strip = r.strip(id);
     const bool placing = strip != nullptr && r.is_placed(id) && side_->space_shown() != nullptr;
+    const SpaceSection* space = side_->space_shown();
+    const bool all_around = r.screen_width_deg > kMostScreenDeg;
     for (PicturePane* pane : {picture_, window_.get()}) {
         if (pane == nullptr) continue;
+        pane->show_map(space != nullptr && all_around ? space->field_over_picture() : QImage());
         pane->set_pointing(placing);
         std::optional<QPointF> mark;
         if (placing) {

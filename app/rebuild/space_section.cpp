@@ -33,9 +33,8 @@ SpaceSection::SpaceSection(Document& document, int strip_id, SetStripValue set_v
     levels_ = new ChannelLevels(this);
     column().addWidget(levels_);
     if (r.track(strip_id) != nullptr) return;
-    if (strip_id == r.main_bus() && ambisonic_order(r.main_layout()) == 0 &&
-        channels_of(r.main_layout()) > kStereoChannels)
-        add_fold_down();
+    if (strip_id == r.main_bus() && channels_of(r.main_layout()) > kStereoChannels)
+        ambisonic_order(r.main_layout()) > 0 ? add_decoder() : add_fold_down();
     field_ = new FieldView(this);  // of buses, where sounds meet
     column().addWidget(field_);
 }
@@ -127,6 +126,28 @@ void SpaceSection::add_fold_down() {
     if (channels_of(layout) > channels_of(Layout::Lcr)) add(kFoldSurround, &FoldDown::surround_db);
     if (has_height(layout)) add(kFoldHeight, &FoldDown::height_db);
     if (lfe_channel(layout)) add(kFoldLfe, &FoldDown::lfe_db);
+}
+
+// Of the whole session: how ambisonics in the main bus become loudspeakers.
+void SpaceSection::add_decoder() {
+    auto* box = new QComboBox(this);
+    box->setObjectName("decoder_weights");
+    box->setAccessibleName(tr("Decoder"));
+    box->setToolTip(
+        tr("How the field becomes loudspeakers.\n"
+           "Energy (max-rE): sources are as narrow as can be in what the ears hear of higher sound.\n"
+           "Basic: the field is built as it was, which holds in the middle and for low sound."));
+    box->addItem(tr("Decoder: energy (max-rE)"));
+    box->addItem(tr("Decoder: basic"));
+    connect(box, &QComboBox::activated, this, [this](int index) {
+        document_.edit_timeline(tr("Decoder"), {},
+                                [&](Timeline& r) { r.decoder = static_cast<DecoderWeights>(index); });
+    });
+    on_refresh([this, box] {
+        const QSignalBlocker quiet(box);
+        box->setCurrentIndex(static_cast<int>(document_.timeline().decoder));
+    });
+    add_row({box});
 }
 
 // How wide the picture is: of the whole session.

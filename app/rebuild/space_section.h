@@ -18,6 +18,10 @@ class SpaceSection : public Section {
     void show_levels(Layout layout, std::span<const float> peaks) { levels_->show_peaks(layout, peaks); }
     [[nodiscard]] bool wants_field() const { return field_ != nullptr; }
     void show_field(std::span<const float> power) { field_->show_power(power); }
+    // To lie over a picture all around; null: there is none.
+    [[nodiscard]] QImage field_over_picture() const {
+        return field_ != nullptr ? field_->over_picture() : QImage();
+    }
 
   signals:
     void box_wanted();
@@ -28,6 +32,7 @@ class SpaceSection : public Section {
     void add_place();
     void add_screen();
     void add_fold_down();
+    void add_decoder();
     SetStripValue set_value_;
     int strip_;
     SessionFrame playhead_;

@@ -157,7 +157,7 @@ void StripHeader::fill_lines() {
             add({LaneTarget::Width, 0, 0, {}}, tr("width"));
         if (lfe_channel(document_.timeline().layout_behind(strip_)))
             add({LaneTarget::Lfe, 0, 0, {}}, tr("LFE"));
-    } else {
+    } else if (document_.timeline().has_pan(strip_)) {
         add({LaneTarget::Pan, 0, 0, {}}, tr("pan"));
         if (strip->pan_law == PanLaw::Sides) add({LaneTarget::Width, 0, 0, {}}, tr("width"));
     }

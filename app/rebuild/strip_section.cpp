@@ -37,7 +37,7 @@ StripSection::StripSection(Document& document, int strip_id, SetStripValue set_v
         add_row({bus_box(id), card_box(id)});
     else if (id != document_.timeline().main_bus())
         add_row({bus_box(id)});
-    if (!document_.timeline().is_placed(id)) add_pan(id);  // else it has a place in space
+    if (document_.timeline().has_pan(id)) add_pan(id);
 }
 
 // Where a track or bus goes.

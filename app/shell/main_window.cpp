@@ -68,6 +68,7 @@ MainWindow::MainWindow(const fs::path& work_folder, QWidget* parent)
     connect(recording_, &RecordingBar::said, this, &MainWindow::say);
     connect(&document_, &Document::said, this, &MainWindow::say);
     connect(separate_, &SeparateView::recording_changed, &output_, &AudioOutput::follow_rate);
+    connect(recording_, &RecordingBar::excerpt_wanted, this, &MainWindow::hear_excerpt);
     connect(recording_, &RecordingBar::bring_in_wanted, this, &MainWindow::open_path);
     connect(recording_, &RecordingBar::placed, this, [this] { show_view(View::Rebuild); });
     connect(&document_, &Document::session_changed, this, [this] {
@@ -210,6 +211,19 @@ void MainWindow::show_view(View view) {
     rebuild_->set_output_layout(output_.layout());
 }
 
+// In place of what the view plays; null: no longer.
+void MainWindow::hear_excerpt(const std::shared_ptr<const AudioBlock>& sound) {
+    if (!sound) {
+        excerpt_player_.stop();
+        return show_view(shown_view_);
+    }
+    player_.stop();
+    mix_player_.stop();
+    output_.use(excerpt_player_);
+    excerpt_player_.hear(sound);
+    output_.follow_rate();
+}
+
 // The view, or in its place what can be done first: nothing can be separated yet.
 void MainWindow::show_page() {
     const bool empty = document_.session().items.empty() && document_.timeline().empty();
@@ -276,7 +290,7 @@ void MainWindow::open_path(const fs::path& path) {
     if (path.extension() == kSessionExtension) {
         if (document_.open(path)) remember(path);
     } else {
-        document_.bring_in(path);
+        recording_->bring_in(path);
     }
 }
 

@@ -20,6 +20,7 @@
 #include "app/shell/menus.h"
 #include "app/shell/recording_bar.h"
 #include "app/shell/start_page.h"
+#include "core/play/excerpt_player.h"
 
 namespace rivlen::app {
 
@@ -69,6 +70,7 @@ class MainWindow : public QMainWindow {
     void remember(const std::filesystem::path& path);
     void fill_recent(QMenu& menu);
     void show_page();
+    void hear_excerpt(const std::shared_ptr<const AudioBlock>& sound);
     void show_keys();
     void show_guide();
     void show_about();
@@ -77,6 +79,7 @@ class MainWindow : public QMainWindow {
     Document document_;
     Player player_;
     MixPlayer mix_player_;
+    ExcerptPlayer excerpt_player_;
     AudioOutput output_;
     Menus menus_;
     QTimer clock_, message_timer_;

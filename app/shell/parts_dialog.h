@@ -17,6 +17,10 @@ class PartsDialog : public QDialog {
     PartsDialog(FileChannels file, const QString& name, QWidget* parent = nullptr);
     [[nodiscard]] std::vector<PartOfFile> parts() const;
 
+  signals:
+    void hear_wanted(const rivlen::ChannelOfFile& channel);
+    void whole_wanted();  // it is closed without parts: the file comes in as one recording
+
   private:
     void number(const std::vector<PartOfFile>& parts);
     void number_each_alone();

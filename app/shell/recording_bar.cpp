@@ -13,6 +13,7 @@
 #include "app/widgets/file_dialogs.h"
 #include "app/widgets/text.h"
 #include "core/delivery/export.h"
+#include "core/workflow/bringing_in.h"
 #include "core/workflow/putting_back.h"
 
 namespace rivlen::app {
@@ -20,7 +21,7 @@ namespace rivlen::app {
 namespace fs = std::filesystem;
 
 namespace {
-constexpr double kListenSeconds = 60;
+constexpr double kListenSeconds = 60, kHearSeconds = 4;
 }  // namespace
 
 RecordingBar::RecordingBar(Document& document, JobList& jobs, QWidget* parent)
@@ -129,6 +130,17 @@ void RecordingBar::ask_file_to_take_apart() {
         take_apart(*file);
 }
 
+void RecordingBar::bring_in(const fs::path& file) {
+    if (item_of(document_.session(), session_path(file))) return document_.bring_in(file);
+    jobs_.start_for<bool>(
+        tr("Looking at %1").arg(text(file.filename())),
+        [file](const JobControl& job) -> Result<bool> { return holds_several_parts(file, job); },
+        [this, file](const Result<bool>& several) {
+            if (several && *several) return take_apart(file);
+            document_.bring_in(file);  // says what is wrong with it, too
+        });
+}
+
 void RecordingBar::take_apart(const fs::path& file) {
     jobs_.start_for<FileChannels>(
         tr("Listening to the channels"),
@@ -139,7 +151,23 @@ void RecordingBar::take_apart(const fs::path& file) {
             dialog->setAttribute(Qt::WA_DeleteOnClose);
             connect(dialog, &QDialog::accepted, this,
                     [this, dialog, file] { bring_in_parts(file, dialog->parts()); });
+            connect(dialog, &PartsDialog::whole_wanted, this, [this, file] { document_.bring_in(file); });
+            connect(dialog, &PartsDialog::hear_wanted, this,
+                    [this, file](const ChannelOfFile& channel) { hear(file, channel); });
+            connect(dialog, &QDialog::finished, this, [this] { emit excerpt_wanted(nullptr); });
             dialog->open();
+        });
+}
+
+void RecordingBar::hear(const fs::path& file, const ChannelOfFile& channel) {
+    jobs_.start_for<AudioBlock>(
+        tr("Reading a channel"),
+        [file, channel](const JobControl& job) {
+            return excerpt_of_channel(file, channel, kHearSeconds, job);
+        },
+        [this](Result<AudioBlock> excerpt) {
+            if (!excerpt) return say(excerpt.error());
+            emit excerpt_wanted(std::make_shared<const AudioBlock>(std::move(*excerpt)));
         });
 }
 
@@ -152,7 +180,7 @@ void RecordingBar::bring_in_parts(const fs::path& file, const std::vector<PartOf
         },
         [this](const Result<std::vector<fs::path>>& written) {
             if (!written) return say(written.error());
-            for (const auto& path : *written) emit bring_in_wanted(path);
+            for (const auto& path : *written) document_.bring_in(path);
             emit said(tr("%n recording(s) brought in.", nullptr, static_cast<int>(written->size())), false);
         });
 }

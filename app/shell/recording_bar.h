@@ -25,6 +25,8 @@ class RecordingBar : public QWidget {
     void write_stems_to(const std::filesystem::path& folder, bool overwrite);
     void put_back_to(const std::filesystem::path& out, bool overwrite);
     void ask_recording();
+    // Brings a file in; asks first where it would come in as several recordings.
+    void bring_in(const std::filesystem::path& file);
     // Listens to what a file has, asks what belongs together, and brings that in.
     void take_apart(const std::filesystem::path& file);
     // Brings these in as recordings of their own.
@@ -33,6 +35,7 @@ class RecordingBar : public QWidget {
   signals:
     void said(const QString& sentence, bool trouble);
     void bring_in_wanted(const std::filesystem::path& file);
+    void excerpt_wanted(const std::shared_ptr<const rivlen::AudioBlock>& sound);  // null: no longer
     void placed();  // the recording stands on the timeline
 
   private:
@@ -44,6 +47,7 @@ class RecordingBar : public QWidget {
     void ask_missing();
     void ask_file_to_take_apart();
     void first_look();
+    void hear(const std::filesystem::path& file, const ChannelOfFile& channel);
     void fill_channels(QMenu& menu);
     void fill_left_alone(QMenu& menu);
     [[nodiscard]] bool can_write_stems() const;

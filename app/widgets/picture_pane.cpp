@@ -95,6 +95,7 @@ void PicturePane::paintEvent(QPaintEvent*) {
     painter.setRenderHint(QPainter::SmoothPixmapTransform);
     const QRect shown = picture_rect();
     painter.drawImage(shown, image_);
+    if (!map_.isNull()) painter.drawImage(shown, map_);
     if (taking_box_ && pressed_) {
         const auto spot = [&](QPointF p) {
             return shown.topLeft() + QPointF(p.x() * shown.width(), p.y() * shown.height());
@@ -132,6 +133,12 @@ void PicturePane::set_pointing(bool on) {
     pressed_ = false;
     setCursor(on ? Qt::CrossCursor : Qt::ArrowCursor);
     setToolTip(on ? tr("Click where the sound comes from, or drag it along.") : QString());
+}
+
+void PicturePane::show_map(const QImage& map) {
+    if (map.isNull() && map_.isNull()) return;
+    map_ = map;
+    update();
 }
 
 void PicturePane::show_mark(std::optional<QPointF> at) {

@@ -27,6 +27,9 @@ class PicturePane : public QWidget {
     void take_box();
     [[nodiscard]] bool taking_box() const { return taking_box_; }
     void show_mark(std::optional<QPointF> at);
+    // Lies over the picture, stretched to it; null: nothing does.
+    void show_map(const QImage& map);
+    [[nodiscard]] const QImage& map() const { return map_; }
     [[nodiscard]] std::optional<QPointF> mark() const { return mark_; }
     [[nodiscard]] QRect picture_rect() const;
     [[nodiscard]] double aspect() const;  // width by height; 16 by 9 where there is none
@@ -54,7 +57,7 @@ class PicturePane : public QWidget {
     bool pointing_ = false, pressed_ = false;
     std::optional<QPointF> mark_;
     std::filesystem::path path_;
-    QImage image_;
+    QImage image_, map_;
     double wanted_seconds_ = 0, shown_seconds_ = -1;
     bool decoding_ = false, again_ = false;
     int generation_ = 0;

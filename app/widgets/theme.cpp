@@ -26,7 +26,7 @@ QIcon stem_icon(std::size_t stem) {
 }
 
 QFont number_font() {
-    QFont font("B612");  // its digits are of equal width
+    QFont font(kFontFamily);  // its digits are of equal width
     font.setPointSizeF(9.5);
     return font;
 }
@@ -60,10 +60,10 @@ class LegibleIcons : public QProxyStyle {
 }  // namespace
 
 void apply_theme(QApplication& application) {
-    for (const char* file : {":/fonts/B612-Regular.otf", ":/fonts/B612-Bold.otf"}) {
+    for (const char* file : {":/fonts/Text-Regular.otf", ":/fonts/Text-Bold.otf"}) {
         QFontDatabase::addApplicationFont(file);
     }
-    QFont font("B612");
+    QFont font(kFontFamily);
     font.setPointSizeF(9.0);
     application.setFont(font);
     QApplication::setStyle(new LegibleIcons);  // the application owns it

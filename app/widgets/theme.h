@@ -26,6 +26,8 @@ inline const QColor kWarn{0xF0, 0x9A, 0x6A};
 [[nodiscard]] QColor stem_colour(std::size_t stem);
 [[nodiscard]] QString stem_label(std::size_t stem);
 [[nodiscard]] QIcon stem_icon(std::size_t stem);
+// B612 by a name of our own (app/fonts/rename.py): Debian's B612 Mono goes by the name "B612", too.
+inline constexpr const char* kFontFamily = "Rivlen Text";
 [[nodiscard]] QFont number_font();  // digits of equal width
 // So far the mouse moves with a button held before it is a drag and no click.
 inline constexpr int kDragPixels = 4;

@@ -151,7 +151,7 @@ Status SoundMaker::reach(const LoudnessTarget& target, Version& version) const {
 // were more, and of a bed the mean of its fold-down to stereo.
 Result<ScratchSound> SoundMaker::in_channels_of(const HandoverRow& row, const ScratchSound& sound) {
     const Layout from = plan_.session.timeline.main_layout();
-    const ConversionSettings settings{plan_.session.timeline.fold_down};
+    const ConversionSettings settings = plan_.session.timeline.conversion_settings();
     if (row.binaural) {
         const auto head = head_at(sound.sample_rate());
         if (!head) return head.error();
@@ -327,7 +327,7 @@ Result<MadeSound> SoundMaker::make_objects(const HandoverRow& row, const Version
     const auto mix = std::make_shared<MixPlan>(session, plan_.media);
     ObjectSound objects(*mix, out.objects, rate);
     const ChannelMatrix to_bed =
-        conversion(session.timeline.main_layout(), row.layout, {session.timeline.fold_down});
+        conversion(session.timeline.main_layout(), row.layout, session.timeline.conversion_settings());
     auto all = ScratchSound::create(plan_.work, rate,
                                     static_cast<int>(row.channels() + object_channels(plan_.session, row)));
     if (!all) return all.error();

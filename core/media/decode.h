@@ -19,7 +19,7 @@
 namespace rivlen {
 
 inline constexpr int kMinSampleRate = 8000;
-inline constexpr int kMaxSampleRate = 192000;
+inline constexpr int kMaxSampleRate = 384000;
 inline constexpr int kMaxChannels = 64;
 
 struct AudioStreamInfo {

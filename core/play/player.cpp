@@ -113,7 +113,7 @@ class Player::Renderer {
 namespace {
 // A switch must be heard at once: what is ready is at most this and a block of 11 ms.
 constexpr double kRecordingReadySeconds = 0.018;
-constexpr std::size_t kRecordingReadyBlocks = 4, kLongestHop = 4096;  // at 192 kHz
+constexpr std::size_t kRecordingReadyBlocks = 4, kLongestHop = 8192;  // at 384 kHz
 }  // namespace
 
 Player::Player() : Transport({kStereoChannels, kRecordingReadyBlocks, kLongestHop}, kRecordingReadySeconds) {

@@ -97,7 +97,7 @@ SessionItem item_from_json(const json& entry, const fs::path& folder) {
         if (range.first >= 0 && range.last > range.first) item.loop = range;
     }
     item.loop_on = flag(entry, "loop_on", true);
-    item.pre_roll_frames = count(entry, "pre_roll_frames", 60 * 192000);
+    item.pre_roll_frames = count(entry, "pre_roll_frames", 60 * kMaxSampleRate);
     return item;
 }
 

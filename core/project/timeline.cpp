@@ -116,6 +116,10 @@ bool Timeline::is_placed(int id) const {
     return channels_of(layout_of(id)) <= 2 && channels_of(layout_behind(id)) > 2;
 }
 
+bool Timeline::has_pan(int id) const {
+    return channels_of(layout_of(id)) <= 2 && layout_behind(id) == Layout::Stereo;
+}
+
 std::string Timeline::strip_name(int id) const {
     if (const Track* t = track(id)) return t->name;
     const auto found = std::ranges::find(buses, id, &Bus::id);

@@ -203,7 +203,9 @@ struct Timeline {
     // How wide the picture is for who listens (core/space/screen.h); 60: as far apart as the loudspeakers of
     // stereo.
     double screen_width_deg = 60;
-    FoldDown fold_down;       // how the main bus goes to fewer loudspeakers: heard, and handed over
+    // How the main bus goes to other loudspeakers, heard and handed over.
+    FoldDown fold_down;
+    DecoderWeights decoder = DecoderWeights::MaxRe;
     bool edit_groups = true;  // an edit of a clip is an edit of its group
     // Of edges on which no fade was set (joints.h): a cross-fade where clips touch, a fade elsewhere. 0:
     // none.
@@ -229,6 +231,9 @@ struct Timeline {
     [[nodiscard]] Layout main_layout() const { return buses.empty() ? Layout::Stereo : buses.front().layout; }
     // Whether what it goes to has more channels than pan serves.
     [[nodiscard]] bool is_placed(int id) const;
+    // Whether pan acts: from mono and stereo to stereo. All else is placed, or brought to what it goes to.
+    [[nodiscard]] bool has_pan(int id) const;
+    [[nodiscard]] ConversionSettings conversion_settings() const { return {fold_down, decoder}; }
     [[nodiscard]] int main_bus() const { return buses.empty() ? 0 : buses.front().id; }
     int new_id() { return next_id++; }
     bool operator==(const Timeline&) const = default;

@@ -213,6 +213,7 @@ json timeline_to_json(const Timeline& timeline,
     if (timeline.fold_down != FoldDown()) {
         for (const auto& [key, level] : kFoldDownLevels) out["fold_down_db"][key] = timeline.fold_down.*level;
     }
+    if (timeline.decoder == DecoderWeights::Basic) out["decoder"] = "basic";
     if (timeline.loop) out["loop_frames"] = {timeline.loop->first, timeline.loop->last};
     for (const auto& marker : timeline.markers)
         out["markers"].push_back({{"id", marker.id}, {"frame", marker.frame}, {"name", marker.name}});
@@ -281,6 +282,7 @@ Timeline timeline_from_json(const json& entry,
     for (const auto& [key, level] : kFoldDownLevels)
         out.fold_down.*level = number(part(entry, "fold_down_db"), key, FoldDown::kNothingDb,
                                       FoldDown::kMostDb, FoldDown().*level);
+    if (part(entry, "decoder") == "basic") out.decoder = DecoderWeights::Basic;
     out.next_id = std::max(1, whole(entry, "next_id", 1));
     const json& loop = part(entry, "loop_frames");
     if (loop.is_array() && loop.size() == 2 && loop[0].is_number_integer() && loop[1].is_number_integer()) {

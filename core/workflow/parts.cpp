@@ -37,6 +37,9 @@ struct SidedName {
 };
 SidedName sided(const std::string& name) {
     if (name.size() < 2) return {name, 0};
+    for (const auto& [word, side] : {std::pair<std::string, char>{"Left", 'L'}, {"Right", 'R'}}) {
+        if (name == word) return {"", side};
+    }
     const char last = name.back();
     if (last != 'L' && last != 'R') return {name, 0};
     std::string rest = name.substr(0, name.size() - 1);
@@ -178,17 +181,22 @@ Result<FileChannels> channels_of_file(const fs::path& file, double seconds, cons
         if (!decoder) return decoder.error();
         const auto channels = static_cast<std::size_t>(decoder->info().channels);
         std::vector<float> peaks(channels);
+        std::vector<double> peak_seconds(channels);
         const auto wanted = static_cast<std::size_t>(seconds * decoder->info().sample_rate);
         for (std::size_t heard = 0; heard < wanted;) {
             auto block = decoder->read();
             if (!block) return block.error();
             if (block->empty()) break;
-            for (std::size_t i = 0; i < block->size(); ++i)
-                peaks[i % channels] = std::max(peaks[i % channels], std::abs((*block)[i]));
+            for (std::size_t i = 0; i < block->size(); ++i) {
+                if (std::abs((*block)[i]) <= peaks[i % channels]) continue;
+                peaks[i % channels] = std::abs((*block)[i]);
+                peak_seconds[i % channels] =
+                    static_cast<double>(heard + i / channels) / decoder->info().sample_rate;
+            }
             heard += block->size() / channels;
         }
         for (std::size_t c = 0; c < channels; ++c) {
-            ChannelOfFile channel{stream.index, static_cast<int>(c), {}, {}, {}};
+            ChannelOfFile channel{stream.index, static_cast<int>(c), {}, {}, {}, peak_seconds[c]};
             if (model && out.info.audio.size() == 1 && c < model->tracks.size()) {
                 channel.name = model->tracks[c].name;
                 channel.object = model->tracks[c].object;
@@ -206,8 +214,11 @@ Result<FileChannels> channels_of_file(const fs::path& file, double seconds, cons
 
 std::string part_name(const std::vector<ChannelOfFile>& channels, std::size_t number) {
     if (channels.size() > 1 && !channels[0].object.empty()) return channels[0].object;
-    if (channels.size() == 2 && is_pair(channels[0], channels[1])) return sided(channels[0].name).name;
-    return channels.empty() || channels[0].name.empty() ? fmt::format("part {}", number) : channels[0].name;
+    if (channels.size() == 2 && is_pair(channels[0], channels[1]) && !sided(channels[0].name).name.empty())
+        return sided(channels[0].name).name;
+    const bool pair = channels.size() == 2 && is_pair(channels[0], channels[1]);
+    return channels.empty() || channels[0].name.empty() || pair ? fmt::format("part {}", number)
+                                                                : channels[0].name;
 }
 
 fs::path parts_folder(const fs::path& session, const fs::path& work_folder) {
@@ -215,10 +226,44 @@ fs::path parts_folder(const fs::path& session, const fs::path& work_folder) {
     return session.parent_path() / (session.stem().string() + " parts");
 }
 
-std::vector<PartOfFile> likely_parts(const FileChannels& file) {
+Result<AudioBlock> excerpt_of_channel(const fs::path& file, const ChannelOfFile& channel, double seconds,
+                                      const JobControl& job) {
+    auto decoder = AudioDecoder::open(file, channel.stream, job.cancel);
+    if (!decoder) return decoder.error();
+    const int rate = decoder->info().sample_rate;
+    const auto channels = static_cast<std::size_t>(decoder->info().channels);
+    const auto begin = static_cast<std::size_t>(std::max(0.0, channel.peak_seconds - seconds / 2) * rate);
+    const auto wanted = static_cast<std::size_t>(seconds * rate);
+    std::vector<float> sound;
+    for (std::size_t at = 0; sound.size() < wanted;) {
+        const auto block = decoder->read();
+        if (!block) return block.error();
+        if (block->empty()) break;
+        const std::size_t frames = block->size() / channels;
+        for (std::size_t i = begin - std::min(begin, at); i < frames && sound.size() < wanted; ++i)
+            sound.push_back((*block)[i * channels + static_cast<std::size_t>(channel.channel)]);
+        at += frames;
+    }
+    std::vector<std::vector<float>> channel_alone;
+    channel_alone.push_back(std::move(sound));
+    return AudioBlock(rate, std::move(channel_alone));
+}
+
+namespace {
+// Their last words are the marks of a layout's channels, in its order.
+bool named_as(Layout layout, std::span<const ChannelOfFile> channels) {
+    for (std::size_t c = 0; c < channels.size(); ++c) {
+        const std::string& name = channels[c].name;
+        if (name.substr(name.find_last_of(' ') + 1) != channel_mark(layout, c)) return false;
+    }
+    return true;
+}
+}  // namespace
+
+std::vector<PartOfFile> likely_parts(const FileChannels& file, bool silent_too) {
     std::vector<PartOfFile> out;
     const auto add = [&](std::vector<ChannelOfFile> channels) {
-        if (std::ranges::all_of(channels, silent)) return;
+        if (!silent_too && std::ranges::all_of(channels, silent)) return;
         const std::string name = part_name(channels, out.size() + 1);
         out.push_back({name, std::move(channels)});
     };
@@ -229,8 +274,8 @@ std::vector<PartOfFile> likely_parts(const FileChannels& file) {
         const auto last = first + static_cast<std::ptrdiff_t>(count);
         const auto layout = likely_layout(count);
         const bool named = std::any_of(first, last, [](const ChannelOfFile& c) { return !c.name.empty(); });
-        if ((count == 2 && first->object == (first + 1)->object) ||
-            (layout && ambisonic_order(*layout) == 0 && !named)) {
+        const bool bed = layout && ambisonic_order(*layout) == 0 && count > 1;
+        if (bed && (!named || named_as(*layout, std::span(first, last)))) {
             add({first, last});
         } else {
             for (auto channel = first; channel != last;) {
@@ -250,6 +295,11 @@ std::vector<PartOfFile> likely_parts(const FileChannels& file) {
         at += count;
     }
     return out;
+}
+
+bool holds_several_parts(const fs::path& file, const JobControl& job) {
+    const auto channels = channels_of_file(file, 0, job);
+    return channels.ok() && likely_parts(*channels, true).size() > 1;
 }
 
 Result<std::vector<fs::path>> write_parts(const fs::path& file, const std::vector<PartOfFile>& parts,

@@ -8,6 +8,7 @@
 #include <string>
 #include <vector>
 
+#include "core/base/audio_block.h"
 #include "core/base/job.h"
 #include "core/media/decode.h"
 #include "core/metering/level.h"
@@ -20,6 +21,7 @@ struct ChannelOfFile {
     std::string name;    // by iXML, the definition model or the stream's title; empty where nothing says it
     std::string object;  // of the file's audio definition model that it belongs to; empty: none
     Level peak_dbfs;     // over what was listened to; missing: silence
+    double peak_seconds = 0;  // where that was, from the stream's start
     [[nodiscard]] bool same_place(const ChannelOfFile& other) const {
         return stream == other.stream && channel == other.channel;
     }
@@ -32,6 +34,11 @@ struct FileChannels {
 [[nodiscard]] Result<FileChannels> channels_of_file(const std::filesystem::path& file, double seconds = 60,
                                                     const JobControl& job = {});
 
+// A few seconds of a channel around its peak, to hear. Errors: those of AudioDecoder; Cancelled.
+[[nodiscard]] Result<AudioBlock> excerpt_of_channel(const std::filesystem::path& file,
+                                                    const ChannelOfFile& channel, double seconds = 4,
+                                                    const JobControl& job = {});
+
 // Channels that belong together, of one rate; one to 36.
 struct PartOfFile {
     std::string name;
@@ -41,7 +48,11 @@ struct PartOfFile {
 // together; names that differ only in a last L and R are a pair; streams
 // of two, and of as many channels as a bed has that no name speaks against, stay together; two mono streams
 // or channels without names are microphones; every other one is a microphone of its own.
-[[nodiscard]] std::vector<PartOfFile> likely_parts(const FileChannels& file);
+// Names that end in the marks of a bed's channels ("Mix L", "Mix R", "Mix C" …) do not speak against it.
+[[nodiscard]] std::vector<PartOfFile> likely_parts(const FileChannels& file, bool silent_too = false);
+// Whether a file would come in as several recordings, so that somebody has to be asked. By what it says of
+// itself, without listening. False also where it cannot be read.
+[[nodiscard]] bool holds_several_parts(const std::filesystem::path& file, const JobControl& job = {});
 
 // What a recording of these channels is called: a pair by what its names share, else by the first name, else
 // "part N".

@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/workflow/placing.h"
 
+#include <cmath>
+
 #include "core/project/editing.h"
 
 namespace rivlen {
@@ -45,6 +47,22 @@ void place_recording(Timeline& timeline, const PlacedRecording& recording, int t
     auto& own = timeline.tracks.back().strip.chain;
     own = chain;
     for (auto& insert : own) insert.id = timeline.new_id();
+}
+
+std::optional<std::int64_t> start_by_timecode(const Timeline& timeline, const Clip& clip,
+                                              const MediaInfo& info) {
+    std::optional<double> begins_seconds = info.time_reference_seconds;
+    if (info.picture && info.picture->frame_rate_num > 0) {
+        const FrameRate rate{info.picture->frame_rate_num, info.picture->frame_rate_den};
+        if (const auto frame = parse_timecode(info.picture->timecode, rate))
+            begins_seconds = static_cast<double>(*frame) / rate.per_second();
+    }
+    if (!begins_seconds || timeline.sample_rate <= 0) return {};
+    const double line_begins =
+        static_cast<double>(timeline.first_timecode_frame) / timeline.frame_rate.per_second();
+    const std::int64_t start =
+        std::llround((*begins_seconds - line_begins) * timeline.sample_rate) + clip.offset;
+    return start >= 0 ? std::optional(start) : std::nullopt;
 }
 
 int track_for_file(const Timeline& timeline, int chosen) {

@@ -32,6 +32,10 @@ void place_recording_stems(Timeline& timeline, const PlacedRecording& recording,
 // The whole of it on a track; 0: on a new one, with this chain.
 void place_recording(Timeline& timeline, const PlacedRecording& recording, int track,
                      const std::vector<Insert>& chain = {});
+// Where a clip lies by its file's own timecode (its picture's, else its time reference); nothing where the
+// file has none, or where that is before the line's beginning.
+[[nodiscard]] std::optional<std::int64_t> start_by_timecode(const Timeline& timeline, const Clip& clip,
+                                                            const MediaInfo& info);
 // The track that a file can be put onto when this one is chosen: a track of stems keeps to its stems, and
 // other material gets a new one (0).
 [[nodiscard]] int track_for_file(const Timeline& timeline, int chosen);

@@ -364,6 +364,13 @@ class DeskTest : public QObject {
         QVERIFY(well_formed(timeline()));
     }
 
+    // Of our own, not of a font on this machine that goes by the same name.
+    void theTypeIsTheProgramsOwn() {
+        const QFontInfo info(QApplication::font());
+        QCOMPARE(info.family(), QString(kFontFamily));
+        QVERIFY(!info.fixedPitch());
+    }
+
     // No view asks for more than a screen of 1280 x 720 has under a title bar (25 pixels) and its frame.
     void everyViewFitsSmallScreens() {
         for (const View view : {View::Separate, View::Rebuild, View::Handover}) {

@@ -17,6 +17,7 @@
 #include "app/widgets/parameter_slider.h"
 #include "app/widgets/picture_pane.h"
 #include "app/widgets/side_pages.h"
+#include "core/delivery/written_sound.h"
 #include "core/play/simulated_output.h"
 #include "core/project/editing.h"
 #include "tests/app/window_setup.h"
@@ -51,6 +52,12 @@ class SpaceWindowTest : public QObject {
         QCOMPARE(layout->findData(static_cast<int>(Layout::Mono)), -1);  // no bus is mono
         pick(*layout, layout->findData(static_cast<int>(Layout::Surround51)));
         QCOMPARE(timeline().main_layout(), Layout::Surround51);
+        QVERIFY(find<ParameterSlider>("strip_pan") == nullptr);  // nothing to pan in five directions
+        QVERIFY(find<ParameterSlider>("fold_surround") != nullptr);
+        emit find<ParameterSlider>("fold_surround")->moved(-6);
+        QCOMPARE(timeline().fold_down.surround_db, -6.0);
+        document().undo();
+        QCOMPARE(timeline().fold_down, FoldDown());
         document().undo();
         QCOMPARE(timeline().main_layout(), Layout::Stereo);
         document().redo();
@@ -142,7 +149,9 @@ class SpaceWindowTest : public QObject {
 
     // What is played comes out of the left side more than of the right, and the map shows it on the left.
     void theFieldIsSeenAndHeardOnHeadphones() {
-        QTest::mouseClick(window_->findChild<QToolButton*>("headphones"), Qt::LeftButton);
+        auto* listening = window_->findChild<QComboBox*>("listening");
+        QCOMPARE(listening->count(), 2);  // the device has two channels
+        pick(*listening, 1);
         QCOMPARE(window_->rebuild_view().listening().monitoring(), Monitoring::Headphones);
         QTRY_VERIFY_WITH_TIMEOUT(window_->rebuild_view().settled(), 30000);
         choose(timeline().main_bus());
@@ -158,6 +167,23 @@ class SpaceWindowTest : public QObject {
         }
         QVERIFY(!field->peaks().empty());
         QVERIFY(std::abs(field->peaks()[0].direction.azimuth_deg - 110) < 20);
+        // Over a picture all around the map lies where the sound is: a fifth from the left.
+        PicturePane& picture = window_->rebuild_view().picture();
+        QVERIFY(picture.map().isNull());
+        document().edit_timeline("screen", {}, [](Timeline& r) { r.screen_width_deg = kAllAroundDeg; });
+        window_->rebuild_view().follow_time();
+        const QImage over = picture.map();
+        QVERIFY(!over.isNull());
+        const auto cover = [&](double azimuth_deg) {
+            return over
+                .pixelColor(static_cast<int>((180 - azimuth_deg) / 360 * over.width()), over.height() / 2)
+                .alphaF();
+        };
+        QVERIFY(cover(110) > 0.5F);
+        QVERIFY(cover(-110) < 0.2F);
+        document().undo();
+        window_->rebuild_view().follow_time();
+        QVERIFY(picture.map().isNull());
         const auto& levels = find<ChannelLevels>("channel_levels")->shown_db();
         QCOMPARE(levels.size(), std::size_t{6});
         QVERIFY(levels[4] > levels[5] + 10);
@@ -172,7 +198,7 @@ class SpaceWindowTest : public QObject {
         QTest::mouseClick(window_->findChild<QToolButton*>("mix_play"), Qt::LeftButton);
         QTest::keyClick(window_.get(), Qt::Key_H);
         QCOMPARE(window_->rebuild_view().listening().monitoring(), Monitoring::FoldDown);
-        QVERIFY(!window_->findChild<QToolButton*>("headphones")->isChecked());
+        QCOMPARE(listening->currentIndex(), 0);
     }
 
     void aHeadThatIsNoneIsSaid() {
@@ -197,6 +223,7 @@ class SpaceWindowTest : public QObject {
         auto* dialog = window_->findChild<PartsDialog*>();
         QVERIFY(dialog->isVisible());
         QCOMPARE(dialog->parts().size(), std::size_t{1});  // three channels without names are a bed
+        QCOMPARE(dialog->findChild<QTableWidget*>("parts_table")->item(2, 1)->text(), "3 C");
         QTest::mouseClick(dialog->findChild<QToolButton*>("parts_alone"), Qt::LeftButton);
         QCOMPARE(dialog->parts().size(), std::size_t{3});
         dialog->findChild<QSpinBox*>("part_number_1")->setValue(1);
@@ -212,6 +239,38 @@ class SpaceWindowTest : public QObject {
         QTRY_VERIFY_WITH_TIMEOUT(!window_->jobs().busy(), 60000);
         QTRY_VERIFY_WITH_TIMEOUT(document().source() != nullptr && document().source()->channels() == 2,
                                  30000);
+    }
+
+    // Brought in like any other, a file of two microphones asks; a channel is heard from within; as one
+    // recording it comes in whole.
+    void aFileOfSeveralRecordingsAsks() {
+        auto sound = ScratchSound::create(scratch_.folder(), 48000, 2);
+        QVERIFY(sound->append(test::Channels{test::noise(96000, 1), test::noise(96000, 2)}).ok());
+        SoundDescription said;
+        said.track_names = {"Boom", "Ferryman"};
+        QVERIFY(
+            write_sound(*sound, Container::Wav, Depth::Float32, said, scratch_ / "two.wav", true, {}).ok());
+        const std::size_t items = document().session().items.size();
+        window_->open_path(scratch_ / "two.wav");
+        QTRY_VERIFY_WITH_TIMEOUT(window_->findChild<PartsDialog*>() != nullptr, 30000);
+        auto* dialog = window_->findChild<PartsDialog*>();
+        QCOMPARE(dialog->parts().size(), std::size_t{2});
+        QTest::mouseClick(dialog->findChild<QToolButton*>("part_hear_1"), Qt::LeftButton);
+        QTRY_VERIFY_WITH_TIMEOUT(!window_->jobs().busy(), 30000);
+        auto* output = window_->output().simulated();
+        static_cast<void>(output->take_kept());
+        QCOMPARE(output->advance(20000), std::size_t{20000});
+        const auto heard = output->take_kept();
+        const auto second = test::noise(96000, 2);
+        // From its start on, on both sides; the first samples fade in.
+        for (std::size_t i = 1000; i < 20000; i += 997) {
+            QCOMPARE(heard[2 * i], second[i]);
+            QCOMPARE(heard[2 * i + 1], second[i]);
+        }
+        QTest::mouseClick(dialog->findChild<QPushButton*>("parts_whole"), Qt::LeftButton);
+        QTRY_VERIFY_WITH_TIMEOUT(document().session().items.size() == items + 1, 30000);
+        QCOMPARE(document().session().items.back().path.filename(), std::filesystem::path("two.wav"));
+        QTRY_VERIFY_WITH_TIMEOUT(!window_->jobs().busy(), 60000);
     }
 
     void rowsHaveChannels() {

@@ -647,7 +647,7 @@ class WindowTest : public QObject {
         test::Channels sound;
         for (unsigned c = 0; c < 4; ++c) sound.push_back(test::noise(2 * 48000, c + 1));
         test::write_wav(*scratch_ / "booms.wav", sound, 48000);
-        window_->open_path(*scratch_ / "booms.wav");
+        window_->document().bring_in(*scratch_ / "booms.wav");  // nobody is asked what belongs together
         auto& document = window_->document();
         QTRY_VERIFY_WITH_TIMEOUT(document.source() != nullptr && document.source()->channels() == 4, 20000);
         click("split");

@@ -366,6 +366,19 @@ TEST_F(SpaceDeliveries, FoldsReachTheirTargetsAndStemsAddUp) {
     EXPECT_EQ(kinds, (std::set<std::string>{"", "mono", "5.1"}));
 }
 
+// ITU-R BS.775 with a level of the session's own: the voice in Left surround comes out 9 dB down in Left.
+TEST_F(SpaceDeliveries, FoldsHaveTheSessionsLevels) {
+    stage(Layout::Surround51);
+    plan_.session.timeline.tracks[1].strip.mute = true;
+    plan_.session.timeline.fold_down.surround_db = -9;
+    add_in(Layout::Surround51, Container::Wav).depth = Depth::Float32;
+    add_in(Layout::Stereo, Container::Wav).depth = Depth::Float32;
+    const auto report = delivered();
+    const auto bed = test::read_wav(report.rows[0].path), sides = test::read_wav(report.rows[1].path);
+    EXPECT_NEAR(db_of_power(energy_of(sides[0]) / energy_of(bed[4])), -9, 0.01);
+    EXPECT_EQ(energy_of(sides[1]), energy_of(bed[1]));
+}
+
 // FFmpeg reads the layout, and its own ebur128 filter measures what the report says.
 TEST_F(SpaceDeliveries, CodedBedsAreReadAsFivePointOneByOthers) {
     stage(Layout::Surround51);

@@ -283,6 +283,9 @@ TEST(SpaceSessions, KeepLayoutsPlacesAndTheirLines) {
     set_points(strip, {LaneTarget::Elevation, 0, 0, {}}, {{0, -10}});
     set_points(strip, {LaneTarget::Spread, 0, 0, {}}, {{0, 50}});
     set_points(strip, {LaneTarget::Lfe, 0, 0, {}}, {{0, -12}});
+    stage.r().fold_down.surround_db = -6;
+    stage.r().fold_down.lfe_db = -10;
+    stage.r().decoder = DecoderWeights::Basic;
     const auto file = stage.scratch / "space.rivlen";
     ASSERT_TRUE(save_session(stage.session, file).ok());
     const auto read = load_session(file);
@@ -290,6 +293,7 @@ TEST(SpaceSessions, KeepLayoutsPlacesAndTheirLines) {
     EXPECT_EQ(read->timeline.tracks[0].strip, strip);
     EXPECT_EQ(read->timeline.tracks[0].layout, Layout::Mono);
     EXPECT_EQ(read->timeline.main_layout(), Layout::Surround714);
+    EXPECT_EQ(read->timeline.conversion_settings(), stage.r().conversion_settings());
 }
 
 // Noise twice is turned down, filtered and repaired as noise once: parts that listen to all channels hear no

@@ -34,7 +34,7 @@ double level(const std::vector<float>& x) {
 
 // The promise of the whole program, at every rate and channel count.
 TEST(Shaper, NeutralStemsAddUpToTheSource) {
-    for (const int rate : {8000, 11025, 22050, 44100, 48000, 96000, 192000}) {
+    for (const int rate : {8000, 11025, 22050, 44100, 48000, 96000, 192000, 384000}) {
         for (const int channels : {1, 2}) {
             const Scratch scratch;
             const auto source = test::noise_source(scratch, rate, channels, 1.3);

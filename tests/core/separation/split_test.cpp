@@ -93,7 +93,7 @@ TEST(Bands, TheModelsOwnGridReadsExactly) {
         EXPECT_EQ(reads[k].low, band_of_bin()[k]);
         EXPECT_EQ(reads[k].part, 0.0F);
     }
-    for (const int rate : {8000, 22050, 44100, 96000, 192000}) {
+    for (const int rate : {8000, 22050, 44100, 96000, 192000, 384000}) {
         for (const auto& read : band_reads(rate, 2048)) {
             EXPECT_GE(read.low, 0);
             EXPECT_LT(read.high, kBands);

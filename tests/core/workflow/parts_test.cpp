@@ -117,6 +117,41 @@ TEST(Parts, OfAFieldRecordersFileGoByTheNamesOfItsTracks) {
     EXPECT_EQ((*again)[0].filename(), "poly - Boom 2.wav");
 }
 
+// By what files say of themselves, without listening.
+TEST(Parts, AreAskedForWhereThereAreSeveral) {
+    const test::Scratch scratch;
+    const auto named = [&](const std::vector<std::string>& names) {
+        return holds_several_parts(
+            poly_wav(scratch, names, Channels(names.size(), test::noise(4800, 1)), "named.wav"));
+    };
+    EXPECT_FALSE(named({"Mix"}));
+    EXPECT_FALSE(named({"Mix L", "Mix R"}));
+    EXPECT_FALSE(named({"Left", "Right"}));
+    EXPECT_TRUE(named({"Boom", "Lena"}));
+    EXPECT_FALSE(
+        named({"Mix L", "Mix R", "Mix C", "Mix LFE", "Mix Ls", "Mix Rs"}));  // as deliveries name them
+    EXPECT_TRUE(named({"Mix L", "Mix R", "Boom", "Lena", "Jonas", "Radio"}));
+    EXPECT_FALSE(named({"", ""}));
+    EXPECT_FALSE(named({"", "", "", "", "", ""}));
+    EXPECT_TRUE(named({"", "", "", "", "", "", ""}));  // seven channels are no bed
+    EXPECT_FALSE(holds_several_parts(scratch / "none.wav"));
+}
+
+TEST(Parts, AreHeardWhereTheyAreLoudest) {
+    const test::Scratch scratch;
+    auto late = test::noise(48000 * 8, 2);
+    for (std::size_t i = 0; i < late.size(); ++i) late[i] *= i < 240000 ? 0.01F : 0.5F;
+    late[300000] = 0.9F;
+    const auto file = poly_wav(scratch, {"Boom", "Lena"}, {test::noise(late.size(), 1), late});
+    const auto channels = channels_of_file(file);
+    ASSERT_TRUE(channels.ok());
+    EXPECT_NEAR(channels->channels[1].peak_seconds, 6.25, 1e-4);
+    const auto heard = excerpt_of_channel(file, channels->channels[1], 2);
+    ASSERT_TRUE(heard.ok());
+    ASSERT_EQ(heard->frames(), 96000U);
+    for (std::size_t i = 0; i < heard->frames(); i += 991) ASSERT_EQ((*heard)[0][i], late[252000 + i]);
+}
+
 TEST(Parts, OfACamerasFileAreItsStreamsInStepWithThePicture) {
     const test::Scratch scratch;
     // Two mono streams, the second of which begins half a second behind the picture, and a 5.1 stream.

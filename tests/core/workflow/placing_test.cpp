@@ -26,6 +26,28 @@ TEST(Placing, TheFirstRecordingDecidesTheRateAndLaterOnesFollowIt) {
     EXPECT_EQ(clip.clip_source, ClipSource::Whole);
 }
 
+// A camera's file from 10:00:00:00 on, and a recorder's that began 4.5 s later: a microphone finds its place
+// by its time reference, to the sample, wherever its clip was cut.
+TEST(Placing, ClipsFindTheirPlaceByTheirOwnTimecode) {
+    Timeline timeline;
+    timeline.sample_rate = 48000;
+    timeline.frame_rate = {30000, 1001};
+    timeline.first_timecode_frame = *parse_timecode("10:00:00:00", timeline.frame_rate);
+    Clip clip;
+    clip.offset = 24000;
+    MediaInfo info;
+    EXPECT_FALSE(start_by_timecode(timeline, clip, info).has_value());
+    const double ten = 10 * 3600 * 1.001;  // hours of 29.97 without dropped numbers take that long
+    info.time_reference_seconds = ten + 4.5;
+    EXPECT_EQ(start_by_timecode(timeline, clip, info), 216000 + 24000);
+    info.time_reference_seconds = ten - 1;
+    EXPECT_FALSE(start_by_timecode(timeline, clip, info).has_value());
+    info.picture.emplace();
+    info.picture->frame_rate_num = 25;
+    info.picture->timecode = "10:00:40:05";  // 36040.2 s; the line begins at 36036
+    EXPECT_EQ(start_by_timecode(timeline, clip, info), 201600 + 24000);
+}
+
 TEST(Placing, StemsPlayOneGroupOfTheSameLength) {
     Timeline timeline;
     place_recording_stems(timeline, recording("/a/first.wav", 96000, 48000, 480));
