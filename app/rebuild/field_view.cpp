@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "app/widgets/text.h"
 #include "app/widgets/theme.h"
 #include "core/dsp/decibels.h"
 
@@ -33,6 +34,18 @@ void ChannelLevels::show_peaks(Layout layout, std::span<const float> peaks) {
     update();
 }
 
+void ChannelLevels::show_true_peaks(const std::vector<Level>& peaks_dbtp) {
+    if (peaks_dbtp == true_peaks_dbtp_) return;
+    true_peaks_dbtp_ = peaks_dbtp;
+    QStringList lines = {
+        tr("Highest sample of each channel, from -60 dBFS to full scale; the marks are true peaks "
+           "since playing began:")};
+    for (std::size_t c = 0; c < peaks_dbtp.size(); ++c)
+        lines << channel_mark(layout_, c) + QString("  ") + text(level_words(peaks_dbtp[c], "dBTP"));
+    setToolTip(lines.join('\n'));
+    update();
+}
+
 void ChannelLevels::paintEvent(QPaintEvent*) {
     QPainter painter(this);
     if (shown_db_.empty()) return;
@@ -50,6 +63,12 @@ void ChannelLevels::paintEvent(QPaintEvent*) {
         const double top = bottom * (1 - std::clamp(part, 0.0, 1.0));
         painter.fillRect(QRectF(ground.left(), top, ground.width(), bottom - top),
                          shown_db_[c] >= -6 ? colour::kWarn : colour::kDim);
+        if (c < true_peaks_dbtp_.size() && true_peaks_dbtp_[c]) {
+            const double held = (*true_peaks_dbtp_[c] - kLowestChannelDb) / -kLowestChannelDb;
+            painter.fillRect(
+                QRectF(ground.left(), bottom * (1 - std::clamp(held, 0.0, 1.0)), ground.width(), 2),
+                *true_peaks_dbtp_[c] > -1 ? colour::kWarn : colour::kText);
+        }
         if (!named) continue;
         painter.setPen(colour::kDim);
         painter.drawText(QRectF(left, bottom, step, 16), Qt::AlignCenter, channel_mark(layout_, c));

@@ -6,6 +6,7 @@
 #include <QWidget>
 #include <vector>
 
+#include "core/metering/level.h"
 #include "core/space/field_map.h"
 #include "core/space/layout.h"
 
@@ -17,7 +18,10 @@ class ChannelLevels : public QWidget {
   public:
     explicit ChannelLevels(QWidget* parent = nullptr);
     void show_peaks(Layout layout, std::span<const float> peaks);
+    // Highest true peaks since playing began, as marks with their numbers in the tool tip; missing: none.
+    void show_true_peaks(const std::vector<Level>& peaks_dbtp);
     [[nodiscard]] const std::vector<double>& shown_db() const { return shown_db_; }
+    [[nodiscard]] const std::vector<Level>& true_peaks_dbtp() const { return true_peaks_dbtp_; }
 
   protected:
     void paintEvent(QPaintEvent* event) override;
@@ -25,6 +29,7 @@ class ChannelLevels : public QWidget {
   private:
     Layout layout_ = Layout::Stereo;
     std::vector<double> shown_db_;
+    std::vector<Level> true_peaks_dbtp_;
 };
 
 // All directions as one looks at them: ahead in the middle, left on the left, above at the top.

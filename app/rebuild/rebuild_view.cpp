@@ -383,7 +383,13 @@ void RebuildView::follow_time() {
     transport_->show_playing(playing);
     if (!playing) writer_.finish();
     played_.show_levels(area_->headers(), *chain_);
-    if (SpaceSection* space = side_->space_shown()) played_.show_space(*space);
+    if (SpaceSection* space = side_->space_shown()) {
+        played_.show_space(*space);
+        std::vector<Level> peaks_dbtp;
+        for (std::size_t c = 0; selection_.strip() == r.main_bus() && c < channels_of(r.main_layout()); ++c)
+            peaks_dbtp.push_back(player_.true_peak_dbtp(c));
+        space->show_true_peaks(peaks_dbtp);
+    }
     follow_place_in_picture();
     const auto meters = player_.meters();
     transport_->show_loudness(meters);

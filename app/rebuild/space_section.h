@@ -16,6 +16,8 @@ class SpaceSection : public Section {
     void follow_playhead(SessionFrame playhead) { playhead_ = playhead; }
     // Of what leaves the strip.
     void show_levels(Layout layout, std::span<const float> peaks) { levels_->show_peaks(layout, peaks); }
+    // Of the main bus only.
+    void show_true_peaks(const std::vector<Level>& peaks_dbtp) { levels_->show_true_peaks(peaks_dbtp); }
     [[nodiscard]] bool wants_field() const { return field_ != nullptr; }
     void show_field(std::span<const float> power) { field_->show_power(power); }
     // To lie over a picture all around; null: there is none.

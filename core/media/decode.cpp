@@ -38,6 +38,11 @@ AudioStreamInfo audio_info(const AVFormatContext& input, const AVStream& stream)
     info.start_seconds = libav::start_seconds(stream);
     info.language = tag(stream.metadata, "language");
     info.title = tag(stream.metadata, "title");
+    // MOV and MP4 have a track's name there, or what wrote it ("SoundHandler", "Core Media Audio").
+    const std::string handler = tag(stream.metadata, "handler_name");
+    if (info.title.empty() && handler.find("andler") == std::string::npos &&
+        handler.find("Core Media") == std::string::npos)
+        info.title = handler;
     return info;
 }
 

@@ -142,6 +142,19 @@ Level LoudnessMeter::lufs_of(double power) {
     return audible(power > 0.0 ? kOffsetLu + 10.0 * std::log10(power) : -HUGE_VAL);
 }
 
+Level LoudnessMeter::true_peak_dbtp(std::size_t channel) const {
+    double peak = 0.0;
+    if (channel < state_->true_peaks.size()) {
+        TruePeakMeter meter = state_->true_peaks[channel];  // a copy: more may come
+        peak = static_cast<double>(meter.finish());
+    } else if (!state_->rendering && channel < state_->channels) {
+        double value = 0.0;
+        if (ebur128_true_peak(state_->ebur.get(), static_cast<unsigned>(channel), &value) == EBUR128_SUCCESS)
+            peak = value;
+    }
+    return peak > 0.0 ? Level(20.0 * std::log10(peak)) : Level();
+}
+
 Loudness LoudnessMeter::result() const {
     Loudness loudness;
     double value = 0.0;
@@ -149,18 +162,15 @@ Loudness LoudnessMeter::result() const {
         loudness.integrated_lufs = audible(value);
     if (ebur128_loudness_range(state_->ebur.get(), &value) == EBUR128_SUCCESS) loudness.range_lu = value;
     double peak = 0.0;
-    double true_peak = 0.0;
     // What libebur128 found in the rendering of ambisonics is none of their peaks.
     for (unsigned c = 0; c < (state_->rendering ? 0 : state_->channels); ++c) {
         if (ebur128_sample_peak(state_->ebur.get(), c, &value) == EBUR128_SUCCESS)
             peak = std::max(peak, value);
-        if (ebur128_true_peak(state_->ebur.get(), c, &value) == EBUR128_SUCCESS)
-            true_peak = std::max(true_peak, value);
     }
-    for (TruePeakMeter meter : state_->true_peaks)  // a copy: more may come
-        true_peak = std::max(true_peak, static_cast<double>(meter.finish()));
+    const std::size_t own = std::max<std::size_t>(state_->channels, state_->true_peaks.size());
+    for (std::size_t c = 0; c < own; ++c)
+        loudness.true_peak_dbtp = higher(loudness.true_peak_dbtp, true_peak_dbtp(c));
     if (peak > 0.0) loudness.sample_peak_dbfs = 20.0 * std::log10(peak);
-    if (true_peak > 0.0) loudness.true_peak_dbtp = 20.0 * std::log10(true_peak);
     return loudness;
 }
 

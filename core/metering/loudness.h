@@ -37,6 +37,8 @@ class LoudnessMeter {
     ~LoudnessMeter();
     void add(std::span<const std::vector<float>> channels);  // planar, equal lengths
     [[nodiscard]] Loudness result() const;
+    // Of one channel, as in result(); missing for silence, and where it is not measured.
+    [[nodiscard]] Level true_peak_dbtp(std::size_t channel) const;
     // Of the last 400 ms and the last 3 s (EBU Tech 3341); missing for silence.
     [[nodiscard]] Level momentary_lufs() const;
     [[nodiscard]] Level short_term_lufs() const;

@@ -81,6 +81,7 @@ void MixPlayer::measure_from_here() {
     loudness_ = std::make_unique<LoudnessMeter>(now_->timeline().sample_rate, now_->timeline().main_layout(),
                                                 LoudnessMeter::Kind::Running);
     true_peak_.set({});
+    for (auto& peak : channel_true_peaks_) peak.set({});
 }
 
 bool MixPlayer::take_wanted() {
@@ -127,6 +128,8 @@ void MixPlayer::render(Block& block) {
     const Loudness whole = loudness_->result();
     integrated_.set(whole.integrated_lufs);
     true_peak_.set(whole.true_peak_dbtp);
+    for (std::size_t c = 0; c < mix_.channels(); ++c)
+        channel_true_peaks_[c].set(loudness_->true_peak_dbtp(c));
 }
 
 MixPlayer::Meters MixPlayer::meters() const {

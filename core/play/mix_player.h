@@ -3,6 +3,7 @@
 // main bus measured as it goes.
 #pragma once
 
+#include <array>
 #include <atomic>
 #include <cmath>
 #include <limits>
@@ -44,6 +45,10 @@ class MixPlayer : public Transport {
         Level correlation;  // of the sides that are heard, -1 to 1
     };
     [[nodiscard]] Meters meters() const;
+    // Of a channel of the main bus, since playing began; missing for silence.
+    [[nodiscard]] Level true_peak_dbtp(std::size_t channel) const {
+        return channel < kMostChannels ? channel_true_peaks_[channel].get() : Level();
+    }
 
   protected:
     bool take_wanted() override;
@@ -84,6 +89,7 @@ class MixPlayer : public Transport {
     std::atomic<bool> anew_{false};
     std::optional<CorrelationMeter> correlation_;
     SharedLevel momentary_, short_term_, integrated_, true_peak_, alike_;
+    std::array<SharedLevel, kMostChannels> channel_true_peaks_;
     int since_measured_ = 0;
     bool hands_on_ = false;
     double hands_on_seconds_;

@@ -187,6 +187,10 @@ class SpaceWindowTest : public QObject {
         const auto& levels = find<ChannelLevels>("channel_levels")->shown_db();
         QCOMPARE(levels.size(), std::size_t{6});
         QVERIFY(levels[4] > levels[5] + 10);
+        const auto& true_peaks = find<ChannelLevels>("channel_levels")->true_peaks_dbtp();
+        QCOMPARE(true_peaks.size(), std::size_t{6});
+        QVERIFY(true_peaks[4].has_value() && *true_peaks[4] > -20 && *true_peaks[4] < 0);
+        QVERIFY(*true_peaks[4] > true_peaks[5].value_or(-99) + 10);
         double left = 0, right = 0;
         const auto heard = output->take_kept();
         for (std::size_t i = 0; i + 1 < heard.size(); i += 2) {

@@ -8,6 +8,7 @@
 #include <vector>
 
 #include "core/metering/correlation.h"
+#include "core/metering/loudness.h"
 #include "core/metering/loudness_trace.h"
 
 namespace rivlen {
@@ -106,6 +107,24 @@ TEST(LoudnessLine, LeavesOutTheEndOfARange) {
     trace.add(5 * kTraceStep, -18);
     EXPECT_FALSE(trace.loudest(4 * kTraceStep, 5 * kTraceStep));
     EXPECT_EQ(trace.loudest(5 * kTraceStep, 5 * kTraceStep + 1), -18.0);
+}
+
+// A sine at a quarter of the rate whose samples lie 45 degrees beside its peaks: its true peak is 3.01 dB above
+// its samples (ITU-R BS.1770-4, annex 2). Each channel has its own, whichever way it is measured.
+TEST(TruePeaks, AreThoseOfEachChannel) {
+    const std::vector<std::vector<float>> sound = {reading_tone(12000, std::numbers::pi / 4, 0.5),
+                                                   reading_tone(12000, std::numbers::pi / 4, 0.25),
+                                                   std::vector<float>(2 * kReadingRate)};
+    for (const auto kind : {LoudnessMeter::Kind::Exact, LoudnessMeter::Kind::Running}) {
+        LoudnessMeter meter(kReadingRate, Layout::Lcr, kind);
+        meter.add(sound);
+        ASSERT_TRUE(meter.true_peak_dbtp(0) && meter.true_peak_dbtp(1));
+        EXPECT_NEAR(*meter.true_peak_dbtp(0), -6.02, 0.3);
+        EXPECT_NEAR(*meter.true_peak_dbtp(1), -12.04, 0.3);
+        EXPECT_FALSE(meter.true_peak_dbtp(2).has_value());
+        EXPECT_FALSE(meter.true_peak_dbtp(3).has_value());
+        EXPECT_EQ(meter.result().true_peak_dbtp, meter.true_peak_dbtp(0));
+    }
 }
 
 TEST(LoudnessLine, BeforeTheSessionNothingIsKept) {
