@@ -189,7 +189,9 @@ class SpaceWindowTest : public QObject {
         QVERIFY(levels[4] > levels[5] + 10);
         const auto& true_peaks = find<ChannelLevels>("channel_levels")->true_peaks_dbtp();
         QCOMPARE(true_peaks.size(), std::size_t{6});
-        QVERIFY(true_peaks[4].has_value() && *true_peaks[4] > -20 && *true_peaks[4] < 0);
+        QVERIFY(true_peaks[4].has_value());
+        // No lower than what its samples were shown to be.
+        QVERIFY(*true_peaks[4] > levels[4] - 0.1 && *true_peaks[4] < 0);
         QVERIFY(*true_peaks[4] > true_peaks[5].value_or(-99) + 10);
         double left = 0, right = 0;
         const auto heard = output->take_kept();
