@@ -38,21 +38,22 @@ TileStore* ClipPainter::tiles_of(const Clip& clip) {
     return store.get();
 }
 
-bool ClipPainter::draw(QPainter& painter, const Clip& clip, const QRect& row, const TimeView& view, int width,
-                       const QRect& visible, bool chosen, bool audible) {
+bool ClipPainter::draw(QPainter& painter, const Clip& clip, const Clip& played, const QRect& row,
+                       const TimeView& view, int width, const QRect& visible, bool chosen, bool audible) {
     const int rate = std::max(1, document_.timeline().sample_rate);
-    const double left = view.frame_x(clip.start, rate, width);
-    const double right = view.frame_x(clip.end(), rate, width);
-    const QRectF box(left, row.top() + 1, std::max(1.0, right - left), row.height() - 2);
-    const QRectF seen = box.intersected(visible);
+    const auto box_of = [&](const Clip& c) {
+        const double left = view.frame_x(c.start, rate, width), right = view.frame_x(c.end(), rate, width);
+        return QRectF(left, row.top() + 1, std::max(1.0, right - left), row.height() - 2);
+    };
+    const QRectF box = box_of(clip), body = box_of(played).adjusted(0, kNameHeight, 0, 0);
+    const QRectF seen = box.united(body).intersected(visible);
     if (seen.isEmpty()) return true;
     painter.save();
     painter.setClipRect(seen, Qt::IntersectClip);
     painter.fillRect(seen, QColor(12, 14, 16));
-    const QRectF body = box.adjusted(0, kNameHeight, 0, 0);
-    const bool complete = draw_body(painter, clip, body, seen, view, width, audible);
-    draw_fade(painter, clip, body, view, width, true);
-    draw_fade(painter, clip, body, view, width, false);
+    const bool complete = draw_body(painter, played, body, seen, view, width, audible);
+    draw_fade(painter, played, body, view, width, true);
+    draw_fade(painter, played, body, view, width, false);
     draw_head(painter, clip, box, width, chosen);
     painter.restore();
     return complete;

@@ -16,9 +16,10 @@ class ClipPainter : public QObject {
     Q_OBJECT
   public:
     explicit ClipPainter(Document& document, QObject* parent = nullptr);
-    // rect: the row; only what lies within `visible` is drawn. False while tiles are still being made.
-    bool draw(QPainter& painter, const Clip& clip, const QRect& row, const TimeView& view, int width,
-              const QRect& visible, bool chosen, bool audible);
+    // played: the same with the fades that its edges get by themselves, for which it may be longer. rect: the
+    // row; only what lies within `visible` is drawn. False while tiles are still being made.
+    bool draw(QPainter& painter, const Clip& clip, const Clip& played, const QRect& row, const TimeView& view,
+              int width, const QRect& visible, bool chosen, bool audible);
     [[nodiscard]] bool idle() const;
     [[nodiscard]] static QColor colour_of(ClipSource clip_source);
 

@@ -20,7 +20,8 @@ ChannelLevels::ChannelLevels(QWidget* parent) : QWidget(parent) {
     setObjectName("channel_levels");
     setAccessibleName(tr("Levels of the channels"));
     setToolTip(tr("Highest sample of each channel, from -60 dBFS to full scale."));
-    setFixedHeight(64);
+    setMinimumHeight(40);
+    setMaximumHeight(64);
 }
 
 void ChannelLevels::show_peaks(Layout layout, std::span<const float> peaks) {

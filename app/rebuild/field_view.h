@@ -17,6 +17,7 @@ class ChannelLevels : public QWidget {
     Q_OBJECT
   public:
     explicit ChannelLevels(QWidget* parent = nullptr);
+    [[nodiscard]] QSize sizeHint() const override { return {300, 64}; }
     void show_peaks(Layout layout, std::span<const float> peaks);
     // Highest true peaks since playing began, as marks with their numbers in the tool tip; missing: none.
     void show_true_peaks(const std::vector<Level>& peaks_dbtp);

@@ -24,9 +24,11 @@ PlaceEditor::PlaceEditor(QWidget* parent) : QWidget(parent) {
         tr("Left: seen from above, ahead is up; drag to turn the source around the listener.\n"
            "Right: seen from the left side, ahead is left; drag to lift or lower it.\n"
            "Arrow keys move it by 5 degrees, a double click brings it ahead."));
-    setMinimumHeight(150);
+    // On low screens the page below it comes first.
+    setMinimumHeight(104);
+    setMaximumHeight(168);
     setFocusPolicy(Qt::StrongFocus);
-    setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Fixed);
+    setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Preferred);
 }
 
 void PlaceEditor::show_place(const Place& place, double half_width_deg, Layout layout) {

@@ -67,6 +67,7 @@ RebuildView::RebuildView(Document& document, JobList& jobs, MixPlayer& player, Q
     column->addWidget(transport_);
     connect(&played_, &PlayedPlan::made, this, [this] {
         show_picture(player_.position());
+        area_->canvas().set_plan(played_.plan().get());
         if (side_->silences_shown()) area_->canvas().set_preview(side_->silences());
     });
     connect(&document_, &Document::session_changed, this, &RebuildView::follow_session);

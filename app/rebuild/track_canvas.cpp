@@ -177,6 +177,27 @@ void TrackCanvas::draw_row(QPainter& painter, std::size_t row, const QRect& visi
     draw_line(painter, row, visible);
 }
 
+void TrackCanvas::set_plan(const MixPlan* plan) {
+    played_.clear();
+    for (std::size_t t = 0; plan != nullptr && t < plan->timeline().tracks.size(); ++t) {
+        for (const PlannedClip& planned : plan->clips(t))
+            played_.insert_or_assign(planned.clip.id, planned.clip);
+    }
+    update();
+}
+
+// As long as the plan has it where it is: it is made a moment after an edit.
+const Clip& TrackCanvas::as_played(const Clip& clip) const {
+    const auto found = played_.find(clip.id);
+    if (found == played_.end()) return clip;
+    const Clip& played = found->second;
+    const bool in_step = played.start - played.offset == clip.start - clip.offset &&
+                         played.clip_source == clip.clip_source && played.mute == clip.mute &&
+                         played.gain_db == clip.gain_db;
+    const bool same_edges = played.start <= clip.start && played.end() >= clip.end();
+    return in_step && same_edges ? played : clip;
+}
+
 void TrackCanvas::draw_clips(QPainter& painter, const Track& track, const QRect& row, const QRect& visible) {
     const auto& tracks = document_.timeline().tracks;
     const bool any_solo = std::ranges::any_of(tracks, [](const Track& t) { return t.strip.solo; });
@@ -185,8 +206,8 @@ void TrackCanvas::draw_clips(QPainter& painter, const Track& track, const QRect&
     const std::int64_t last = frame_at(visible.right() + 2);
     for (const auto& clip : track.clips) {
         if (clip.start > last) break;
-        if (!painter_.draw(painter, clip, row, view_, width(), visible, selection_.has_clip(clip.id),
-                           audible))
+        if (!painter_.draw(painter, clip, as_played(clip), row, view_, width(), visible,
+                           selection_.has_clip(clip.id), audible))
             complete_ = false;
     }
 }

@@ -4,6 +4,7 @@
 
 #include <QWidget>
 #include <functional>
+#include <map>
 #include <optional>
 
 #include "app/rebuild/clip_painter.h"
@@ -34,6 +35,10 @@ class TrackCanvas : public QWidget {
     // Of all rows, kLeastTrackHeight to kMostTrackHeight.
     void set_row_height(int height);
     [[nodiscard]] int row_height() const { return row_height_; }
+    // Clips are drawn with the fades that they are played with.
+    void set_plan(const MixPlan* plan);
+    // A clip as it is drawn: with the fades that its edges get by themselves.
+    [[nodiscard]] const Clip& as_played(const Clip& clip) const;
     // Where a clip is on the screen.
     [[nodiscard]] QRectF clip_rect(int clip) const;
     [[nodiscard]] QPointF position_of(int strip, const StripLane& target, const Breakpoint& point) const;
@@ -57,6 +62,7 @@ class TrackCanvas : public QWidget {
     void mouseReleaseEvent(QMouseEvent* event) override;
 
   private:
+    std::map<int, Clip> played_;  // by id, of the last plan
     enum class Grip { None, Move, Slip, Start, End, FadeIn, FadeOut, Line, Range };
     struct Hit {
         Grip grip = Grip::None;

@@ -139,6 +139,14 @@ class RebuildWindowTest : public QObject {
         QCOMPARE(timeline().picture.size(), std::size_t{1});
         const auto mix = track_alone(3);
         QCOMPARE(energy_of(std::span(mix[0]).subspan(10 * kRate + 100, 22000)), 0.0);
+        // The edges' own fades of 5 ms are drawn, not set.
+        settle();
+        const Clip& cut = timeline().tracks[3].clips[0];
+        const TrackCanvas& canvas = window_->rebuild_view().canvas();
+        QCOMPARE(cut.fade_out.frames, std::int64_t{0});
+        QCOMPARE(canvas.as_played(cut).fade_out.frames, std::int64_t{kRate / 200});
+        QCOMPARE(canvas.as_played(timeline().tracks[3].clips[1]).fade_in.frames, std::int64_t{kRate / 200});
+        QCOMPARE(canvas.as_played(cut).fade_in.frames, std::int64_t{0});  // the recording begins there
         key(Qt::Key_G, Qt::ShiftModifier);
         QVERIFY(timeline().edit_groups);
         keep();
