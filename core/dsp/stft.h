@@ -29,7 +29,7 @@ class Stft {
 
     // Spectrum of fft_size samples, windowed.
     void forward(std::span<const float> samples, std::span<Complex> spectrum);
-    // OverlapAddProcessor inverse, scaled so that overlapping frames at every hop add up to the signal.
+    // The inverse, windowed and scaled so that overlapping frames at every hop add up to the signal.
     void inverse(std::span<const Complex> spectrum, std::span<float> samples);
     // The same of a spectrum times one gain a bin, added to `sum`: sum[i] += sample[skip + i].
     void inverse_add(std::span<const Complex> spectrum, std::span<const float> gains, std::size_t skip,

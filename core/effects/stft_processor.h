@@ -17,8 +17,8 @@ class StftProcessor : public OverlapAddProcessor {
   protected:
     void work(ChannelBlock sound) final;
     void forget() final;
-    // power: mean of the channels' |X|^2 a bin, scaled so that a full-scale sine has 1 at its bin and white
-    // noise of power p has p * noise_power_a_bin(). gains: 1 on entry.
+    // power: mean of the channels' |X|^2 a bin, scaled so that a full-scale sine has 1 at its bin and noise
+    // with a density of d / Hz has d * power_of_density(). gains: 1 on entry.
     virtual void weigh(std::span<const float> power, std::span<float> gains) = 0;
     virtual void forget_levels() = 0;
     [[nodiscard]] std::size_t bins() const { return gains_.size(); }

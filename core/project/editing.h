@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // What can be done to a rebuild. Every function leaves it well-formed (see well_formed) and touches no file:
-// undo is a copy of the data. Clips are named by id; where Rebuild::edit_groups is on, an edit of a clip is
+// undo is a copy of the data. Clips are named by id; where Timeline::edit_groups is on, an edit of a clip is
 // an edit of all clips of its group. Picture cuts are edited by themselves: nothing that removes sound
 // removes picture, or the reverse; only closing a gap in time moves both.
 #pragma once

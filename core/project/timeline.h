@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // The rebuild: stems and added material as tracks of clips under a picture. Plain data; what can be done to
 // it stands in editing.h. All times are frames (samples per channel) on the session line at
-// Rebuild::sample_rate.
+// Timeline::sample_rate.
 #pragma once
 
 #include <algorithm>

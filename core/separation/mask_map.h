@@ -6,7 +6,7 @@
 //
 // Code 0 is a mask of nothing; code c > 0 is 10^((c - 255) / 4 / 20): steps of 0.25 dB from 0 to -63.5 dB.
 // Reading divides by the sum over the stems, so that masks add up to one. A stem's mask is then wrong by at
-// most 0.25 dB (measured in tests/split/mask_map_test.cpp), and the sum over stems by nothing.
+// most 0.25 dB (measured in tests/core/separation/split_test.cpp), and the sum over stems by nothing.
 #pragma once
 
 #include <array>

@@ -56,7 +56,7 @@ struct TimedSettings {
     bool operator==(const TimedSettings&) const = default;
 };
 
-// WeightSets of timed settings, frame by frame. What does not change is worked out once.
+// Weights of timed settings, frame by frame. What does not change is worked out once.
 class TimedMaskWeights {
   public:
     explicit TimedMaskWeights(TimedSettings settings = {});
