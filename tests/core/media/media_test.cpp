@@ -54,7 +54,7 @@ TEST(BadInput, EachIsRefusedWithASentence) {
     expect_refused(scratch, scratch / "zero.wav", ErrorKind::BadInput);
     raw_wav(scratch / "many.wav", std::vector<float>(65 * 100, 0.1F), 48000, 65);  // 22.2
     expect_refused(scratch, scratch / "many.wav", ErrorKind::Unsupported);
-    raw_wav(scratch / "fast.wav", std::vector<float>(1000, 0.1F), 384000, 1);
+    raw_wav(scratch / "fast.wav", std::vector<float>(1000, 0.1F), 768000, 1);
     expect_refused(scratch, scratch / "fast.wav", ErrorKind::Unsupported);
     expect_refused(scratch, scratch.folder(), ErrorKind::BadInput);
 }
