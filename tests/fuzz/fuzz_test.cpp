@@ -142,6 +142,7 @@ TEST(Fuzz, Models) {
 
 TEST(Fuzz, DefinitionModel) {
     AdmFacts facts;
+    facts.layout = Layout::Stereo;  // short, as the fuzzer begins with it
     facts.frames = 96000;
     facts.objects = {{1, "Ferryman", {{{0, 0.01, {30, 0}, 0}, {0.01, 1.5, {-40, 20}, 10}}}}};
     const auto chna = chna_of(facts);
