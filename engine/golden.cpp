@@ -17,8 +17,7 @@ constexpr std::int64_t kFrames = 94;
 torch::Tensor golden_features() {
     auto out = torch::empty({1, kFrames, kFeatureChannels, kBands});
     auto* values = out.data_ptr<float>();
-    std::uint32_t state =
-        1;  // Numerical Recipes' generator: only whole numbers, so that no rounding enters
+    std::uint32_t state = 1;  // Numerical Recipes' generator: only whole numbers, so that no rounding enters
     for (std::int64_t i = 0; i < out.numel(); ++i) {
         state = state * 1664525U + 1013904223U;
         const auto uneven = static_cast<float>(state >> 16U) / 65536.0F;

@@ -25,7 +25,8 @@
 
 namespace rivlen {
 
-// Sets of weights, one an output, that hold at a frame of the recording; the span is used until the next call.
+// Sets of weights, one an output, that hold at a frame of the recording; the span is used until the next
+// call.
 using WeightSetsAt = std::function<std::span<const MaskWeights>(std::int64_t frame)>;
 
 // Renders several outputs of one source side by side, hop by hop. All memory is allocated in the constructor.

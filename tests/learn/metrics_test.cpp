@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// SI-SDR is tested with the separation it judges (tests/core/assessment); here BSS Eval, STOI, ESTOI and the statistics.
+// SI-SDR is tested with the separation it judges (tests/core/assessment); here BSS Eval, STOI, ESTOI and the
+// statistics.
 #include <gtest/gtest.h>
 
 #include <array>

@@ -109,8 +109,8 @@ TEST(LoudnessLine, LeavesOutTheEndOfARange) {
     EXPECT_EQ(trace.loudest(5 * kTraceStep, 5 * kTraceStep + 1), -18.0);
 }
 
-// A sine at a quarter of the rate whose samples lie 45 degrees beside its peaks: its true peak is 3.01 dB above
-// its samples (ITU-R BS.1770-4, annex 2). Each channel has its own, whichever way it is measured.
+// A sine at a quarter of the rate whose samples lie 45 degrees beside its peaks: its true peak is 3.01 dB
+// above its samples (ITU-R BS.1770-4, annex 2). Each channel has its own, whichever way it is measured.
 TEST(TruePeaks, AreThoseOfEachChannel) {
     const std::vector<std::vector<float>> sound = {reading_tone(12000, std::numbers::pi / 4, 0.5),
                                                    reading_tone(12000, std::numbers::pi / 4, 0.25),
