@@ -195,7 +195,10 @@ const Clip& TrackCanvas::as_played(const Clip& clip) const {
                          played.clip_source == clip.clip_source && played.mute == clip.mute &&
                          played.gain_db == clip.gain_db;
     const bool same_edges = played.start <= clip.start && played.end() >= clip.end();
-    return in_step && same_edges ? played : clip;
+    // A fade that was set is drawn as it is set, also while it is dragged.
+    const auto as_set = [](const Fade& set, const Fade& heard) { return set.frames == 0 || set == heard; };
+    const bool same_fades = as_set(clip.fade_in, played.fade_in) && as_set(clip.fade_out, played.fade_out);
+    return in_step && same_edges && same_fades ? played : clip;
 }
 
 void TrackCanvas::draw_clips(QPainter& painter, const Track& track, const QRect& row, const QRect& visible) {

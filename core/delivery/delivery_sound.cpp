@@ -156,7 +156,7 @@ Result<ScratchSound> SoundMaker::in_channels_of(const HandoverRow& row, const Sc
         const auto head = head_at(sound.sample_rate());
         if (!head) return head.error();
         const std::lock_guard lock(head_in_use_);  // a set of responses is read by one thread at a time
-        return binaural(sound, from, **head, plan_.work, quiet_);
+        return binaural(sound, from, **head, settings, plan_.work, quiet_);
     }
     if (row.mono()) {
         if (from == Layout::Stereo)
@@ -343,10 +343,17 @@ Result<MadeSound> SoundMaker::make_objects(const HandoverRow& row, const Version
     out.gain_db = version.unlimited_gain_db;
     auto made = converted(*all, rate_of_row(plan_.session, row), false, out.gain_db, plan_.work, quiet_);
     if (!made) return made.error();
-    const auto peaks = course_of(*made, quiet_);
-    if (!peaks) return peaks.error();
+    float peak = 0;  // of bed and objects, which the file holds; the rest is of what they are together
+    const Status looked = made->each(quiet_, [&](std::int64_t, const AudioBlock& block) -> Status {
+        for (std::size_t c = 0; c < block.channels(); ++c) {
+            for (const float x : block[c]) peak = std::max(peak, std::abs(x));
+        }
+        return {};
+    });
+    if (!looked) return looked.error();
     out.course = shifted(version.programme->course, out.gain_db);
-    out.course.loudness.sample_peak_dbfs = peaks->loudness.sample_peak_dbfs;
+    out.course.loudness.sample_peak_dbfs =
+        peak > 0 ? Level(db_of_amplitude(static_cast<double>(peak))) : Level();
     out.sound = std::make_shared<const ScratchSound>(std::move(*made));
     out.track_names = channel_names(row.content, row);
     for (const auto& object : out.objects) {

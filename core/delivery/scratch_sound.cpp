@@ -195,10 +195,11 @@ Result<ScratchSound> mixed(const ScratchSound& sound, const ChannelMatrix& gains
 }
 
 Result<ScratchSound> binaural(const ScratchSound& sound, Layout layout, const HeadResponses& head,
-                              const fs::path& folder, const JobControl& job) {
+                              const ConversionSettings& settings, const fs::path& folder,
+                              const JobControl& job) {
     auto out = ScratchSound::create(folder, sound.sample_rate(), static_cast<int>(kStereoChannels));
     if (!out) return out.error();
-    SpaceMonitor ears = SpaceMonitor::headphones(layout, head);
+    SpaceMonitor ears = SpaceMonitor::headphones(layout, head, settings);
     AudioBlock now(sound.sample_rate(), kStereoChannels, SpaceMonitor::kFrames), in;
     const Status status = sound.each(
         job,

@@ -138,8 +138,8 @@ class BlocksInBackground {
                                          const std::filesystem::path& folder, const JobControl& job);
 // For headphones, through a measured head at the sound's rate.
 [[nodiscard]] Result<ScratchSound> binaural(const ScratchSound& sound, Layout layout,
-                                            const HeadResponses& head, const std::filesystem::path& folder,
-                                            const JobControl& job);
+                                            const HeadResponses& head, const ConversionSettings& settings,
+                                            const std::filesystem::path& folder, const JobControl& job);
 // The same sound at another rate, times a gain, in one channel when mono. Errors: Io, DiskFull, Cancelled.
 [[nodiscard]] Result<ScratchSound> converted(const ScratchSound& sound, int sample_rate, bool mono,
                                              double gain_db, const std::filesystem::path& folder,

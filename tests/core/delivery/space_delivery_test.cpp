@@ -379,6 +379,20 @@ TEST_F(SpaceDeliveries, FoldsHaveTheSessionsLevels) {
     EXPECT_EQ(energy_of(sides[1]), energy_of(bed[1]));
 }
 
+// As headphones play it while one listens: what goes to the LFE is heard at the session's level.
+TEST_F(SpaceDeliveries, BinauralRowsHaveTheSessionsLevels) {
+    stage(Layout::Surround51);
+    plan_.session.timeline.tracks[1].strip.mute = true;
+    plan_.session.timeline.tracks[0].strip.place.lfe_db = 0;
+    HandoverRow& row = add(Content::Mix, Container::Wav, "");
+    row.binaural = true;
+    row.depth = Depth::Float32;
+    const double without = energy_of(test::read_wav(delivered().rows[0].path)[0]);
+    plan_.session.timeline.fold_down.lfe_db = 6;
+    plan_.replace = true;
+    EXPECT_GT(energy_of(test::read_wav(delivered().rows[0].path)[0]), 1.5 * without);
+}
+
 // FFmpeg reads the layout, and its own ebur128 filter measures what the report says.
 TEST_F(SpaceDeliveries, CodedBedsAreReadAsFivePointOneByOthers) {
     stage(Layout::Surround51);
