@@ -48,10 +48,13 @@ endfunction()
 set(RIVLEN_COMMON_HEADERS <algorithm> <array> <cmath> <cstdint> <filesystem> <functional> <map> <memory> <optional> <span>
                           <string> <vector> <fmt/format.h> <nlohmann/json.hpp>)
 
-# Code that computes nothing by the sample: built for size of build time, not for speed. Under sanitizers it is not optimised
-# at all, as the compiler works several times as long otherwise.
+# Code that computes nothing by the sample: built for size of build time, not for speed.
 function(rivlen_light_code target)
   target_compile_options(${target} PRIVATE $<$<CONFIG:Release>:-O1>)
+endfunction()
+# Tests and the command line: under sanitizers not optimised at all, as the compiler works several times as long otherwise.
+function(rivlen_lightest_code target)
+  rivlen_light_code(${target})
   if(RIVLEN_SANITIZE)
     target_compile_options(${target} PRIVATE -O0)
   endif()

@@ -102,6 +102,18 @@ class PackageWriter {
         if (!out) return out.error();
         return PackageWriter(package, options, std::move(*out));
     }
+    // A soundfont stays a file.
+    void add_soundfont(const fs::path& file, const std::string& name, Pool pool) {
+        if (!status_) return;
+        const fs::path folder = options_->folder / "soundfonts" / name_of(pool);
+        fs::create_directories(folder);
+        std::error_code error;
+        fs::copy_file(file, folder / name, fs::copy_options::overwrite_existing, error);
+        if (error)
+            status_ = make_error(ErrorKind::Io, "Cannot write \"{}\": {}.", (folder / name).string(),
+                                 error.message());
+        ++soundfonts_;
+    }
     // A sound that is too short, or there already, is left out.
     void add(const std::string& path, const fs::path& file, const std::string& kind, const std::string& group,
              Pool pool) {
@@ -121,12 +133,13 @@ class PackageWriter {
     }
     Status finish() {
         if (!status_) return status_;
-        if (recordings_.empty())
+        if (recordings_.empty() && soundfonts_ == 0)
             return make_error(ErrorKind::BadInput, "No recording found in {}.", package_->name);
         if (auto status = out_.commit(); !status) return status;
         const fs::path index = options_->folder / "index" / (package_->name + ".json");
         if (auto status = write_text_file(index, json(recordings_).dump(1)); !status) return status;
-        options_->log(fmt::format("{}: {} recordings", package_->name, recordings_.size()));
+        options_->log(soundfonts_ > 0 ? fmt::format("{}: {} soundfonts", package_->name, soundfonts_)
+                                      : fmt::format("{}: {} recordings", package_->name, recordings_.size()));
         return {};
     }
 
@@ -137,6 +150,7 @@ class PackageWriter {
     const BuildOptions* options_;
     OutputFile out_;
     std::vector<Recording> recordings_;
+    int soundfonts_ = 0;
     std::set<std::uint64_t> seen_;
     std::uint64_t offset_ = 0;
     Status status_;
@@ -158,7 +172,10 @@ Status unpack(const Package& package, const BuildOptions& options, const fs::pat
         [&](const std::string& path) { return find_match(package, path).rule != nullptr; },
         [&](const std::string& path, const fs::path& file) {
             const Match match = find_match(package, path);
-            writer.add(path, file, match.rule->kind, match.group, match.pool);
+            if (match.rule->kind == "soundfont")
+                writer.add_soundfont(file, fs::path(path).filename().string(), match.pool);
+            else
+                writer.add(path, file, match.rule->kind, match.group, match.pool);
         });
 }
 
@@ -287,6 +304,7 @@ Status build_corpus(const BuildOptions& options) {
 
 Result<Corpus> Corpus::open(const fs::path& folder) {
     Corpus corpus;
+    corpus.folder_ = folder;
     std::error_code error;
     std::set<std::uint64_t> seen;
     std::vector<fs::path> indices;
@@ -299,6 +317,7 @@ Result<Corpus> Corpus::open(const fs::path& folder) {
         if (!json.is_array())
             return make_error(ErrorKind::BadInput, "\"{}\" is damaged. Build the corpus again.",
                               path.string());
+        if (json.empty()) continue;  // of soundfonts
         auto pcm = MappedFile::open(folder / "pcm" / (path.stem().string() + ".s16"));
         if (!pcm) return pcm.error();
         for (const auto& recording : json.get<std::vector<Recording>>()) {
@@ -343,6 +362,15 @@ void Corpus::read(const Recording& recording, std::uint64_t start_frame, int cha
                     sizeof value);
         out[i] = static_cast<float>(value) / 32767.0F;
     }
+}
+
+std::vector<fs::path> Corpus::soundfonts(Pool pool) const {
+    std::vector<fs::path> files;
+    std::error_code error;
+    for (const auto& entry : fs::directory_iterator(folder_ / "soundfonts" / name_of(pool), error))
+        files.push_back(entry.path());
+    std::ranges::sort(files);
+    return files;
 }
 
 std::string Corpus::summary() const {

@@ -4,6 +4,7 @@
 // DIR/debs/     the packages as downloaded
 // DIR/pcm/      one file a package, all its recordings one after another (interleaved when stereo)
 // DIR/index/    one JSON file a package: what lies where, with group, licence and measures
+// DIR/soundfonts/POOL/  instruments, as files of the packages
 // Building is deterministic: the same packages give the same bytes; a package whose index exists is left
 // alone.
 #pragma once
@@ -80,9 +81,12 @@ class Corpus {
     [[nodiscard]] const Groups& groups(const std::string& kind, Pool pool) const;
     // Samples [start, start + count) frames of a recording's channel, -1..1.
     void read(const Recording& recording, std::uint64_t start_frame, int channel, std::span<float> out) const;
+    // Soundfonts of a pool, in order of their names.
+    [[nodiscard]] std::vector<std::filesystem::path> soundfonts(Pool pool) const;
     [[nodiscard]] std::string summary() const;
 
   private:
+    std::filesystem::path folder_;
     std::map<std::string, MappedFile> pcm_;
     std::map<std::pair<std::string, Pool>, Groups> groups_;
 };

@@ -5,7 +5,7 @@ PACKAGES=(
   libtorch-dev libopenblas0-pthread
   qt6-base-dev libqt6svg6-dev qt6-multimedia-dev libqt6svg6 libqt6multimedia6
   libavformat-dev libavcodec-dev libavutil-dev libswscale-dev libswresample-dev ffmpeg
-  libsndfile1-dev librubberband-dev libsoxr-dev libebur128-dev libfftw3-dev libxxhash-dev libarchive-dev libpugixml-dev libmysofa-dev libopencv-imgproc-dev
+  libsndfile1-dev librubberband-dev libfluidsynth-dev timgm6mb-soundfont libsoxr-dev libebur128-dev libfftw3-dev libxxhash-dev libarchive-dev libpugixml-dev libmysofa-dev libopencv-imgproc-dev
   nlohmann-json3-dev libcli11-dev libfmt-dev libeigen3-dev
   libgtest-dev libbenchmark-dev libspatialaudio-dev  # the last: harmonics to compare with, in tests
   sox libsox-fmt-mp3 mediainfo libxml2-utils unzip poppler-utils  # read back what was delivered, in tests

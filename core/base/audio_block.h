@@ -54,14 +54,7 @@ class AudioBlock {
         }
     }
     // samples: whole frames.
-    void append_interleaved(std::span<const float> samples) {
-        const std::size_t had = frames();
-        resize(had + samples.size() / channels());
-        for (std::size_t c = 0; c < channels(); ++c) {
-            for (std::size_t i = had; i < frames(); ++i)
-                channels_[c][i] = samples[(i - had) * channels() + c];
-        }
-    }
+    void append_interleaved(std::span<const float> samples);
     // The first frames leave it.
     void drop_front(std::size_t count) {
         for (auto& channel : channels_)

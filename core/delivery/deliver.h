@@ -113,7 +113,7 @@ using OnDelivery = std::function<void(const DeliveryEvent&)>;
 
 // The tracks of a session that a row holds; the others are muted.
 [[nodiscard]] Session session_for(const Session& session, Content content, int card);
-// Which stem a track plays: by its clips' feeds, else by its name; ambience where neither tells.
+// Which stem a track plays: by what its clips play, else by its name; ambience where neither tells.
 [[nodiscard]] Stem stem_of(const Track& track);
 
 }  // namespace rivlen

@@ -154,8 +154,8 @@ Finding look_for_clicks(const Evidence& look) {
     const auto part = make_part(EffectType::Clicks, 0);
     ClickRemover remover(look.sample_rate);
     run(remover, part, look.mono, look.sample_rate);
-    const double a_minute = static_cast<double>(remover.normalised()) / kStereoChannels / look.minutes;
-    finding.found = a_minute >= kClicksAMinute && remover.normalised() / kStereoChannels >= 2;
+    const double a_minute = static_cast<double>(remover.repaired()) / kStereoChannels / look.minutes;
+    finding.found = a_minute >= kClicksAMinute && remover.repaired() / kStereoChannels >= 2;
     if (finding.found) finding.proposal = part;
     finding.sentence = fmt::format("{:.0f} clicks a minute stand out by {:.0f} dB and more: {}.", a_minute,
                                    part[parameter::kClickOverDb],

@@ -8,12 +8,6 @@
 namespace rivlen {
 
 // channels: of equal lengths.
-inline void interleave(std::span<const std::vector<float>> channels, std::vector<float>& out) {
-    const std::size_t frames = channels.empty() ? 0 : channels[0].size();
-    out.resize(frames * channels.size());
-    for (std::size_t c = 0; c < channels.size(); ++c) {
-        for (std::size_t i = 0; i < frames; ++i) out[i * channels.size() + c] = channels[c][i];
-    }
-}
+void interleave(std::span<const std::vector<float>> channels, std::vector<float>& out);
 
 }  // namespace rivlen

@@ -78,7 +78,7 @@ float ClickRemover::loudest_around(std::span<const float> sound, std::size_t at)
     return loudest;
 }
 
-void ClickRemover::normalise(std::span<float> sound) {
+void ClickRemover::repair(std::span<float> sound) {
     if (!predictor_.fit(sound)) return;
     // A bad sample disturbs the prediction of those behind it, or, backwards, of those before it: only at
     // itself both err.
@@ -132,7 +132,7 @@ void ClickRemover::normalise(std::span<float> sound) {
         const std::size_t margin = 2;
         const std::size_t end = std::min(last + margin, first + longest_);
         for (std::size_t j = first - std::min(first, margin); j <= end; ++j) missing_.push_back(j);
-        if (interpolator_.fill(predictor_.coefficients(), missing_, sound)) ++normalised_;
+        if (interpolator_.fill(predictor_.coefficients(), missing_, sound)) ++repaired_;
         i = end;
     }
 }
@@ -141,16 +141,16 @@ void ClickRemover::work(ChannelBlock sound) {
     leaves_instead_of(energy_of(sound.first(hop())));
     std::array<bool, kMostChannels> as_first{};  // mono on several channels is worked on once
     for (std::size_t c = 1; c < sound.size(); ++c) as_first[c] = std::ranges::equal(sound[0], sound[c]);
-    const std::size_t before = normalised_;
-    normalise(sound[0]);
-    const std::size_t of_first = normalised_ - before;
+    const std::size_t before = repaired_;
+    repair(sound[0]);
+    const std::size_t of_first = repaired_ - before;
     for (std::size_t c = 1; c < sound.size(); ++c) {
         if (!as_first[c]) {
-            normalise(sound[c]);
+            repair(sound[c]);
             continue;
         }
         std::ranges::copy(sound[0], sound[c].begin());
-        normalised_ += of_first;
+        repaired_ += of_first;
     }
 }
 

@@ -15,18 +15,18 @@ class ClickRemover : public OverlapAddProcessor {
   public:
     explicit ClickRemover(int sample_rate, std::size_t channels = 2);
     void set(std::span<const double> values) override;
-    // Clicks mended since the last reset.
-    [[nodiscard]] std::size_t normalised() const { return normalised_; }
+    // Clicks repaired since the last reset.
+    [[nodiscard]] std::size_t repaired() const { return repaired_; }
 
   protected:
     void work(ChannelBlock sound) override;
-    void forget() override { normalised_ = 0; }
+    void forget() override { repaired_ = 0; }
 
   private:
     static constexpr std::size_t kOrder = 32;
     bool is_click(std::size_t at, double typical) const;
     [[nodiscard]] float loudest_around(std::span<const float> sound, std::size_t at) const;
-    void normalise(std::span<float> sound);
+    void repair(std::span<float> sound);
     double rate_;
     ParameterBlock<EffectType::Clicks> values_;
     double over_ = 4;
@@ -35,7 +35,7 @@ class ClickRemover : public OverlapAddProcessor {
     ArInterpolator interpolator_;
     std::vector<float> error_, sorted_;
     std::vector<std::size_t> missing_;
-    std::size_t normalised_ = 0;
+    std::size_t repaired_ = 0;
 };
 
 }  // namespace rivlen

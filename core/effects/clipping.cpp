@@ -37,7 +37,7 @@ void ClippingRepair::set(std::span<const double> all) {
 }
 
 // Everything behind what was rebuilt before, up to the last hop, which is only there to be predicted from.
-void ClippingRepair::normalise(std::span<float> sound, std::size_t& rebuilt) {
+void ClippingRepair::repair(std::span<float> sound, std::size_t& rebuilt) {
     const auto clips = [&](std::size_t i) { return static_cast<double>(std::abs(sound[i])) >= level_; };
     missing_.clear();
     const std::size_t from = std::max(rebuilt, kOrder);
@@ -77,7 +77,7 @@ void ClippingRepair::normalise(std::span<float> sound, std::size_t& rebuilt) {
 
 void ClippingRepair::work(ChannelBlock sound) {
     leaves_instead_of(-1);
-    for (std::size_t c = 0; c < channels(); ++c) normalise(sound[c], rebuilt_[c]);
+    for (std::size_t c = 0; c < channels(); ++c) repair(sound[c], rebuilt_[c]);
 }
 
 }  // namespace rivlen

@@ -22,7 +22,7 @@ class ClippingRepair : public OverlapAddProcessor {
 
   private:
     static constexpr std::size_t kOrder = 36;
-    void normalise(std::span<float> sound, std::size_t& rebuilt);
+    void repair(std::span<float> sound, std::size_t& rebuilt);
     double level_ = 1, most_ = 2;  // amplitudes
     ParameterBlock<EffectType::Clipping> values_;
     LinearPredictor predictor_;

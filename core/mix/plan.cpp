@@ -117,7 +117,7 @@ class MixPlan::Planning {
     std::map<std::filesystem::path, std::shared_ptr<const RoomTone>> room_tones_;
 };
 
-MixPlan::MixPlan(const Session& session, const MixMediaSet& media) : rebuild_(session.timeline) {
+MixPlan::MixPlan(const Session& session, const MixMediaSet& media) : timeline_(session.timeline) {
     Planning planning(session, media);
     const MediaLength length = [&media](const std::filesystem::path& path) {
         const auto found = media.find(path);
@@ -126,10 +126,10 @@ MixPlan::MixPlan(const Session& session, const MixMediaSet& media) : rebuild_(se
                    : 0;
     };
     const auto likeness = [&media](const Clip& a, const Clip& b) { return likeness_of(media, a, b); };
-    for (const auto& track : rebuild_.tracks) {
+    for (const auto& track : timeline_.tracks) {
         for (const auto& clip : track.clips) by_id_.emplace(clip.id, planning.plan(track, clip));
         auto& list = clips_.emplace_back();
-        for (const auto& played : played_clips(rebuild_, track, length, likeness))
+        for (const auto& played : played_clips(timeline_, track, length, likeness))
             list.push_back(planning.plan(track, played.clip));
         any_track_solo_ = any_track_solo_ || track.strip.solo;
     }
@@ -138,8 +138,8 @@ MixPlan::MixPlan(const Session& session, const MixMediaSet& media) : rebuild_(se
         for (const auto& part : strip.chain)
             reductions_.emplace(part.id, std::make_unique<std::atomic<float>>(0.0F));
     };
-    for (const auto& track : rebuild_.tracks) add_strip(track.id, track.strip);
-    for (const auto& bus : rebuild_.buses) add_strip(bus.id, bus.strip);
+    for (const auto& track : timeline_.tracks) add_strip(track.id, track.strip);
+    for (const auto& bus : timeline_.buses) add_strip(bus.id, bus.strip);
 }
 
 const PlannedClip* MixPlan::clip(int id) const {
@@ -158,9 +158,9 @@ std::atomic<float>* MixPlan::reduction(int part_id) const {
 }
 
 bool MixPlan::audible(const Track& track) const {
-    const auto bus = std::ranges::find(rebuild_.buses, track.bus, &Bus::id);
-    const bool bus_solo = bus != rebuild_.buses.end() && bus->strip.solo;
-    const bool any_bus_solo = std::ranges::any_of(rebuild_.buses, [](const Bus& b) { return b.strip.solo; });
+    const auto bus = std::ranges::find(timeline_.buses, track.bus, &Bus::id);
+    const bool bus_solo = bus != timeline_.buses.end() && bus->strip.solo;
+    const bool any_bus_solo = std::ranges::any_of(timeline_.buses, [](const Bus& b) { return b.strip.solo; });
     if (any_track_solo_ && !track.strip.solo) return false;
     return !any_bus_solo || bus_solo || track.strip.solo;
 }

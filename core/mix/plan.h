@@ -51,7 +51,7 @@ class MixPlan {
     // media: what has been loaded so far. Settings are looked up in the session's items.
     MixPlan(const Session& session, const MixMediaSet& media);
 
-    [[nodiscard]] const Timeline& timeline() const { return rebuild_; }
+    [[nodiscard]] const Timeline& timeline() const { return timeline_; }
     // What a track plays, in order of start.
     [[nodiscard]] std::span<const PlannedClip> clips(std::size_t track) const { return clips_[track]; }
     // A clip by itself, as it lies on the timeline, muted or not; null where there is none.
@@ -104,7 +104,7 @@ class MixPlan {
 
   private:
     class Planning;
-    Timeline rebuild_;
+    Timeline timeline_;
     std::vector<std::vector<PlannedClip>> clips_;
     std::map<int, PlannedClip> by_id_;
     std::map<int, std::unique_ptr<StripMeter>> meters_;

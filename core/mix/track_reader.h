@@ -15,8 +15,8 @@
 
 namespace rivlen {
 
-// One feed of one recording, anywhere in it; reading on from where it was is cheap. What is read does not
-// depend on what was read before.
+// What a clip source gives of one recording, anywhere in it; reading on from where it was is cheap. What is
+// read does not depend on what was read before.
 class ClipSourceReader {
   public:
     ClipSourceReader(MixMedia media, ClipSource clip_source);

@@ -23,7 +23,7 @@ namespace rivlen {
 using MediaLength = std::function<std::int64_t(const std::filesystem::path&)>;
 
 // Clips in order, none empty or before frame 0, fades no longer than their clip, ids unique, buses there.
-// Tests hold every edit to it; sessions that were read are brought into it by mend().
+// Tests hold every edit to it; sessions that were read are brought into it by normalise().
 [[nodiscard]] bool well_formed(const Timeline& timeline);
 void normalise(Timeline& timeline);
 
@@ -42,7 +42,7 @@ struct Placement {
 // All stems of a split recording on tracks of their own, aligned. Tracks that carry the same stem are used
 // again. Makes the main bus when there is none. Returns the ids of the clips, in the order of the stems.
 std::vector<int> place_stems(Timeline& timeline, const Placement& placement);
-// A file, or one feed of a recording, on a track (0: a new one). Returns the clip's id.
+// A file, or one stem of a recording, on a track (0: a new one). Returns the clip's id.
 int place_clip(Timeline& timeline, const Placement& placement, ClipSource clip_source, int track_id);
 int add_track(Timeline& timeline, const std::string& name);
 // A track's clips go with it; other tracks that it ducked are no longer ducked.

@@ -47,16 +47,16 @@ Clip& put(Timeline& timeline, Track& track, const Placement& placement, ClipSour
 // Groups of the pieces behind a cut: one new group for each old one.
 class NewGroups {
   public:
-    explicit NewGroups(Timeline& timeline) : rebuild_(timeline) {}
+    explicit NewGroups(Timeline& timeline) : timeline_(timeline) {}
     int of(int old) {
         if (old == 0) return 0;
         auto [at, fresh] = of_.try_emplace(old, 0);
-        if (fresh) at->second = rebuild_.new_id();
+        if (fresh) at->second = timeline_.new_id();
         return at->second;
     }
 
   private:
-    Timeline& rebuild_;
+    Timeline& timeline_;
     std::map<int, int> of_;
 };
 

@@ -31,7 +31,7 @@ inline constexpr std::array<const char*, kClipSources> kClipSourceKeys = {"whole
 [[nodiscard]] inline ClipSource clip_source_of_stem(std::size_t stem) {
     return static_cast<ClipSource>(static_cast<std::size_t>(ClipSource::Dialogue) + stem);
 }
-// The stem of a feed; nothing for Whole and Kept.
+// The stem that it plays; nothing for Whole and Kept.
 [[nodiscard]] std::optional<std::size_t> stem_of_clip_source(ClipSource clip_source);
 
 // Linear: amplitude along a straight line (sums to one with its mirror image, for a cut through one sound).

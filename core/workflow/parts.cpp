@@ -15,6 +15,7 @@
 #include "core/media/ixml.h"
 #include "core/project/delivery_table.h"
 #include "core/space/layout.h"
+#include "core/workflow/free_name.h"
 
 namespace rivlen {
 
@@ -157,14 +158,6 @@ SoundDescription description_of(const MediaInfo& info, const std::optional<IxmlF
     for (const auto& channel : part.channels)
         out.track_names.push_back(channel.name.empty() ? part.name : channel.name);
     return out;
-}
-
-fs::path free_name(const fs::path& folder, const std::string& name) {
-    std::error_code error;
-    for (int n = 1;; ++n) {
-        auto file = folder / (n == 1 ? name + ".wav" : fmt::format("{} {}.wav", name, n));
-        if (!fs::exists(file, error)) return file;
-    }
 }
 
 }  // namespace

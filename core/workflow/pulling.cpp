@@ -10,6 +10,7 @@
 #include "core/dsp/resample.h"
 #include "core/mix/track_reader.h"
 #include "core/project/editing.h"
+#include "core/workflow/free_name.h"
 
 namespace rivlen {
 
@@ -48,11 +49,7 @@ std::filesystem::path pulled_name(const std::filesystem::path& folder, const std
                                   Pull pull) {
     const std::string name =
         fmt::format("{} pulled {}", recording.stem().string(), pull == Pull::Down ? "down" : "up");
-    std::error_code error;
-    for (int n = 1;; ++n) {
-        auto file = folder / (n == 1 ? name + ".wav" : fmt::format("{} {}.wav", name, n));
-        if (!std::filesystem::exists(file, error)) return file;
-    }
+    return free_name(folder, name);
 }
 
 Result<std::int64_t> write_pulled(const MixPlan& plan, int clip_id, Pull pull,

@@ -1,26 +1,13 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/workflow/takes.h"
 
-#include <fmt/format.h>
-
 #include "core/base/output_file.h"
 #include "core/media/decode.h"
+#include "core/workflow/free_name.h"
 
 namespace rivlen {
 
 namespace fs = std::filesystem;
-
-namespace {
-
-fs::path free_name(const fs::path& folder) {
-    std::error_code error;
-    for (int n = 1;; ++n) {
-        fs::path file = folder / fmt::format("take {}.wav", n);
-        if (!fs::exists(file, error)) return file;
-    }
-}
-
-}  // namespace
 
 fs::path takes_folder(const fs::path& session, const fs::path& work_folder) {
     return session.empty() ? work_folder / "takes"
@@ -28,7 +15,7 @@ fs::path takes_folder(const fs::path& session, const fs::path& work_folder) {
 }
 
 fs::path next_take(const fs::path& session, const fs::path& work_folder) {
-    return free_name(takes_folder(session, work_folder));
+    return free_numbered_name(takes_folder(session, work_folder), "take");
 }
 
 std::vector<fs::path> keep_cut_off_takes(const fs::path& folder) {
@@ -41,7 +28,8 @@ std::vector<fs::path> keep_cut_off_takes(const fs::path& folder) {
             fs::remove(left.partial, error);
             continue;
         }
-        const fs::path take = fs::exists(left.target, error) ? free_name(folder) : left.target;
+        const fs::path take =
+            fs::exists(left.target, error) ? free_numbered_name(folder, "take") : left.target;
         fs::rename(left.partial, take, error);  // where that fails the next start tries again
         if (!error) kept.push_back(take);
     }

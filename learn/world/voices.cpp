@@ -6,6 +6,8 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <functional>
+#include <iterator>
 
 #include "core/dsp/resample.h"
 #include "learn/corpus.h"
@@ -104,36 +106,43 @@ std::vector<double> fundamentals(const Samples& voice) {
     return out;
 }
 
-Samples sung(const Samples& voice, Rng& rng) {
-    constexpr std::size_t kBlock = 480;  // 10 ms, as the fundamentals
-    auto f0 = fundamentals(voice);
+namespace {
+
+// How somebody sings.
+struct Singing {
+    double stretch;              // of what is read, in time
+    double vibrato, vibrato_hz;  // semitones
+    std::function<double(double read_s)>
+        semitones;  // from the voice's own pitch, where it has been read so far
+};
+
+// Middle pitch of a voice; 0 where it has too little of it.
+double own_pitch_hz(const std::vector<double>& f0) {
+    constexpr std::size_t kLeast = 30;
     std::vector<double> voiced;
     std::ranges::copy_if(f0, std::back_inserter(voiced), [](double f) { return f > 0.0; });
-    if (voiced.size() < 30) return {};
+    if (voiced.size() < kLeast) return 0.0;
     const auto middle = voiced.begin() + static_cast<std::ptrdiff_t>(voiced.size() / 2);
     std::ranges::nth_element(voiced, middle);
-    const double own_hz = *middle;
+    return *middle;
+}
 
-    const double stretch = rng.log_uniform(1.1, 2.6);
-    const double transpose = rng.uniform(-3, 6);
-    const double vibrato = rng.chance(0.7) ? rng.uniform(0.1, 0.6) : 0.0;  // semitones
-    const double vibrato_hz = rng.uniform(4.5, 6.5);
-    const auto notes = tune(static_cast<double>(voice.size()) / kCorpusRate, rng);
+Samples sing(const Samples& voice, const std::vector<double>& f0, double own_hz, const Singing& singing) {
+    constexpr std::size_t kBlock = 480;  // 10 ms, as the fundamentals
     RubberBandStretcher stretcher(
         kCorpusRate, 1,
         RubberBandStretcher::OptionProcessRealTime | RubberBandStretcher::OptionFormantPreserved |
             RubberBandStretcher::OptionThreadingNever | RubberBandStretcher::OptionPitchHighConsistency,
-        stretch, 1.0);
+        singing.stretch, 1.0);
     Samples out;
     double now = 0.0;  // semitones to move by, gliding
-    std::size_t note = 0;
     for (std::size_t at = 0; at + kBlock <= voice.size(); at += kBlock) {
         const double t = static_cast<double>(at) / kCorpusRate;
-        while (note + 1 < notes.size() && t > notes[note].end_s) ++note;
         const double f = at / kBlock < f0.size() ? f0[at / kBlock] : 0.0;
         if (f > 0.0) {
             const double wanted =
-                notes[note].semitones + transpose + vibrato * std::sin(6.2831853 * vibrato_hz * t * stretch);
+                singing.semitones(t) +
+                singing.vibrato * std::sin(kTwoPi * singing.vibrato_hz * t * singing.stretch);
             now += 0.5 * (wanted - semitones(f / own_hz) - now);
         }
         stretcher.setPitchScale(std::exp2(std::clamp(now, -12.0, 14.0) / 12.0));
@@ -144,6 +153,49 @@ Samples sung(const Samples& voice, Rng& rng) {
         float* to = out.data() + out.size() - there;
         stretcher.retrieve(&to, there);
     }
+    return out;
+}
+
+}  // namespace
+
+Samples sung(const Samples& voice, Rng& rng) {
+    const auto f0 = fundamentals(voice);
+    const double own_hz = own_pitch_hz(f0);
+    if (own_hz <= 0.0) return {};
+    Singing singing{rng.log_uniform(1.1, 2.6), 0, 0, {}};
+    const double transpose = rng.uniform(-3, 6);
+    singing.vibrato = rng.chance(0.7) ? rng.uniform(0.1, 0.6) : 0.0;
+    singing.vibrato_hz = rng.uniform(4.5, 6.5);
+    const auto notes = tune(static_cast<double>(voice.size()) / kCorpusRate, rng);
+    singing.semitones = [&, note = std::size_t{0}](double t) mutable {
+        while (note + 1 < notes.size() && t > notes[note].end_s) ++note;
+        return notes[note].semitones + transpose;
+    };
+    return sing(voice, f0, own_hz, singing);
+}
+
+Samples sung(const Samples& voice, std::span<const SungNote> notes, Rng& rng) {
+    const auto f0 = fundamentals(voice);
+    const double own_hz = own_pitch_hz(f0);
+    if (own_hz <= 0.0 || notes.empty()) return {};
+    constexpr double kMiddleCHz = 261.6256;
+    constexpr int kMiddleC = 60;
+    const double own_key = kMiddleC + semitones(own_hz / kMiddleCHz);
+    Singing singing{rng.log_uniform(1.1, 2.6), 0, 0, {}};
+    singing.vibrato = rng.chance(0.7) ? rng.uniform(0.1, 0.6) : 0.0;
+    singing.vibrato_hz = rng.uniform(4.5, 6.5);
+    // All notes by as many octaves as bring their middle nearest to the voice.
+    double middle = 0;
+    for (const auto& note : notes) middle += note.key;
+    middle /= static_cast<double>(notes.size());
+    const double octaves = 12 * std::round((own_key + 3 - middle) / 12);
+    singing.semitones = [&, note = std::size_t{0}](double read_s) mutable {
+        while (note + 1 < notes.size() && read_s * singing.stretch > notes[note].end_s) ++note;
+        return notes[note].key + octaves - own_key;
+    };
+    Samples out = sing(voice, f0, own_hz, singing);
+    const auto longest = static_cast<std::size_t>(notes.back().end_s * kCorpusRate);
+    if (out.size() > longest) out.resize(longest);
     return out;
 }
 

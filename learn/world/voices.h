@@ -2,6 +2,9 @@
 // What can be done to a recorded voice so that few readers sound like many, or sing.
 #pragma once
 
+#include <span>
+
+#include "learn/songs/score.h"
 #include "learn/world/sound.h"
 
 namespace rivlen::learn {
@@ -19,5 +22,9 @@ namespace rivlen::learn {
 // The voice as if it sang: stretched, its pitch laid on notes of a scale near its own, with glides and
 // vibrato, formants kept. Empty when it has too little pitch to begin with.
 [[nodiscard]] Samples sung(const Samples& voice, Rng& rng);
+
+// The same on given notes, by the octave that lies nearest to the voice's own pitch; their ends count in what
+// comes out. At most as long as the notes are.
+[[nodiscard]] Samples sung(const Samples& voice, std::span<const SungNote> notes, Rng& rng);
 
 }  // namespace rivlen::learn

@@ -430,10 +430,7 @@ class DeskTest : public QObject {
     void choose(int strip) { window_->rebuild_view().selection().choose_strip(strip); }
     template <typename T>
     T* find(const QString& name) {
-        QCoreApplication::sendPostedEvents(nullptr, QEvent::DeferredDelete);
-        T* widget = window_->findChild<T*>(name);
-        if (widget != nullptr) SidePages::reveal(widget);
-        return widget;
+        return find_revealed<T>(*window_, name);
     }
     void click(const QString& name) { QTest::mouseClick(find<QToolButton>(name), Qt::LeftButton); }
     void open_part(int place) {
@@ -443,10 +440,6 @@ class DeskTest : public QObject {
         auto* found = window_->findChild<QAction*>(action);
         QVERIFY2(found != nullptr, action);
         found->trigger();
-    }
-    static void pick(QComboBox& box, int index) {
-        box.setCurrentIndex(index);
-        emit box.activated(index);
     }
     static void turn_wheel(QWidget& over, int delta, Qt::KeyboardModifiers modifiers) {
         const QPointF at(over.width() / 2.0, 20);

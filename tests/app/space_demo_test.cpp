@@ -206,14 +206,7 @@ class SpaceDemoTest : public QObject {
     void choose(int strip) { window_->rebuild_view().selection().choose_strip(strip); }
     template <typename T>
     T* find(const QString& name) {
-        QCoreApplication::sendPostedEvents(nullptr, QEvent::DeferredDelete);
-        T* widget = window_->findChild<T*>(name);
-        if (widget != nullptr) SidePages::reveal(widget);
-        return widget;
-    }
-    static void pick(QComboBox& box, int index) {
-        box.setCurrentIndex(index);
-        emit box.activated(index);
+        return find_revealed<T>(*window_, name);
     }
     // Draws a box around him, as a hand would, and follows him from there on.
     void follow_from(std::int64_t frame) {

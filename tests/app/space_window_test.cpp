@@ -300,14 +300,7 @@ class SpaceWindowTest : public QObject {
     void choose(int strip) { window_->rebuild_view().selection().choose_strip(strip); }
     template <typename T>
     T* find(const QString& name) {
-        QCoreApplication::sendPostedEvents(nullptr, QEvent::DeferredDelete);
-        T* widget = window_->findChild<T*>(name);
-        if (widget != nullptr) SidePages::reveal(widget);
-        return widget;
-    }
-    static void pick(QComboBox& box, int index) {
-        box.setCurrentIndex(index);
-        emit box.activated(index);
+        return find_revealed<T>(*window_, name);
     }
     static void drag(QWidget& widget, QPointF from, QPointF to) {
         QTest::mousePress(&widget, Qt::LeftButton, {}, from.toPoint());

@@ -3,11 +3,13 @@
 #pragma once
 
 #include <QApplication>
+#include <QComboBox>
 #include <QStandardPaths>
 #include <QtTest>
 #include <memory>
 
 #include "app/shell/main_window.h"
+#include "app/widgets/side_pages.h"
 #include "app/widgets/theme.h"
 #include "core/base/output_file.h"
 #include "tests/support/fixtures.h"
@@ -36,6 +38,22 @@ inline void show_split(std::unique_ptr<MainWindow>& window, const std::filesyste
     QTRY_VERIFY_WITH_TIMEOUT(document.source() != nullptr, 30000);
     if (!document.map()) document.split();
     QTRY_VERIFY_WITH_TIMEOUT(document.map() != nullptr, 60000);
+}
+
+// A control by its name, on a page that is turned to; null where there is none. What was given up for another
+// one before has gone by then.
+template <typename T>
+T* find_revealed(MainWindow& window, const QString& name) {
+    QCoreApplication::sendPostedEvents(nullptr, QEvent::DeferredDelete);
+    T* widget = window.findChild<T*>(name);
+    if (widget != nullptr) SidePages::reveal(widget);
+    return widget;
+}
+
+// As a hand chooses an entry.
+inline void pick(QComboBox& box, int index) {
+    box.setCurrentIndex(index);
+    emit box.activated(index);
 }
 
 }  // namespace rivlen::app

@@ -206,6 +206,27 @@ TEST(Voices, SingingHoldsNotes) {
     EXPECT_TRUE(sung(std::vector<float>(kSecond, 0.0F), rng).empty());
 }
 
+// On given notes: C3 and E3, 130.8 and 164.8 Hz (equal temperament, A4 at 440 Hz), here an octave too high
+// for this voice, which sings them in its own.
+TEST(Voices, SingGivenNotes) {
+    Rng rng(5);
+    const std::vector<SungNote> notes = {{2.0, 60}, {4.0, 64}};
+    const auto x = sung(buzz(130.0, 800.0, 4 * kSecond), notes, rng);
+    ASSERT_EQ(x.size(), 4 * kSecond);
+    const auto f0 = fundamentals(x);
+    const auto middle_of = [&](std::size_t first, std::size_t last) {  // of 10 ms each
+        std::vector<double> voiced;
+        for (std::size_t i = first; i < last; ++i)
+            if (f0[i] > 0) voiced.push_back(f0[i]);
+        EXPECT_GT(voiced.size(), 30U);
+        std::ranges::nth_element(voiced, voiced.begin() + std::ssize(voiced) / 2);
+        return voiced[voiced.size() / 2];
+    };
+    EXPECT_NEAR(1200 * std::log2(middle_of(50, 180) / 130.8), 0, 30);
+    EXPECT_NEAR(1200 * std::log2(middle_of(250, 380) / 164.8), 0, 30);
+    EXPECT_TRUE(sung(std::vector<float>(kSecond, 0.0F), notes, rng).empty());
+}
+
 TEST(Rooms, KeepTheirRatioOfDirectToReverberantSound) {
     for (std::uint64_t seed = 1; seed <= 10; ++seed) {
         Rng rng(seed);

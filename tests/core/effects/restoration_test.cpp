@@ -111,12 +111,12 @@ TEST(Repair, ClippedPeaksAreRebuilt) {
               si_sdr_db(clipped(chord, level), chord) + 10);
     // A synthetic voice is excited right at its peaks, which is the hardest case for prediction.
     const auto damaged = clipped(test::demo_voice(), level);
-    const auto normalised = through(part, damaged);
-    EXPECT_GT(si_sdr_db(normalised, test::demo_voice()), si_sdr_db(damaged, test::demo_voice()) + 0.7);
+    const auto repaired = through(part, damaged);
+    EXPECT_GT(si_sdr_db(repaired, test::demo_voice()), si_sdr_db(damaged, test::demo_voice()) + 0.7);
     // Only what was cut off is touched.
     for (std::size_t i = 0; i < damaged.size(); ++i) {
         if (std::abs(damaged[i]) < 0.9F * level) {
-            ASSERT_NEAR(normalised[i], damaged[i], 1e-6F) << i;
+            ASSERT_NEAR(repaired[i], damaged[i], 1e-6F) << i;
         }
     }
 }
@@ -129,15 +129,15 @@ TEST(Repair, ClicksGoAndTheRestStays) {
         for (std::size_t i = 0; i < 20; ++i) damaged[at + i] += 4 * grain[i];
         places.push_back(at);
     }
-    const auto normalised = through(make_part(EffectType::Clicks, 1), damaged);
-    EXPECT_GT(si_sdr_db(normalised, test::demo_voice()), si_sdr_db(damaged, test::demo_voice()) + 10);
+    const auto repaired = through(make_part(EffectType::Clicks, 1), damaged);
+    EXPECT_GT(si_sdr_db(repaired, test::demo_voice()), si_sdr_db(damaged, test::demo_voice()) + 10);
     // Away from the clicks nothing changes.
     std::size_t next = 0;
     std::size_t changed = 0;
     for (std::size_t i = 0; i < damaged.size(); ++i) {
         while (next < places.size() && places[next] + 500 < i) ++next;
         const bool near = next < places.size() && i + 500 > places[next];
-        if (!near && std::abs(normalised[i] - damaged[i]) > 1e-6F) ++changed;
+        if (!near && std::abs(repaired[i] - damaged[i]) > 1e-6F) ++changed;
     }
     EXPECT_LT(changed, damaged.size() / 1000);
 }
@@ -148,8 +148,8 @@ TEST(Repair, HumIsFoundFollowedAndSubtracted) {
         add_hum(damaged, hz, 6, -38);
         auto part = make_part(EffectType::Hum, 1);
         part[parameter::kHumHz] = hz + 0.15;  // a little off: it follows
-        const auto normalised = through(part, damaged);
-        EXPECT_GT(si_sdr_db(normalised, test::demo_voice()), si_sdr_db(damaged, test::demo_voice()) + 9)
+        const auto repaired = through(part, damaged);
+        EXPECT_GT(si_sdr_db(repaired, test::demo_voice()), si_sdr_db(damaged, test::demo_voice()) + 9)
             << hz;
     }
     // A held tone that is not among its multiples stays.

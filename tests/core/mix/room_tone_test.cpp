@@ -150,7 +150,7 @@ TEST_F(MutedTalk, WithoutKnownToneIsSilent) {
 // heard makes a step that the tone and its fades would not make. A cut without a fade makes up to 1.
 TEST(Edits, NeverMakeAStep) {
     constexpr double kHz = 97.3, kAmplitude = 0.5;
-    constexpr std::int64_t kGrid = kPlaceRate / 20, kTake = 20 * kGrid * 6;
+    static constexpr std::int64_t kGrid = kPlaceRate / 20, kTake = 20 * kGrid * 6;
     const test::Scratch scratch;
     std::vector<float> tone(static_cast<std::size_t>(kTake));
     for (std::size_t i = 0; i < tone.size(); ++i)
