@@ -15,6 +15,7 @@
 #include "learn/evaluate.h"
 #include "learn/faults.h"
 #include "learn/mask_study.h"
+#include "learn/song_lessons.h"
 #include "learn/teach_study.h"
 #include "learn/teaching_set.h"
 #include "learn/telling/tell.h"
@@ -76,6 +77,8 @@ void add_train(CLI::App& app, Status& status) {
                         "Last steps, over which the rate falls to nothing");
     command->add_option("--absent-cost", options->absent_cost,
                         "How much more it costs what goes to an absent stem");
+    command->add_flag("--songs", options->songs,
+                      "Learn the parts of songs (voices, drums, bass, rest) instead of stems");
     command->add_option("--parts", options->stock.parts,
                         "Parts that each worker's mixes are made of at a time");
     command->add_option("--uses", options->stock.uses, "Times that a part is used, on average");
@@ -109,6 +112,12 @@ Status write_examples(const ExampleOptions& options) {
         {"recorded", [&](Rng& rng) { return material.recorded_ambience(frames, rng); }},
         {"music", [&](Rng& rng) { return material.music(frames, rng); }},
         {"music by rule", [&](Rng& rng) { return synthesise_music(frames, rng); }}};
+    auto songs = song_maker(*corpus, material, Pool::Learn);
+    if (!songs) return songs.error();
+    makers.emplace_back("song", [&](Rng& rng) { return songs->make(frames, rng).mix; });
+    for (std::size_t part = 0; part < kSongParts; ++part)
+        makers.emplace_back(fmt::format("song, {}", kSongPartKeys[part]),
+                            [&, part](Rng& rng) { return songs->make(frames, rng).parts[part]; });
     for (const auto& name : synthetic_ambiences())
         makers.emplace_back(name, [&, name](Rng& rng) { return synthesise_ambience(name, frames, rng); });
     for (const auto& [name, make] : makers) {
@@ -247,6 +256,23 @@ void add_evaluate(CLI::App& app, Status& status) {
     command->callback([options, &status] { status = evaluate(*options); });
 }
 
+void add_songs(CLI::App& app, Status& status) {
+    auto options = std::make_shared<SongEvalOptions>();
+    auto tell = std::make_shared<bool>(false);
+    auto* command = app.add_subcommand("songs", "Measure a model of the parts of music on songs");
+    command->add_option("corpus", options->corpus, "Corpus folder")->required();
+    command->add_option("model", options->model, "Weights (.safetensors)")->required();
+    command->add_option("--songs", options->songs, "Songs");
+    command->add_option("--seconds", options->seconds, "Length of a song");
+    command->add_option("--json", options->json, "Write the table here");
+    command->add_flag("--oracle", options->oracle, "Measure the oracle ratio mask instead of the model");
+    command->add_flag("--tell", *tell, "With the soundfonts and readers that nothing is chosen by");
+    command->callback([options, tell, &status] {
+        if (*tell) options->pool = Pool::Tell;
+        status = evaluate_songs(*options);
+    });
+}
+
 void add_tell(CLI::App& app, Status& status) {
     auto options = std::make_shared<TellOptions>();
     auto* command =
@@ -371,6 +397,7 @@ void add_commands(CLI::App& app, Status& status) {
     add_average(app, status);
     add_examples(app, status);
     add_evaluate(app, status);
+    add_songs(app, status);
     add_tell(app, status);
     add_mask_study(app, status);
     add_seal(app, status);

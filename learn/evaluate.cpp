@@ -132,7 +132,7 @@ Figures figures_of(const Mix& mix, const std::array<Stereo, kStems>& estimates) 
     int parts = 0;
     for (const auto& stem : mix.stems) parts += level_against(stem, mix.mix) > kPresentDb ? 1 : 0;
     for (std::size_t s = 0; s < kStems; ++s) {
-        const std::string name = kStemNames[s];
+        const std::string name = mix.stem_names[s];
         if (level_against(mix.stems[s], mix.mix) > kPresentDb) {
             const auto truth = joined(mix.stems[s]);
             const double value = std::clamp(si_sdr_db(joined(estimates[s]), truth), -60.0, 80.0);
@@ -311,7 +311,7 @@ Status keep_worst(const std::vector<Figures>& figures, const std::function<Mix(s
 std::string gain_table(const std::vector<Figures>& figures) {
     return "| kind | dialogue | music | ambience | dry voice |\n|---|---|---|---|---|\n" +
            table_of(
-               figures, {"dialogue", "music", "ambience", "dry voice"},
+               figures, {kGainColumns.begin(), kGainColumns.end()},
                [](const Figures& f) { return f.gain_db; }, true);
 }
 
@@ -348,9 +348,9 @@ std::string summary_json(const std::vector<Figures>& figures) {
     return json.dump(1);
 }
 
-std::array<double, 4> mean_gains(const std::vector<Figures>& figures) {
+std::array<double, 4> mean_gains(const std::vector<Figures>& figures,
+                                 const std::array<const char*, 4>& names) {
     std::array<double, 4> out{};
-    const std::array<const char*, 4> names = {"dialogue", "music", "ambience", "dry voice"};
     for (std::size_t i = 0; i < names.size(); ++i) {
         Mean mean;
         for (const auto& f : figures) {

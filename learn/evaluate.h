@@ -63,7 +63,9 @@ struct Figures {
 
 // Means over figures as a JSON text: overall and by kind.
 [[nodiscard]] std::string summary_json(const std::vector<Figures>& figures);
-// One line: mean gains of dialogue, music, ambience and dry voice over mixes with at least two parts.
-[[nodiscard]] std::array<double, 4> mean_gains(const std::vector<Figures>& figures);
+// One line: mean gains over mixes with at least two parts.
+inline constexpr std::array<const char*, 4> kGainColumns = {"dialogue", "music", "ambience", "dry voice"};
+[[nodiscard]] std::array<double, 4> mean_gains(const std::vector<Figures>& figures,
+                                               const std::array<const char*, 4>& names = kGainColumns);
 
 }  // namespace rivlen::learn

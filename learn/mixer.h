@@ -17,8 +17,8 @@ namespace rivlen::learn {
 
 struct Mix {
     std::string kind;
-    std::array<Stereo, kStems>
-        stems;  // in the order of rivlen::Stem; they add up to `mix` unless it was clipped
+    std::array<const char*, kStems> stem_names = kStemNames;
+    std::array<Stereo, kStems> stems;  // in the order of these; they add up to `mix` unless it was clipped
     Stereo mix;
     std::vector<float> dry_voice;  // mid of the voice without any room, placed in time as in the mix
     double bandwidth_hz = 24000;   // above it the voice's recording holds nothing to learn from

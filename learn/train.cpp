@@ -9,6 +9,7 @@
 #include <chrono>
 #include <ctime>
 #include <fstream>
+#include <memory>
 #include <nlohmann/json.hpp>
 #include <numeric>
 
@@ -17,6 +18,7 @@
 #include "engine/network.h"
 #include "learn/evaluate.h"
 #include "learn/mixer.h"
+#include "learn/song_lessons.h"
 #include "learn/stock.h"
 #include "learn/tensors.h"
 #include "learn/world/codecs.h"
@@ -68,7 +70,7 @@ class StageTimes {
 
 // One worker's share of a step: mixes, forward, backward. Gradients stay in the worker's own copy of the
 // network.
-double work(SeparationNetwork& network, Stock& stock, const TrainOptions& options, std::int64_t step,
+double work(SeparationNetwork& network, ExampleStock& stock, const TrainOptions& options, std::int64_t step,
             int first, int count, StageTimes& times) {
     times.begin();
     stock.follow(step, count);
@@ -155,6 +157,56 @@ Progress load_checkpoint(const fs::path& run, SeparationNetwork& network, Separa
     return {step.item<std::int64_t>(), hours.item<double>(), mix_hours.item<double>()};
 }
 
+// What a run learns, and what is measured of it on the way.
+struct Lessons {
+    std::array<const char*, kStems> stem_names = kStemNames;
+    std::array<const char*, 4> columns = kGainColumns;
+    EvalSet eval_set;
+    std::unique_ptr<const Mixer> mixer;  // of the stocks
+    std::unique_ptr<const Material> readers;
+    std::vector<std::unique_ptr<ExampleStock>> stocks;  // by worker
+
+    [[nodiscard]] std::string log_columns() const {
+        std::string text;
+        for (const std::string column : columns) text += (text.empty() ? "" : ",") + column + "_db";
+        std::ranges::replace(text, ' ', '_');
+        return text;
+    }
+    [[nodiscard]] std::string stems() const { return fmt::format("{}", fmt::join(stem_names, ", ")); }
+};
+
+StockOptions stock_of_worker(const TrainOptions& options, int worker) {
+    StockOptions stock = options.stock;
+    stock.seed = seed_of(options.seed, worker, -1);
+    stock.clip_seconds = options.clip_seconds;
+    return stock;
+}
+
+Result<Lessons> mix_lessons(const Corpus& corpus, const TrainOptions& options) {
+    Lessons lessons;
+    lessons.eval_set = make_eval_set(corpus, options.evaluate_per_kind, 6.0);
+    lessons.mixer = std::make_unique<const Mixer>(corpus, Pool::Learn);
+    for (int w = 0; w < options.workers; ++w)
+        lessons.stocks.push_back(std::make_unique<Stock>(*lessons.mixer, stock_of_worker(options, w)));
+    return lessons;
+}
+
+Result<Lessons> song_lessons(const Corpus& corpus, const TrainOptions& options) {
+    Lessons lessons;
+    lessons.stem_names = lessons.columns = kSongPartKeys;
+    const Material others(corpus, Pool::Choose);
+    auto choosing = song_maker(corpus, others, Pool::Choose);
+    if (!choosing) return choosing.error();
+    lessons.eval_set = make_song_set(*choosing, 10 * options.evaluate_per_kind, 8.0);
+    lessons.readers = std::make_unique<const Material>(corpus, Pool::Learn);
+    for (int w = 0; w < options.workers; ++w) {
+        auto maker = song_maker(corpus, *lessons.readers, Pool::Learn);
+        if (!maker) return maker.error();
+        lessons.stocks.push_back(std::make_unique<SongStock>(std::move(*maker), stock_of_worker(options, w)));
+    }
+    return lessons;
+}
+
 }  // namespace
 
 Status train(const TrainOptions& options) {
@@ -164,8 +216,8 @@ Status train(const TrainOptions& options) {
     fs::create_directories(options.run);
     at::set_num_threads(1);
     torch::manual_seed(options.seed);
-    const Mixer mixer(*corpus, Pool::Learn);
-    const EvalSet eval_set = make_eval_set(*corpus, options.evaluate_per_kind, 6.0);
+    auto lessons = options.songs ? song_lessons(*corpus, options) : mix_lessons(*corpus, options);
+    if (!lessons) return lessons.error();
 
     SeparationNetwork network(options.spec);
     SeparationNetwork average(options.spec);
@@ -176,13 +228,6 @@ Status train(const TrainOptions& options) {
     }
     if (auto status = copy_weights(network, average); !status) return status;
     Replicas replicas(network, options.workers);
-    std::vector<Stock> stocks;
-    for (int w = 0; w < options.workers; ++w) {
-        StockOptions stock = options.stock;
-        stock.seed = seed_of(options.seed, w, -1);
-        stock.clip_seconds = options.clip_seconds;
-        stocks.emplace_back(mixer, stock);
-    }
     std::vector<StageTimes> times(replicas.size() + 1);  // the last is the optimiser's
     Optimizer optimizer(*network, options.optimizer);
 
@@ -192,7 +237,7 @@ Status train(const TrainOptions& options) {
     const bool fresh_log = !fs::exists(options.run / "log.csv");
     std::ofstream log(options.run / "log.csv", std::ios::app);
     if (fresh_log)
-        log << "step,core_hours,mix_hours,loss,learning_rate,dialogue_db,music_db,ambience_db,dry_voice_db\n";
+        log << fmt::format("step,core_hours,mix_hours,loss,learning_rate,{}\n", lessons->log_columns());
 
     const auto session_start = Clock::now();
     const double hours_before = progress.hours;
@@ -201,7 +246,7 @@ Status train(const TrainOptions& options) {
     while (progress.step < options.steps) {
         const double loss = replicas.step([&](SeparationNetwork& replica, std::size_t w) {
             const auto [first, count] = share_of(options.clips, options.workers, static_cast<int>(w));
-            return work(replica, stocks[w], options, progress.step, first, count, times[w]);
+            return work(replica, *lessons->stocks[w], options, progress.step, first, count, times[w]);
         });
         const double rate = options.learning_rate * rate_factor(options, progress.step);
         times.back().begin();
@@ -230,16 +275,17 @@ Status train(const TrainOptions& options) {
         if (evaluated) {
             average->eval();
             std::vector<Figures> figures;
-            for (const auto& mix : eval_set.mixes)
+            for (const auto& mix : lessons->eval_set.mixes)
                 figures.push_back(figures_of(mix, apply_masks(network_masks(average, mix), mix)));
-            const auto gains = mean_gains(figures);
+            const auto gains = mean_gains(figures, lessons->columns);
             log << fmt::format("{},{:.4f},{:.3f},{:.5f},{:.6f},{:.2f},{:.2f},{:.2f},{:.2f}\n", progress.step,
                                progress.hours, mix_hours, smooth_loss, rate, gains[0], gains[1], gains[2],
                                gains[3]);
-            options.log(fmt::format(
-                "step {} {:.2f} core hours loss {:.4f}: dialogue {:.2f} music {:.2f} ambience {:.2f} dry "
-                "{:.2f} dB",
-                progress.step, progress.hours, smooth_loss, gains[0], gains[1], gains[2], gains[3]));
+            std::string line = fmt::format("step {} {:.2f} core hours loss {:.4f}:", progress.step,
+                                           progress.hours, smooth_loss);
+            for (std::size_t i = 0; i < gains.size(); ++i)
+                line += fmt::format(" {} {:.2f}", lessons->columns[i], gains[i]);
+            options.log(line + " dB");
             const double mixed_s =
                 static_cast<double>(progress.step - first_step) * options.clips * options.clip_seconds;
             options.log(fmt::format("{:.1f} s of mixes a second of a core ({:.1f} by the clock); {}",
@@ -266,8 +312,8 @@ Status train(const TrainOptions& options) {
                                            {"loss", smooth_loss},
                                            {"optimizer", options.optimizer.muon ? "muon" : "adamw"},
                                            {"workers", options.workers}};
-            auto status =
-                save_network(average, options.run / "model.safetensors", {{"training", record.dump()}});
+            auto status = save_network(average, options.run / "model.safetensors",
+                                       {{"training", record.dump()}, {"stems", lessons->stems()}});
             if (!status) return status;
         }
         if (last) break;

@@ -104,6 +104,7 @@ void ClipPainter::draw_fade(QPainter& painter, const Clip& clip, const QRectF& b
     const int rate = std::max(1, document_.timeline().sample_rate);
     const double x0 = view.frame_x(in ? clip.start : clip.end(), rate, width);
     const double x1 = view.frame_x(in ? clip.start + fade.frames : clip.end() - fade.frames, rate, width);
+    if (std::abs(x1 - x0) < 1) return;  // nothing to be seen, and hundreds of them in a long session
     QPainterPath path(QPointF(x0, body.top()));
     constexpr int kSteps = 24;
     for (int i = 0; i <= kSteps; ++i) {

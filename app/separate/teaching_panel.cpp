@@ -135,7 +135,10 @@ QWidget* TeachingPanel::build_proposals() {
     proposals_->setAccessibleName(tr("Proposed marks"));
     proposals_->setToolTip(tr("Double-click or Enter sets the loop there, to hear it first."));
     proposals_->setWordWrap(true);
-    proposals_->setFixedHeight(kRows * (proposals_->fontMetrics().lineSpacing() + 6) + 6);
+    proposals_->setMinimumHeight(kRows * (proposals_->fontMetrics().lineSpacing() + 6) + 6);
+    // As high as what it holds, as far as there is room.
+    proposals_->setSizeAdjustPolicy(QAbstractScrollArea::AdjustToContents);
+    proposals_->setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Preferred);
     column->addWidget(proposals_);
     auto* take =
         make_button(tr("Take the mark"), "take_mark", tr("Teach from the chosen stretch."), proposals_box_);

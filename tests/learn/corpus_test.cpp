@@ -85,6 +85,7 @@ TEST(BuildCorpus, OpensWhatIsPackedAndCountsEverySoundOnce) {
     ASSERT_TRUE(write_text_file(root / "usr/share/made/again.wav", one).ok());
     ASSERT_TRUE(write_text_file(root / "usr/share/made/held.wav", sound(2)).ok());
     ASSERT_TRUE(write_text_file(root / "usr/share/made/notes.txt", "no sound").ok());
+    ASSERT_TRUE(write_text_file(root / "usr/share/made/piano.sf2", "instruments").ok());
     // Names between the sounds, a "RIFF" that is none, and one that is cut off.
     std::string cut = sound(5);
     cut.resize(cut.size() / 2);
@@ -102,6 +103,7 @@ TEST(BuildCorpus, OpensWhatIsPackedAndCountsEverySoundOnce) {
     ASSERT_TRUE(write_text_file(scratch / "packages.json",
                                 R"({"packages": [{"package": "made", "licence": "CC0", "rules": [
         {"kind": "effects", "match": "/(held)\\.wav$", "tell": ["held"]},
+        {"kind": "soundfont", "match": "\\.sf2$"},
         {"kind": "effects", "match": "\\.wav$"}]}]})")
                     .ok());
     int lines = 0;
@@ -114,6 +116,10 @@ TEST(BuildCorpus, OpensWhatIsPackedAndCountsEverySoundOnce) {
     EXPECT_EQ(lines, 1);
     const auto corpus = Corpus::open(scratch / "corpus");
     ASSERT_TRUE(corpus.ok());
+    // A soundfont stays a file.
+    ASSERT_EQ(corpus->soundfonts(Pool::Learn).size(), 1U);
+    EXPECT_EQ(*read_text_file(corpus->soundfonts(Pool::Learn)[0]), "instruments");
+    EXPECT_TRUE(corpus->soundfonts(Pool::Tell).empty());
     std::size_t learned = 0;
     for (const auto& [group, recordings] : corpus->groups("effects", Pool::Learn))
         learned += recordings.size();

@@ -1,0 +1,132 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "learn/song_lessons.h"
+
+#include <ATen/Parallel.h>
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <nlohmann/json.hpp>
+#include <numeric>
+
+#include "core/base/output_file.h"
+#include "core/dsp/decibels.h"
+#include "engine/network.h"
+
+namespace rivlen::learn {
+
+namespace {
+
+constexpr auto kVoices = static_cast<std::size_t>(SongPart::Voices);
+constexpr auto kDrums = static_cast<std::size_t>(SongPart::Drums);
+
+}  // namespace
+
+Mix mix_of_song(Song song) {
+    Mix mix;
+    mix.kind = "song";
+    mix.stem_names = kSongPartKeys;
+    mix.stems = std::move(song.parts);
+    mix.mix = std::move(song.mix);
+    return mix;
+}
+
+Result<SongMaker> song_maker(const Corpus& corpus, const Material& readers, Pool pool) {
+    std::vector<Soundfont> fonts;
+    for (const auto& file : corpus.soundfonts(pool)) {
+        auto font = Soundfont::open(file);
+        if (!font) return font.error();
+        fonts.push_back(std::move(*font));
+    }
+    if (fonts.empty())
+        return make_error(ErrorKind::NotFound,
+                          "The corpus has no soundfonts to {} from. Run 'rivlen-learn corpus' once more.",
+                          name_of(pool));
+    return SongMaker(std::move(fonts), readers);
+}
+
+void SongStock::follow(std::int64_t step, int clips) {
+    rolling_.follow(step, clips, [&](std::uint64_t seed) {
+        Rng rng(seed);
+        const Song song =
+            maker_.make(static_cast<std::size_t>(rolling_.options().clip_seconds * kCorpusRate), rng);
+        Item item;
+        std::ranges::transform(song.parts, item.begin(),
+                               [](const Stereo& part) { return rivlen::spectra_of(part); });
+        return item;
+    });
+}
+
+Example SongStock::draw(Rng& rng) const {
+    constexpr double kLeftOut = 0.08, kFromAnother = 0.25, kMostMoveDb = 6;
+    const Item& song = rolling_.any(rng);
+    Blend blend;
+    blend.frames = song[0].frames;
+    blend.mono = rng.chance(0.1);
+    for (std::size_t part = 0; part < kSongParts; ++part) {
+        // Chords and bass of one song belong together; what is struck or sung may come from anywhere.
+        const bool moves = part == kVoices || part == kDrums;
+        const Item& from = moves && rng.chance(kFromAnother) ? rolling_.any(rng) : song;
+        blend.gains[part] = static_cast<float>(amplitude_of_db(rng.uniform(-kMostMoveDb, kMostMoveDb)));
+        if (!from[part].values.empty() && !rng.chance(kLeftOut)) blend.stems[part] = &from[part];
+    }
+    // Something sounds in every song.
+    if (std::ranges::all_of(blend.stems, [](const StemSpectra* stem) { return stem == nullptr; }))
+        for (std::size_t part = 0; part < kSongParts; ++part)
+            if (!song[part].values.empty()) blend.stems[part] = &song[part];
+    return rivlen::example_of(blend);
+}
+
+EvalSet make_song_set(SongMaker& maker, int songs, double seconds) {
+    EvalSet set;
+    for (int i = 0; i < songs; ++i) {
+        Rng rng(static_cast<std::uint64_t>(7000 + i));
+        Song song = maker.make(static_cast<std::size_t>(seconds * kCorpusRate), rng);
+        if (i % 4 == 3) {
+            for (std::size_t side = 0; side < 2; ++side) {
+                auto& voice = song.parts[kVoices][side];
+                add(song.mix[side], voice, -1.0F);
+                std::ranges::fill(voice, 0.0F);
+            }
+        }
+        set.mixes.push_back(mix_of_song(std::move(song)));
+    }
+    return set;
+}
+
+Status evaluate_songs(const SongEvalOptions& options) {
+    at::set_num_threads(1);
+    auto corpus = Corpus::open(options.corpus);
+    if (!corpus) return corpus.error();
+    auto loaded = load_network(options.model);
+    if (!loaded) return loaded.error();
+    const Material readers(*corpus, options.pool);
+    auto maker = song_maker(*corpus, readers, options.pool);
+    if (!maker) return maker.error();
+    std::vector<Figures> figures;
+    for (const auto& mix : make_song_set(*maker, options.songs, options.seconds).mixes) {
+        const auto masks = options.oracle ? oracle_masks(mix) : network_masks(loaded->network, mix);
+        figures.push_back(figures_of(mix, apply_masks(masks, mix)));
+    }
+    fmt::print("| part | songs | SI-SDR gain, dB | where it is missing, dB |\n|---|---|---|---|\n");
+    for (const char* part : kSongPartKeys) {
+        std::vector<double> gains, leaks;
+        for (const auto& f : figures) {
+            if (const auto it = f.gain_db.find(part); it != f.gain_db.end()) gains.push_back(it->second);
+            if (const auto it = f.bleed_db.find(part); it != f.bleed_db.end()) leaks.push_back(it->second);
+        }
+        const auto mean = [](const std::vector<double>& x) {
+            return std::accumulate(x.begin(), x.end(), 0.0) /
+                   static_cast<double>(std::max<std::size_t>(1, x.size()));
+        };
+        double spread = 0;
+        for (const double g : gains) spread += (g - mean(gains)) * (g - mean(gains));
+        const auto n = static_cast<double>(gains.size());
+        const double interval = n > 1 ? 1.96 * std::sqrt(spread / (n - 1) / n) : 0.0;
+        fmt::print("| {} | {} | {:.1f} ± {:.1f} | {} |\n", part, gains.size(), mean(gains), interval,
+                   leaks.empty() ? "-" : fmt::format("{:.1f}", mean(leaks)));
+    }
+    return options.json.empty() ? Status{} : write_text_file(options.json, summary_json(figures));
+}
+
+}  // namespace rivlen::learn

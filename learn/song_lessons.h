@@ -1,0 +1,49 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Learning and measuring the parts of music: songs in place of scenes.
+#pragma once
+
+#include <filesystem>
+#include <memory>
+#include <string>
+#include <vector>
+
+#include "learn/evaluate.h"
+#include "learn/songs/songs.h"
+#include "learn/stock.h"
+
+namespace rivlen::learn {
+
+// A song as a mix whose four stems are its parts, in the order of SongPart.
+[[nodiscard]] Mix mix_of_song(Song song);
+
+// Errors: NotFound when the corpus has no soundfonts of the pool; those of reading them.
+[[nodiscard]] Result<SongMaker> song_maker(const Corpus& corpus, const Material& readers, Pool pool);
+
+// The parts that a worker learns from: those of songs, and now and then drums or a voice of another song,
+// each at another level, some left out.
+class SongStock : public ExampleStock {
+  public:
+    SongStock(SongMaker maker, const StockOptions& options) : maker_(std::move(maker)), rolling_(options) {}
+    void follow(std::int64_t step, int clips) override;
+    [[nodiscard]] Example draw(Rng& rng) const override;
+
+  private:
+    using Item = std::array<StemSpectra, kSongParts>;
+    SongMaker maker_;
+    RollingItems<Item> rolling_;
+};
+
+// Songs of a pool, always the same for the same corpus. A quarter of them are without a voice.
+[[nodiscard]] EvalSet make_song_set(SongMaker& maker, int songs, double seconds);
+
+struct SongEvalOptions {
+    std::filesystem::path corpus, model, json;
+    int songs = 60;
+    double seconds = 20.0;
+    Pool pool = Pool::Choose;
+    bool oracle = false;
+};
+// Says gains by part with 95 % intervals, and what leaks into the voices where nobody sings.
+[[nodiscard]] Status evaluate_songs(const SongEvalOptions& options);
+
+}  // namespace rivlen::learn
