@@ -149,8 +149,7 @@ TEST(Repair, HumIsFoundFollowedAndSubtracted) {
         auto part = make_part(EffectType::Hum, 1);
         part[parameter::kHumHz] = hz + 0.15;  // a little off: it follows
         const auto repaired = through(part, damaged);
-        EXPECT_GT(si_sdr_db(repaired, test::demo_voice()), si_sdr_db(damaged, test::demo_voice()) + 9)
-            << hz;
+        EXPECT_GT(si_sdr_db(repaired, test::demo_voice()), si_sdr_db(damaged, test::demo_voice()) + 9) << hz;
     }
     // A held tone that is not among its multiples stays.
     std::vector<float> tone(10 * kRate);
