@@ -13,7 +13,7 @@ if(RIVLEN_SANITIZE)
   # GCC warns of its own library here (GCC bug 105562).
   add_compile_options($<$<CXX_COMPILER_ID:GNU>:-Wno-maybe-uninitialized>)
   add_compile_options(-fsanitize=${RIVLEN_SANITIZE} -fno-omit-frame-pointer)
-  # With their checks even operator[] is over Clang's size for code that is put in place, and tests run four times as long.
+  # With their checks even operator[] is over Clang's size for code that is put in place, and is called for every sample.
   add_compile_options("$<$<CXX_COMPILER_ID:Clang>:SHELL:-mllvm -inline-threshold=1000>")
   add_link_options(-fsanitize=${RIVLEN_SANITIZE})
 endif()

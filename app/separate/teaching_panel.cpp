@@ -126,7 +126,6 @@ bool TeachingPanel::take_key(const QKeyEvent& key) {
 }
 
 QWidget* TeachingPanel::build_proposals() {
-    constexpr int kRows = 5;
     proposals_box_ = new QWidget(this);
     auto* column = column_in(proposals_box_);
     column->addWidget(new QLabel(tr("Proposed"), proposals_box_));
@@ -135,10 +134,6 @@ QWidget* TeachingPanel::build_proposals() {
     proposals_->setAccessibleName(tr("Proposed marks"));
     proposals_->setToolTip(tr("Double-click or Enter sets the loop there, to hear it first."));
     proposals_->setWordWrap(true);
-    proposals_->setMinimumHeight(kRows * (proposals_->fontMetrics().lineSpacing() + 6) + 6);
-    // As high as what it holds, as far as there is room.
-    proposals_->setSizeAdjustPolicy(QAbstractScrollArea::AdjustToContents);
-    proposals_->setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Preferred);
     column->addWidget(proposals_);
     auto* take =
         make_button(tr("Take the mark"), "take_mark", tr("Teach from the chosen stretch."), proposals_box_);
@@ -251,6 +246,10 @@ void TeachingPanel::refresh() {
             proposals_->addItem(new QListWidgetItem(stem_icon(static_cast<std::size_t>(p.mark.stem)),
                                                     text(p.sentence), nullptr));
         proposals_->setCurrentRow(0);
+        // As high as what it holds: a sentence takes two lines.
+        constexpr int kMostEntries = 6;
+        const int entries = std::min(kMostEntries, static_cast<int>(shown_proposals_.size()));
+        proposals_->setFixedHeight(entries * (2 * proposals_->fontMetrics().lineSpacing() + 2) + 6);
     }
     proposals_box_->setVisible(!shown_proposals_.empty());
     remove_->setEnabled(!shown_marks_.empty());

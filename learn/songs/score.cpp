@@ -5,13 +5,11 @@
 #include <cmath>
 #include <span>
 
+#include "learn/world/scales.h"
+
 namespace rivlen::learn {
 
 namespace {
-
-// Semitones of a scale above its root.
-constexpr std::array<std::array<int, 7>, 3> kScales = {
-    {{0, 2, 4, 5, 7, 9, 11}, {0, 2, 3, 5, 7, 8, 10}, {0, 2, 3, 5, 7, 9, 10}}};
 
 // Instruments of drums (General MIDI, channel 10).
 constexpr int kKick = 36, kSideStick = 37, kSnare = 38, kLowTom = 45, kMidTom = 47, kHighTom = 50,
@@ -23,17 +21,14 @@ struct Frame {
     int beats_a_bar;
     double swing;  // how much later the second half of a beat is, of a beat: 0 to 1/6
     int root;      // MIDI key in the octave above 36
-    std::array<int, 7> scale;
+    Scale scale;
     std::vector<int> chords;  // degrees, one a bar, repeated
 
     [[nodiscard]] double bar_s() const { return beat_s * beats_a_bar; }
     [[nodiscard]] int bars() const { return static_cast<int>(std::ceil(seconds / bar_s())); }
     [[nodiscard]] int chord(int bar) const { return chords[static_cast<std::size_t>(bar) % chords.size()]; }
-    // Key of a degree of the scale, 0 the root; octaves above and below go on.
-    [[nodiscard]] int key(int degree) const {
-        const int octave = degree >= 0 ? degree / 7 : (degree - 6) / 7;
-        return root + scale[static_cast<std::size_t>(degree - 7 * octave)] + 12 * octave;
-    }
+    // Key of a degree of the scale.
+    [[nodiscard]] int key(int degree) const { return root + semitones_of(scale, degree); }
     // Where a beat of a bar lies; halves are swung.
     [[nodiscard]] double at(int bar, double beat) const {
         const double half = beat - std::floor(beat);

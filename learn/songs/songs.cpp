@@ -13,10 +13,6 @@ namespace rivlen::learn {
 
 namespace {
 
-void add_to(Stereo& to, const Stereo& from, float gain = 1.0F) {
-    for (std::size_t side = 0; side < to.size(); ++side) add(to[side], from[side], gain);
-}
-
 void multiply_both(Stereo& x, const std::vector<float>& gains) {
     for (auto& side : x) multiply(side, gains);
 }
@@ -29,7 +25,7 @@ Stereo in_room(const Stereo& dry, double pan, Rng& rng) {
         mono, random_room(rng, rng.chance(0.25) ? Strength::Strong : Strength::Light, Microphones::Together),
         pan, rng);
     Stereo out = dry;
-    add_to(out, sound.reverb, static_cast<float>(rng.uniform(0.2, 1.0)));
+    add_stereo(out, sound.reverb, static_cast<float>(rng.uniform(0.2, 1.0)));
     return out;
 }
 
@@ -57,7 +53,7 @@ Stereo SongMaker::played(const PlayedLine& line, std::size_t frames, Rng& rng) {
 }
 
 Stereo SongMaker::sung_tune(const Score& score, std::size_t frames, Rng& rng) const {
-    Stereo out = {Samples(frames, 0.0F), Samples(frames, 0.0F)};
+    Stereo out = silent_stereo(frames);
     const int singers = rng.chance(0.7) ? 1 : rng.between(2, 4);
     for (int singer = 0; singer < singers; ++singer) {
         double bandwidth = 24000;
@@ -67,8 +63,8 @@ Stereo SongMaker::sung_tune(const Score& score, std::size_t frames, Rng& rng) co
             voice,
             random_room(rng, rng.chance(0.3) ? Strength::Strong : Strength::Light, Microphones::Together),
             singers == 1 ? rng.uniform(-0.2, 0.2) : rng.uniform(-0.8, 0.8), rng);
-        add_to(out, sound.direct);
-        add_to(out, sound.reverb, static_cast<float>(rng.uniform(0.3, 1.0)));
+        add_stereo(out, sound.direct);
+        add_stereo(out, sound.reverb, static_cast<float>(rng.uniform(0.3, 1.0)));
     }
     return out;
 }
@@ -76,14 +72,14 @@ Stereo SongMaker::sung_tune(const Score& score, std::size_t frames, Rng& rng) co
 Song SongMaker::make(std::size_t frames, Rng& rng) {
     const Score score = make_score(static_cast<double>(frames) / kCorpusRate, rng);
     Song song;
-    for (auto& part : song.parts) part = {Samples(frames, 0.0F), Samples(frames, 0.0F)};
+    for (auto& part : song.parts) part = silent_stereo(frames);
     const auto part = [&](SongPart which) -> Stereo& { return song.parts[static_cast<std::size_t>(which)]; };
-    for (const auto& line : score.lines) add_to(part(line.part), played(line, frames, rng));
-    if (rng.chance(2.0 / 3)) add_to(part(SongPart::Voices), sung_tune(score, frames, rng));
-    song.mix = {Samples(frames, 0.0F), Samples(frames, 0.0F)};
+    for (const auto& line : score.lines) add_stereo(part(line.part), played(line, frames, rng));
+    if (rng.chance(2.0 / 3)) add_stereo(part(SongPart::Voices), sung_tune(score, frames, rng));
+    song.mix = silent_stereo(frames);
     for (auto& stereo : song.parts) {
         set_active_level(stereo, rng.uniform(-32, -20));
-        add_to(song.mix, stereo);
+        add_stereo(song.mix, stereo);
     }
     // Both what a mix engineer does to all of it: one gain over time, and a level.
     std::vector<float> gains(frames, 1.0F);

@@ -19,10 +19,6 @@ float gain_of(double db) {
     return static_cast<float>(amplitude_of_db(db));
 }
 
-Stereo silence(std::size_t frames) {
-    return {Samples(frames, 0.0F), Samples(frames, 0.0F)};
-}
-
 // Cuts the silence before and after an utterance (below -45 dB of its peak), leaving 20 ms.
 Samples trimmed(const Samples& x) {
     float peak = 0.0F;
@@ -63,10 +59,6 @@ std::array<float, 2> place_of(double pan) {
     return {static_cast<float>(1.0 - 0.7 * pan), static_cast<float>(0.3 + 0.7 * pan)};
 }
 
-void add_stereo(Stereo& to, const Stereo& from, float gain = 1.0F) {
-    for (std::size_t c = 0; c < 2; ++c) add(to[c], from[c], gain);
-}
-
 // A loudspeaker of a television, a radio or a hall: little bandwidth, a resonance, some overload.
 void through_loudspeaker(Samples& x, Rng& rng) {
     const double low_hz = rng.log_uniform(120, 500);
@@ -86,6 +78,14 @@ void through_loudspeaker(Samples& x, Rng& rng) {
 double active_power(std::span<const float> x) {
     return rivlen::active_power(x, kCorpusRate);
 }
+Stereo silent_stereo(std::size_t frames) {
+    return {Samples(frames, 0.0F), Samples(frames, 0.0F)};
+}
+
+void add_stereo(Stereo& to, const Stereo& from, float gain) {
+    for (std::size_t c = 0; c < 2; ++c) add(to[c], from[c], gain);
+}
+
 double active_power(const Stereo& x) {
     return rivlen::active_power(std::span<const std::vector<float>>(x), kCorpusRate);
 }
@@ -228,7 +228,7 @@ Stereo Material::recorded_music(std::size_t frames, Rng& rng) const {
 }
 
 Stereo Material::singing(std::size_t frames, Rng& rng) const {
-    Stereo out = rng.chance(0.75) ? recorded_music(frames, rng) : silence(frames);
+    Stereo out = rng.chance(0.75) ? recorded_music(frames, rng) : silent_stereo(frames);
     const double music = active_power(out);
     const int voices = rng.chance(0.7) ? 1 : rng.between(2, 3);
     const double over_db = rng.uniform(-6, 8);
@@ -311,7 +311,7 @@ void Material::add_pieces(Stereo& out, bool looped, Rng& rng) const {
 }
 
 Stereo Material::loop(std::size_t frames, Rng& rng) const {
-    Stereo out = silence(frames);
+    Stereo out = silent_stereo(frames);
     add_pieces(out, true, rng);
     return out;
 }
@@ -366,7 +366,7 @@ void Material::add_grains(Stereo& out, Rng& rng) const {
 }
 
 Stereo Material::recorded_ambience(std::size_t frames, Rng& rng) const {
-    Stereo out = silence(frames);
+    Stereo out = silent_stereo(frames);
     const int layers = rng.between(1, 3);
     for (int layer = 0; layer < layers; ++layer) {
         const double what = vary_ ? rng.uniform() : 1.0;
@@ -384,7 +384,7 @@ Stereo Material::recorded_ambience(std::size_t frames, Rng& rng) const {
 // Talkers are added dry in two heaps, and each heap is convolved once: a room each would cost three times the
 // time.
 Stereo Material::crowd(std::size_t frames, Rng& rng) const {
-    Stereo out = silence(frames);
+    Stereo out = silent_stereo(frames);
     const int talkers = rng.between(5, 16);
     for (int heap = 0; heap < 2; ++heap) {
         Samples dry(frames, 0.0F);
@@ -403,7 +403,7 @@ Stereo Material::crowd(std::size_t frames, Rng& rng) const {
 }
 
 Stereo Material::talkers_behind(std::size_t frames, Rng& rng) const {
-    Stereo out = silence(frames);
+    Stereo out = silent_stereo(frames);
     const bool loudspeaker = rng.chance(0.45);
     const int talkers = loudspeaker ? 1 : rng.between(2, 4);
     for (int t = 0; t < talkers; ++t) {

@@ -60,6 +60,9 @@ class Material {
     std::vector<Source> readers_, pieces_, effects_, made_talkers_;
 };
 
+[[nodiscard]] Stereo silent_stereo(std::size_t frames);
+void add_stereo(Stereo& to, const Stereo& from, float gain = 1.0F);
+
 // As rivlen::active_power(), at the corpus' rate.
 [[nodiscard]] double active_power(std::span<const float> x);
 [[nodiscard]] double active_power(const Stereo& x);

@@ -6,19 +6,14 @@
 #include <cmath>
 
 #include "learn/corpus.h"
+#include "learn/world/scales.h"
 
 namespace rivlen::learn {
 
 namespace {
 
-// Semitones of a scale above its root.
-constexpr std::array<std::array<int, 7>, 3> kScales = {
-    {{0, 2, 4, 5, 7, 9, 11}, {0, 2, 3, 5, 7, 8, 10}, {0, 2, 3, 5, 7, 9, 10}}};
-
-double frequency_of(double root_hz, const std::array<int, 7>& scale, int degree) {
-    const int octave = degree >= 0 ? degree / 7 : (degree - 6) / 7;
-    const int semitones = scale[static_cast<std::size_t>(degree - 7 * octave)] + 12 * octave;
-    return root_hz * std::pow(2.0, semitones / 12.0);
+double frequency_of(double root_hz, const Scale& scale, int degree) {
+    return root_hz * std::pow(2.0, semitones_of(scale, degree) / 12.0);
 }
 
 // An instrument: a spectrum, an envelope, a vibrato.
@@ -52,7 +47,7 @@ class Instrument {
 
 struct Song {
     double beat_s, root_hz, seconds;
-    std::array<int, 7> scale;
+    Scale scale;
 };
 
 void chords(Samples& to, const Song& song, Rng& rng) {

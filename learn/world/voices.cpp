@@ -11,6 +11,7 @@
 
 #include "core/dsp/resample.h"
 #include "learn/corpus.h"
+#include "learn/world/scales.h"
 
 namespace rivlen::learn {
 
@@ -31,15 +32,12 @@ struct Note {
     double end_s, semitones;
 };
 std::vector<Note> tune(double seconds, Rng& rng) {
-    constexpr std::array<int, 7> kScale = {0, 2, 4, 5, 7, 9, 11};
     std::vector<Note> notes;
     int degree = rng.between(-2, 3);
     const double beat_s = rng.uniform(0.2, 0.8);
     for (double t = 0.0; t < seconds;) {
         t += beat_s * std::exp2(rng.between(-1, 2));
-        const int octave = degree >= 0 ? degree / 7 : (degree - 6) / 7;
-        notes.push_back(
-            {t, static_cast<double>(kScale[static_cast<std::size_t>(degree - 7 * octave)] + 12 * octave)});
+        notes.push_back({t, static_cast<double>(semitones_of(kScales[0], degree))});
         degree = std::clamp(degree + rng.between(-2, 2), -4, 6);
     }
     return notes;
