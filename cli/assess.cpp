@@ -31,15 +31,13 @@ struct Stretch {
     std::size_t points = 41;
     bool json = false;
 
-    [[nodiscard]] std::size_t stem_index() const {
-        return static_cast<std::size_t>(std::ranges::find(kStemNames, stem) - kStemNames.begin());
-    }
+    [[nodiscard]] std::size_t stem_index() const { return sound_named(stem); }
 };
 
 void add_stretch(CLI::App& command, Stretch& stretch) {
     add_recording_options(command, stretch.recording);
-    command.add_option("--stem", stretch.stem, "The stem to be measured")
-        ->check(CLI::IsMember({"dialogue", "reverb", "music", "ambience"}))
+    command.add_option("--stem", stretch.stem, "The stem or part of the music to be measured")
+        ->check(CLI::IsMember(std::vector<std::string>(kSoundNames.begin(), kSoundNames.end())))
         ->capture_default_str();
     command.add_option("--from", stretch.from_seconds, "Beginning of the stretch, seconds")
         ->check(CLI::NonNegativeNumber);
@@ -65,7 +63,9 @@ struct Measurement {
 Result<Measurement> measure(const Stretch& stretch) {
     auto settings = stretch.settings.settings();
     if (!settings) return settings.error();
-    auto recording = open_recording(stretch.recording, stretch.settings);
+    RecordingOptions options = stretch.recording;
+    options.parts = options.parts || is_music_part(stretch.stem_index());
+    auto recording = open_recording(options, stretch.settings);
     if (!recording) return recording.error();
     const double length = recording->source.seconds();
     if (stretch.from_seconds >= length) {

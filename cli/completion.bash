@@ -9,7 +9,7 @@ _rivlen_cli() {
         --format) mapfile -t COMPREPLY < <(compgen -W "wav32 wav24 flac" -- "$current"); return ;;
         --purpose) mapfile -t COMPREPLY < <(compgen -W "natural alone over-pictures" -- "$current"); return ;;
         --length) mapfile -t COMPREPLY < <(compgen -W "short long" -- "$current"); return ;;
-        --stem) mapfile -t COMPREPLY < <(compgen -W "dialogue reverb music ambience" -- "$current"); return ;;
+        --stem) mapfile -t COMPREPLY < <(compgen -W "dialogue reverb music ambience voices drums bass rest" -- "$current"); return ;;
     esac
     if [[ $current == -* ]]; then
         local options

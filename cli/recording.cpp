@@ -28,6 +28,7 @@ void add_recording_options(CLI::App& command, RecordingOptions& options) {
     command.add_option("--model", options.split.model, "quick, fine, or a model file");
     command.add_option("--engine", options.split.engine, "Engine library");
     command.add_option("--corrections", options.corrections, "Corrections of the masks, by file");
+    command.add_flag("--parts", options.parts, "Open the music into voices, drums, bass and the rest");
     command.add_flag("--again", options.split.again, "Split even if a map is there");
 }
 
@@ -41,6 +42,14 @@ Result<Recording> open_recording(const RecordingOptions& options) {
     TerminalJob job("Splitting");
     auto done = split_recording(*source, options.split, job.control());
     if (!done) return done.error();
+    if (options.parts) {
+        TerminalJob opening("Opening the music");
+        auto parts = music_parts_of(*source, done->map, options.split, opening.control());
+        if (!parts) return parts.error();
+        auto opened = done->map.opened(std::make_shared<const MaskMap>(std::move(*parts)));
+        if (!opened) return opened.error();
+        done->map = std::move(*opened);
+    }
     Recording out{std::move(*source), std::move(done->map), done->model, done->report};
     std::vector<Correction> corrections;
     if (!options.corrections.empty()) {
@@ -60,6 +69,9 @@ Result<Recording> open_recording(RecordingOptions options, const SettingOptions&
     auto brought = settings.corrections();
     if (!brought) return brought.error();
     options.more = std::move(*brought);
+    const auto set = settings.settings();
+    if (!set) return set.error();
+    options.parts = options.parts || set->sets_music_part();
     return open_recording(options);
 }
 

@@ -19,6 +19,7 @@ struct RecordingOptions {
     SplitWish split;
     std::filesystem::path corrections;  // empty: none
     std::vector<Correction> more;       // behind those
+    bool parts = false;                 // the music is opened into its parts
 };
 void add_recording_options(CLI::App& command, RecordingOptions& options);
 
@@ -30,7 +31,8 @@ struct Recording {
 };
 // Brings the file in and splits it unless that has been done before, with progress on a terminal.
 [[nodiscard]] Result<Recording> open_recording(const RecordingOptions& options);
-// The same with the corrections that a preset among the settings brings along.
+// The same with the corrections that a preset among the settings brings along, and with the music opened
+// where they set a part of it.
 [[nodiscard]] Result<Recording> open_recording(RecordingOptions options, const SettingOptions& settings);
 
 }  // namespace rivlen::cli

@@ -15,8 +15,8 @@ void SettingOptions::add_to(CLI::App& command) {
             changes_.emplace_back([](ShapeSettings& settings) { settings.use_both_channels(true); });
         },
         "Tell stems apart by direction, too, where channels are split in pairs");
-    for (std::size_t s = 0; s < kStems; ++s) {
-        const std::string name = kStemNames[s];
+    for (std::size_t s = 0; s < kSounds; ++s) {
+        const std::string name = kSoundNames[s];
         for (std::size_t i = 0; i < kSettings; ++i) {
             const auto setting = static_cast<Setting>(i);
             const auto& p = info(setting);
@@ -40,7 +40,7 @@ void SettingOptions::add_to(CLI::App& command) {
                 [this, s](std::int64_t) {
                     changes_.emplace_back([s](ShapeSettings& settings) { settings.stems[s].mute = true; });
                 },
-                "Leave this stem out of what is kept")
+                is_music_part(s) ? "Leave this part out of the music" : "Leave this stem out of what is kept")
             ->group(name);
     }
 }

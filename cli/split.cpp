@@ -82,7 +82,10 @@ void print(const SplitCommand& c, const Recording& recording, const ExportReport
 Status run(const SplitCommand& c) {
     const auto settings = c.settings.settings();
     if (!settings) return settings.error();
-    const auto recording = open_recording(c.recording, c.settings);
+    const auto names_part = [](const std::string& name) { return is_music_part(sound_named(name)); };
+    RecordingOptions options = c.recording;
+    options.parts = options.parts || std::ranges::any_of(c.stems, names_part);
+    const auto recording = open_recording(options, c.settings);
     if (!recording) return recording.error();
 
     ExportPlan plan;
@@ -92,8 +95,9 @@ Status run(const SplitCommand& c) {
     plan.kept_mix = c.kept;
     plan.cut = c.cut || recording->map.cuts();  // so that all files add up to the source
     plan.overwrite = c.overwrite;
-    for (std::size_t s = 0; s < kStems; ++s) {
-        plan.stems[s] = c.stems.empty() || std::ranges::find(c.stems, kStemNames[s]) != c.stems.end();
+    for (std::size_t s = 0; s < kSounds; ++s) {
+        const bool all = c.stems.empty() && (!is_music_part(s) || options.parts);
+        plan.stems[s] = all || std::ranges::find(c.stems, kSoundNames[s]) != c.stems.end();
     }
     auto report = [&] {
         TerminalJob job("Writing");
@@ -120,8 +124,8 @@ void add_split(CLI::App& app, Status& status) {
     command->add_option("--format", c->format, "wav32 (32-bit float), wav24 or flac")
         ->check(CLI::IsMember({"wav32", "wav24", "flac"}))
         ->capture_default_str();
-    command->add_option("--stem", c->stems, "Only these stems (may be repeated)")
-        ->check(CLI::IsMember({"dialogue", "reverb", "music", "ambience"}));
+    command->add_option("--stem", c->stems, "Only these stems or parts of the music (may be repeated)")
+        ->check(CLI::IsMember(std::vector<std::string>(kSoundNames.begin(), kSoundNames.end())));
     command->add_flag("--kept", c->kept, "Also write all stems together, with their settings");
     command->add_flag("--cut", c->cut,
                       "Also write what corrections cut; written anyway where they cut something");

@@ -3,7 +3,7 @@ install(FILES packaging/rivlen.desktop DESTINATION ${share}/applications)
 install(FILES packaging/rivlen-mime.xml DESTINATION ${share}/mime/packages RENAME rivlen.xml)
 install(FILES packaging/rivlen.metainfo.xml DESTINATION ${share}/metainfo)
 install(FILES app/icons/rivlen.svg DESTINATION ${share}/icons/hicolor/scalable/apps)
-install(FILES models/quick.safetensors models/fine.safetensors DESTINATION ${share}/rivlen/models)
+install(FILES models/quick.safetensors models/fine.safetensors models/parts.safetensors DESTINATION ${share}/rivlen/models)
 install(DIRECTORY models/teaching DESTINATION ${share}/rivlen/models)
 install(FILES LICENSE docs/licences.md app/fonts/LICENCE.txt DESTINATION ${share}/doc/rivlen)
 

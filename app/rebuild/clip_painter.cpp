@@ -18,7 +18,7 @@ constexpr double kSmoothSeconds = 120;
 ClipPainter::ClipPainter(Document& document, QObject* parent) : QObject(parent), document_(document) {}
 
 QColor ClipPainter::colour_of(ClipSource clip_source) {
-    const auto stem = stem_of_clip_source(clip_source);
+    const auto stem = sound_of_clip_source(clip_source);
     return stem ? stem_colour(*stem) : colour::kText;
 }
 
@@ -62,7 +62,7 @@ bool ClipPainter::draw(QPainter& painter, const Clip& clip, const Clip& played, 
 bool ClipPainter::draw_body(QPainter& painter, const Clip& clip, const QRectF& body, const QRectF& seen,
                             const TimeView& view, int width, bool audible) {
     const Material* material = document_.material_of(clip.path);
-    const auto stem = stem_of_clip_source(clip.clip_source);
+    const auto stem = sound_of_clip_source(clip.clip_source);
     TileStore* store = tiles_of(clip);
     painter.setPen(colour::kDim);
     if (store == nullptr) {

@@ -167,9 +167,10 @@ void Correcting::set_harmonics(bool on) {
     emit changed();
 }
 
-void Correcting::set_from(std::size_t stem, bool on) {
-    draft_.from[stem] = on;
-    if (chosen_ != 0) edit(tr("Stems to take from"), {}, [&](Correction& c) { c.from[stem] = on; });
+void Correcting::set_from(std::size_t sound, bool on) {
+    set_taken_from(draft_, sound, on);
+    if (chosen_ != 0)
+        edit(tr("Stems to take from"), {}, [&](Correction& c) { set_taken_from(c, sound, on); });
     emit changed();
 }
 
@@ -179,6 +180,7 @@ void Correcting::make(Correction correction, const QString& label) {
         const auto keep = [&](Correction& c) {
             c.act = correction.act;
             c.to = correction.to;
+            c.to_part = correction.to_part;
             if (c.name.empty() || c.name == draft_.name) c.name = correction.name;
         };
         return edit(label, {}, keep);
@@ -194,12 +196,12 @@ void Correcting::make(Correction correction, const QString& label) {
     emit changed();
 }
 
-void Correcting::give(std::size_t stem) {
+void Correcting::give(std::size_t sound) {
     Correction c = shown();
     c.act = CorrectionAct::Give;
-    c.to = static_cast<Stem>(stem);
-    c.name = tr("To %1").arg(stem_label(stem)).toStdString();
-    make(std::move(c), tr("Give to %1").arg(stem_label(stem)));
+    give_to(c, sound);
+    c.name = tr("To %1").arg(stem_label(sound)).toStdString();
+    make(std::move(c), tr("Give to %1").arg(stem_label(sound)));
 }
 
 void Correcting::act(CorrectionAct act) {
@@ -346,6 +348,7 @@ void Correcting::go_to(const DoubtedPlace& place) {
     clear();
     draft_.from = place.proposal.from;
     draft_.to = place.proposal.to;
+    draft_.to_part.reset();
     draft_.region.harmonics = place.proposal.region.harmonics;
     draft_.region.edge_ms = place.proposal.region.edge_ms;
     set_region(place.proposal.region);

@@ -43,11 +43,11 @@ class Correcting : public QObject {
     [[nodiscard]] Correction shown() const;
     void set(CorrectionSetting setting, double value);
     void set_harmonics(bool on);
-    void set_from(std::size_t stem, bool on);
+    void set_from(std::size_t sound, bool on);
     void close_step() { document_.close_step(); }
 
     // Makes a correction of the region, or lets the chosen one do something else.
-    void give(std::size_t stem);
+    void give(std::size_t sound);
     void act(CorrectionAct act);
 
     [[nodiscard]] const std::vector<Correction>& all() const;

@@ -147,33 +147,14 @@ QWidget* CorrectionPanel::build_acts() {
     auto* column = new QVBoxLayout(box);
     column->setContentsMargins(0, 0, 0, 0);
     column->setSpacing(4);
-    auto* give = row_in(column);
-    auto* give_label = new QLabel(tr("Give to"), box);
-    give_label->setFixedWidth(56);
-    give->addWidget(give_label);
-    auto* from = row_in(column);
-    auto* from_label = new QLabel(tr("out of"), box);
-    from_label->setFixedWidth(56);
-    from->addWidget(from_label);
-    for (std::size_t s = 0; s < kStems; ++s) {
-        const QString key = kStemNames[s];
-        give_[s] = make_button(
-            stem_label(s), "give_" + key,
-            tr("What is in the region goes to this stem, out of those that are ticked below."), box);
-        give_[s]->setProperty("drawn", true);
-        give_[s]->setIcon(stem_icon(s));
-        give_[s]->setToolButtonStyle(Qt::ToolButtonIconOnly);
-        give_[s]->setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Fixed);
-        give->addWidget(give_[s]);
-        connect(give_[s], &QToolButton::clicked, this, [this, s] { correcting_.give(s); });
-        from_[s] = new QCheckBox(box);
-        from_[s]->setObjectName("from_" + key);
-        from_[s]->setIcon(stem_icon(s));
-        from_[s]->setAccessibleName(tr("Out of %1").arg(stem_label(s)));
-        from_[s]->setToolTip(tr("Take what is given out of this stem, too."));
-        from->addWidget(from_[s], 1);
-        connect(from_[s], &QCheckBox::toggled, this, [this, s](bool on) { correcting_.set_from(s, on); });
-    }
+    add_give_rows(column, 0, kStems);
+    parts_box_ = new QWidget(box);
+    auto* parts = new QVBoxLayout(parts_box_);
+    parts->setContentsMargins(0, 0, 0, 0);
+    parts->setSpacing(4);
+    add_give_rows(parts, kStems, kSounds);
+    parts_box_->setVisible(false);
+    column->addWidget(parts_box_);
     auto* others = row_in(column);
     const std::array<std::pair<CorrectionAct, const char*>, 3> acts = {
         {{CorrectionAct::TakeDown, "take_down"},
@@ -186,6 +167,39 @@ QWidget* CorrectionPanel::build_acts() {
         connect(button, &QToolButton::clicked, this, [this, act = act] { correcting_.act(act); });
     }
     return box;
+}
+
+void CorrectionPanel::add_give_rows(QVBoxLayout* column, std::size_t first, std::size_t last) {
+    auto* give = row_in(column);
+    auto* give_label = new QLabel(first == 0 ? tr("Give to") : tr("or to"), this);
+    give_label->setFixedWidth(56);
+    give->addWidget(give_label);
+    auto* from = row_in(column);
+    auto* from_label = new QLabel(tr("out of"), this);
+    from_label->setFixedWidth(56);
+    from->addWidget(from_label);
+    for (std::size_t s = first; s < last; ++s) {
+        const QString key = kSoundNames[s];
+        give_[s] = make_button(
+            stem_label(s), "give_" + key,
+            s < kStems ? tr("What is in the region goes to this stem, out of those that are ticked below.")
+                       : tr("What is in the region goes to this part of the music, out of what is ticked."),
+            this);
+        give_[s]->setProperty("drawn", true);
+        give_[s]->setIcon(stem_icon(s));
+        give_[s]->setToolButtonStyle(Qt::ToolButtonIconOnly);
+        give_[s]->setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Fixed);
+        give->addWidget(give_[s]);
+        connect(give_[s], &QToolButton::clicked, this, [this, s] { correcting_.give(s); });
+        from_[s] = new QCheckBox(this);
+        from_[s]->setObjectName("from_" + key);
+        from_[s]->setIcon(stem_icon(s));
+        from_[s]->setAccessibleName(tr("Out of %1").arg(stem_label(s)));
+        from_[s]->setToolTip(s < kStems ? tr("Take what is given out of this stem, too.")
+                                        : tr("Take what the music gives out of this part of it, too."));
+        from->addWidget(from_[s], 1);
+        connect(from_[s], &QCheckBox::toggled, this, [this, s](bool on) { correcting_.set_from(s, on); });
+    }
 }
 
 QWidget* CorrectionPanel::build_settings() {
@@ -297,9 +311,9 @@ void CorrectionPanel::refresh() {
     for (std::size_t i = 0; i < hearing_.size(); ++i)
         hearing_[i]->setChecked(correcting_.hearing() == static_cast<Correcting::Hearing>(i));
     const Correction shown = correcting_.shown();
-    for (std::size_t s = 0; s < kStems; ++s) {
+    for (std::size_t s = 0; s < kSounds; ++s) {
         const QSignalBlocker quiet(from_[s]);
-        from_[s]->setChecked(shown.from[s]);
+        from_[s]->setChecked(takes_from(shown, s));
     }
     const QSignalBlocker quiet(harmonics_);
     harmonics_->setChecked(shown.region.harmonics);

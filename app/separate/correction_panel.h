@@ -6,6 +6,7 @@
 #include <QLabel>
 #include <QListWidget>
 #include <QToolButton>
+#include <QVBoxLayout>
 #include <QWidget>
 #include <array>
 
@@ -21,6 +22,8 @@ class CorrectionPanel : public QWidget {
     CorrectionPanel(Correcting& correcting, Doubting& doubting, QWidget* parent = nullptr);
     // What lies under the mouse on the lanes.
     void show_pointed(const QString& words) { pointed_->setText(words); }
+    // Whether regions can be given to parts of the music.
+    void show_parts(bool on) { parts_box_->setVisible(on); }
 
   signals:
     void tool_wanted(Correcting::Tool tool);
@@ -28,6 +31,7 @@ class CorrectionPanel : public QWidget {
   private:
     QWidget* build_tools();
     QWidget* build_acts();
+    void add_give_rows(QVBoxLayout* column, std::size_t first, std::size_t last);
     QWidget* build_settings();
     QWidget* build_list();
     QWidget* build_doubts();
@@ -39,8 +43,9 @@ class CorrectionPanel : public QWidget {
     Correcting& correcting_;
     Doubting& doubting_;
     std::array<QToolButton*, 3> tools_{}, hearing_{};
-    std::array<QToolButton*, kStems> give_{};
-    std::array<QCheckBox*, kStems> from_{};
+    std::array<QToolButton*, kSounds> give_{};
+    std::array<QCheckBox*, kSounds> from_{};
+    QWidget* parts_box_ = nullptr;  // of the music, where it is opened
     QLabel *facts_ = nullptr, *pointed_ = nullptr, *places_words_ = nullptr;
     std::array<QWidget*, kCorrectionSettings> rows_{};
     std::array<ParameterSlider*, kCorrectionSettings> sliders_{};

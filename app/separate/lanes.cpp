@@ -45,16 +45,30 @@ LaneCanvas::LaneCanvas(Document& document, Player& player, TimeView& view, QWidg
             [this] { tiles_.set_material(document_.source(), document_.map_so_far()); });
 }
 
-void LaneCanvas::set_chosen(int stem) {
-    chosen_ = stem;
+void LaneCanvas::set_chosen(int sound) {
+    chosen_ = sound;
     back_valid_ = false;
     update();
 }
 
+void LaneCanvas::unfold(bool on) {
+    unfolded_ = on;
+    back_valid_ = false;
+    update();
+    emit range_changed();
+}
+
 QRect LaneCanvas::lane_rect(int lane) const {
     if (enlarged_) return lane == *enlarged_ ? rect() : QRect();
-    const int height_each = (height() - kLaneGap * (kLanes - 1)) / kLanes;
-    return {0, lane * (height_each + kLaneGap), width(), height_each};
+    if (!shows(lane)) return {};
+    const int lanes = unfolded_ ? kLanes : kLanes - kMusicParts;
+    int place = 0;
+    for (const int above : kLaneOrder) {
+        if (above == lane) break;
+        place += shows(above) ? 1 : 0;
+    }
+    const int height_each = (height() - kLaneGap * (lanes - 1)) / lanes;
+    return {0, place * (height_each + kLaneGap), width(), height_each};
 }
 
 void LaneCanvas::enlarge(std::optional<int> lane) {

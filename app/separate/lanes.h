@@ -5,6 +5,7 @@
 
 #include <QPixmap>
 #include <QWidget>
+#include <array>
 #include <optional>
 
 #include "app/shell/document.h"
@@ -12,16 +13,27 @@
 #include "app/widgets/time_view.h"
 #include "core/play/player.h"
 #include "core/separation/doubt.h"
+#include "core/separation/music_parts.h"
 
 namespace rivlen::app {
 
-inline constexpr int kLanes = 1 + kStems;
+// The source, then the stems and the parts of the music, by index.
+inline constexpr int kLanes = 1 + kSounds;
+[[nodiscard]] constexpr int lane_of_sound(std::size_t sound) {
+    return 1 + static_cast<int>(sound);
+}
+// From top to bottom: the parts stand below the music.
+inline constexpr std::array<int, kLanes> kLaneOrder = {0, 1, 2, 3, 5, 6, 7, 8, 4};
 
 class LaneCanvas : public QWidget {
     Q_OBJECT
   public:
     LaneCanvas(Document& document, Player& player, TimeView& view, QWidget* parent = nullptr);
-    void set_chosen(int stem);
+    void set_chosen(int sound);
+    // The lanes of the music's parts, or none.
+    void unfold(bool on);
+    [[nodiscard]] bool unfolded() const { return unfolded_; }
+    [[nodiscard]] bool shows(int lane) const { return unfolded_ || !is_part(lane); }
     // Everything on the screen has been drawn from finished tiles.
     [[nodiscard]] bool complete() const { return complete_ && tiles_.idle(); }
     // Where a lane is; empty while another one is enlarged.
@@ -64,12 +76,15 @@ class LaneCanvas : public QWidget {
     void draw_frequencies(QPainter& painter, const QRect& rect) const;
     void show_rows();
     [[nodiscard]] std::int64_t frame_at(double x) const;
+    [[nodiscard]] static bool is_part(int lane) {
+        return lane > 0 && is_music_part(static_cast<std::size_t>(lane - 1));
+    }
     Document& document_;
     Player& player_;
     TimeView& view_;
     TileStore tiles_;
     QPixmap back_;
-    bool back_valid_ = false, complete_ = false;
+    bool back_valid_ = false, complete_ = false, unfolded_ = false;
     int chosen_ = 0;
     std::optional<int> enlarged_;
     FrequencyRange range_{FrequencyScale::Log, 50, 16000};

@@ -4,6 +4,7 @@
 #include <QButtonGroup>
 #include <QHBoxLayout>
 #include <algorithm>
+#include <utility>
 
 #include "app/widgets/controls.h"
 #include "app/widgets/elided_label.h"
@@ -17,8 +18,7 @@ namespace {
 
 constexpr double kSilentDb = -90;
 constexpr double kPeakFallDb = 0.4;  // each time the meter is looked at
-constexpr auto kFirstStem = static_cast<std::size_t>(Monitor::Dialogue),
-               kCut = static_cast<std::size_t>(Monitor::Cut);
+constexpr auto kCut = static_cast<std::size_t>(Monitor::Cut);
 constexpr int kMatchRestMs = 120;  // of the settings, before levels are measured
 
 }  // namespace
@@ -81,22 +81,27 @@ QWidget* RecordingTransport::build_monitors() {
     auto* line = new QHBoxLayout(row);
     line->setContentsMargins(0, 0, 0, 0);
     line->addWidget(new QLabel(tr("Listen to"), row));
-    const std::array<QString, kMonitors> labels = {tr("Source"),  tr("Kept"),    tr("Removed"), stem_label(0),
-                                                   stem_label(1), stem_label(2), stem_label(3), tr("Cut")};
-    const std::array<QString, kMonitors> names = {"source", "kept",  "removed",  "dialogue",
-                                                  "reverb", "music", "ambience", "cut"};
     auto* group = new QButtonGroup(this);
     for (std::size_t m = 0; m < kMonitors; ++m) {
-        monitors_[m] = make_button(labels[m], "monitor_" + names[m],
-                                   m < kFirstStem || m == kCut ? tr("Listen to: %1.").arg(labels[m])
-                                                               : tr("Listen to this stem alone."),
-                                   row);
+        const auto sound = sound_of_monitor(static_cast<Monitor>(m));
+        const auto named = [m]() -> std::pair<QString, QString> {
+            if (m == static_cast<std::size_t>(Monitor::Source)) return {tr("Source"), "source"};
+            if (m == static_cast<std::size_t>(Monitor::Kept)) return {tr("Kept"), "kept"};
+            return m == kCut ? std::pair{tr("Cut"), "cut"} : std::pair{tr("Removed"), "removed"};
+        };
+        const auto [label, name] =
+            sound ? std::pair{stem_label(*sound), QString(kSoundNames[*sound])} : named();
+        const QString sentence = !sound                  ? tr("Listen to: %1.").arg(label)
+                                 : is_music_part(*sound) ? tr("Listen to this part of the music alone.")
+                                                         : tr("Listen to this stem alone.");
+        monitors_[m] = make_button(label, "monitor_" + name, sentence, row);
         monitors_[m]->setCheckable(true);
         group->addButton(monitors_[m]);
-        if (m >= kFirstStem && m < kCut) {
+        if (sound) {
             monitors_[m]->setProperty("drawn", true);
-            monitors_[m]->setIcon(stem_icon(m - kFirstStem));
+            monitors_[m]->setIcon(stem_icon(*sound));
             monitors_[m]->setToolButtonStyle(Qt::ToolButtonIconOnly);
+            monitors_[m]->setVisible(!is_music_part(*sound));
         }
         connect(monitors_[m], &QToolButton::clicked, this,
                 [this, m] { set_monitor(static_cast<Monitor>(m)); });
@@ -118,7 +123,13 @@ void RecordingTransport::follow_material() {
     const Material* material = document_.current_material();
     const bool heard = document_.map_so_far() != nullptr;
     play_->setEnabled(document_.source() != nullptr);
-    for (std::size_t m = 1; m < kMonitors; ++m) monitors_[m]->setEnabled(heard);
+    const bool opened = document_.map() && document_.map()->opens_music();
+    for (std::size_t m = 1; m < kMonitors; ++m) {
+        const auto sound = sound_of_monitor(static_cast<Monitor>(m));
+        const bool part = sound && is_music_part(*sound);
+        monitors_[m]->setEnabled(part ? opened : heard);
+        if (part) monitors_[m]->setVisible(opened);
+    }
     monitors_[kCut]->setEnabled(heard && document_.map() && document_.map()->cuts());
     if (!document_.source()) {
         sum_->setText({});

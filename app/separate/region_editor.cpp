@@ -125,7 +125,8 @@ std::vector<int> RegionEditor::lanes_of(const Correction& c) const {
     std::vector<int> out;
     for (int lane = 0; lane < kLanes; ++lane) {
         const bool shown = lanes_.enlarged() == lane || lane == 0 || c.act != CorrectionAct::Give ||
-                           lane == 1 + static_cast<int>(c.to);
+                           lane == 1 + static_cast<int>(c.to) ||
+                           (c.to_part && lane == lane_of_sound(sound_of(*c.to_part)));
         if (shown && !lanes_.lane_rect(lane).isEmpty()) out.push_back(lane);
     }
     return out;
@@ -171,7 +172,7 @@ void RegionEditor::paintEvent(QPaintEvent*) {
         if (bounds.last_seconds < view_.start() || bounds.first_seconds > view_.start() + view_.span())
             continue;
         const bool chosen = c.id == correcting_.chosen();
-        const QColor colour = c.act == CorrectionAct::Give ? stem_colour(static_cast<std::size_t>(c.to))
+        const QColor colour = c.act == CorrectionAct::Give            ? stem_colour(given_to(c))
                               : c.act == CorrectionAct::ShareAsBefore ? colour::kText
                                                                       : colour::kWarn;
         for (const int lane : lanes_of(c)) draw(painter, c.region, lane, colour, chosen, c.on);

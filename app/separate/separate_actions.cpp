@@ -27,9 +27,7 @@ ActionMenu SeparateView::listen_menu() {
             {"stem_alone",
              tr("Chosen stem alone"),
              {QKeySequence("F")},
-             [this] {
-                 transport_->set_monitor(static_cast<Monitor>(static_cast<int>(Monitor::Dialogue) + stem_));
-             }},
+             [this] { transport_->set_monitor(monitor_of_sound(stem())); }},
             {"monitor_cut", tr("Cut"), {QKeySequence("X")}, listen_to(Monitor::Cut)},
             {"level_match",
              tr("Level match"),
@@ -60,19 +58,27 @@ ActionMenu SeparateView::stem_menu() {
     return {
         tr("Stem"),
         {{
-            {"stem_above",
-             tr("Stem above"),
-             {QKeySequence("Up")},
-             [this] { choose_stem(std::max(0, stem_ - 1)); }},
-            {"stem_below",
-             tr("Stem below"),
-             {QKeySequence("Down")},
-             [this] { choose_stem(std::min(kStems - 1, stem_ + 1)); }},
-            {"solo", tr("Solo"), {QKeySequence("O")}, [this] { solo_[stem()]->click(); }},
-            {"mute", tr("Mute"), {QKeySequence("M")}, [this] { mute_[stem()]->click(); }},
-            {"less_isolation", tr("Less isolation"), {QKeySequence("[")}, [this] { change_isolation(-5); }},
-            {"more_isolation", tr("More isolation"), {QKeySequence("]")}, [this] { change_isolation(5); }},
-        }}};
+             {"stem_above", tr("Stem above"), {QKeySequence("Up")}, [this] { step_stem(-1); }},
+             {"stem_below", tr("Stem below"), {QKeySequence("Down")}, [this] { step_stem(1); }},
+             {"solo", tr("Solo"), {QKeySequence("O")}, [this] { solo_[stem()]->click(); }},
+             {"mute", tr("Mute"), {QKeySequence("M")}, [this] { mute_[stem()]->click(); }},
+             {"less_isolation", tr("Less isolation"), {QKeySequence("[")}, [this] { change_isolation(-5); }},
+             {"more_isolation", tr("More isolation"), {QKeySequence("]")}, [this] { change_isolation(5); }},
+         },
+         {
+             {"music_in_parts",
+              tr("The music in its parts, or as one"),
+              {QKeySequence("Shift+U")},
+              [this] { unfold_music(!lanes_->unfolded()); }},
+             {"instrumental",
+              tr("Instrumental: the music without its voices"),
+              {QKeySequence("Shift+K")},
+              [this] { hear_music(MusicHeard::Instrumental); }},
+             {"voices_only",
+              tr("Of the music the voices only"),
+              {QKeySequence("Shift+J")},
+              [this] { hear_music(MusicHeard::VoicesOnly); }},
+         }}};
 }
 
 ActionMenu SeparateView::tune_menu() {

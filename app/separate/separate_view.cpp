@@ -18,7 +18,7 @@ namespace rivlen::app {
 
 namespace {
 
-constexpr int kHeaderWidth = 138, kSideWidth = 330, kLeastLanesWidth = 560;
+constexpr int kHeaderWidth = 138, kFlatHeaderWidth = 206, kSideWidth = 330, kLeastLanesWidth = 560;
 constexpr int kTunePage = 0, kCorrectPage = 1;
 
 }  // namespace
@@ -70,6 +70,10 @@ SeparateView::SeparateView(Document& document, JobList& jobs, Player& player, co
     connect(&correcting_, &Correcting::region_shown, this, &SeparateView::show_region);
     connect(correction_, &CorrectionPanel::tool_wanted, this, &SeparateView::take_tool);
     connect(regions_, &RegionEditor::pointed_at, correction_, &CorrectionPanel::show_pointed);
+    connect(&document_, &Document::music_opened, this, [this] {
+        follow_material();
+        if (unfold_when_open_) show_unfolded(true);
+    });
     choose_stem(0);
     follow_session();
     follow_material();
@@ -86,13 +90,14 @@ QWidget* SeparateView::build_lanes() {
     strip_->setObjectName("strip");
     regions_ = new RegionEditor(document_, correcting_, view_, *lanes_);
     line_ = new SettingLineEditor(document_, view_, *lanes_);
-    auto* headers = new QWidget(area);
-    headers->setFixedWidth(kHeaderWidth);
-    auto* column = new QVBoxLayout(headers);
+    headers_ = new QWidget(area);
+    headers_->setFixedWidth(kHeaderWidth);
+    auto* column = new QVBoxLayout(headers_);
     column->setContentsMargins(0, 0, 0, 0);
     column->setSpacing(3);
-    for (int lane = 0; lane < kLanes; ++lane) {
-        lane_heads_[static_cast<std::size_t>(lane)] = build_lane_header(lane, headers);
+    for (const int lane : kLaneOrder) {
+        lane_heads_[static_cast<std::size_t>(lane)] = build_lane_header(lane, headers_);
+        lane_heads_[static_cast<std::size_t>(lane)]->setVisible(lanes_->shows(lane));
         column->addWidget(lane_heads_[static_cast<std::size_t>(lane)], 1);
     }
     overview_ = new OverviewStrip(
@@ -105,7 +110,7 @@ QWidget* SeparateView::build_lanes() {
     connect(lanes_, &LaneCanvas::drawn_anew, overview_, qOverload<>(&QWidget::update));
     grid->addWidget(overview_, 0, 1);
     grid->addWidget(strip_, 1, 1);
-    grid->addWidget(headers, 2, 0);
+    grid->addWidget(headers_, 2, 0);
     grid->addWidget(lanes_, 2, 1);
     risk_ = new RiskStrip(document_, measuring_, view_, area);
     risk_->setObjectName("risk");
@@ -120,23 +125,27 @@ QWidget* SeparateView::build_lanes() {
 
 QWidget* SeparateView::build_lane_header(int lane, QWidget* parent) {
     auto* header = new QWidget(parent);
-    auto* box = new QVBoxLayout(header);
-    box->setContentsMargins(4, 6, 4, 4);
+    auto* column = new QVBoxLayout(header);
+    column->setContentsMargins(4, 4, 4, 2);
+    auto* box = new QBoxLayout(QBoxLayout::TopToBottom);
     box->setSpacing(4);
+    column->addLayout(box);
+    lane_boxes_[static_cast<std::size_t>(lane)] = box;
     if (lane == 0) {
         box->addWidget(new QLabel(tr("Source"), header));
         auto* note = new QLabel(tr("as brought in"), header);
         dim(note);
         box->addWidget(note);
     } else {
-        fill_stem_header(static_cast<std::size_t>(lane - 1), header);
+        fill_stem_header(static_cast<std::size_t>(lane - 1), box);
     }
-    box->addStretch(1);
+    column->addStretch(1);
     return header;
 }
 
-void SeparateView::fill_stem_header(std::size_t s, QWidget* header) {
-    const QString key = kStemNames[s];
+void SeparateView::fill_stem_header(std::size_t s, QBoxLayout* box) {
+    QWidget* header = box->parentWidget();
+    const QString key = kSoundNames[s];
     names_[s] = make_button(stem_label(s), "stem_" + key,
                             tr("Choose this stem for tuning (arrow up, arrow down)."), header);
     names_[s]->setCheckable(true);
@@ -145,8 +154,11 @@ void SeparateView::fill_stem_header(std::size_t s, QWidget* header) {
     names_[s]->setToolButtonStyle(Qt::ToolButtonTextBesideIcon);
     names_[s]->setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Fixed);
     connect(names_[s], &QToolButton::clicked, this, [this, s] { choose_stem(static_cast<int>(s)); });
-    solo_[s] = make_button(tr("Solo"), "solo_" + key, tr("Hear and keep only the stems with solo."), header);
-    mute_[s] = make_button(tr("Mute"), "mute_" + key, tr("Leave this stem out of what is kept."), header);
+    solo_[s] = make_button(tr("Solo"), "solo_" + key, tr("Hear and keep only what has solo."), header);
+    mute_[s] = make_button(tr("Mute"), "mute_" + key,
+                           is_music_part(s) ? tr("Leave this part out of the music.")
+                                            : tr("Leave this stem out of what is kept."),
+                           header);
     solo_[s]->setProperty("action", "solo");
     mute_[s]->setProperty("action", "mute");
     auto* pair = new QHBoxLayout;
@@ -155,8 +167,20 @@ void SeparateView::fill_stem_header(std::size_t s, QWidget* header) {
         b->setAccessibleName(QString("%1 %2").arg(b->text(), stem_label(s)));
         pair->addWidget(b);
     }
-    auto* box = static_cast<QVBoxLayout*>(header->layout());
-    box->addWidget(names_[s]);
+    auto* name = new QHBoxLayout;
+    name->addWidget(names_[s]);
+    if (s == kMusicSound) {
+        unfold_ = make_button({}, "open_music",
+                              tr("Voices, drums, bass and the rest of the music, each on a lane of its own."),
+                              header);
+        unfold_->setAccessibleName(tr("Parts of the music"));
+        unfold_->setCheckable(true);
+        unfold_->setArrowType(Qt::RightArrow);
+        unfold_->setProperty("compact", true);
+        name->addWidget(unfold_);
+        connect(unfold_, &QToolButton::clicked, this, &SeparateView::unfold_music);
+    }
+    box->addLayout(name, 1);
     box->addLayout(pair);
     connect(solo_[s], &QToolButton::clicked, this, [this, s](bool on) {
         document_.edit_settings(tr("Solo"), {}, [&](ShapeSettings& x) { x.stems[s].solo = on; });
@@ -210,7 +234,46 @@ void SeparateView::enlarge_lane(bool on) {
     if (line_->setting()) line_->close_line();
     lanes_->enlarge(on ? std::optional(1 + stem_) : std::nullopt);
     for (int lane = 0; lane < kLanes; ++lane)
-        lane_heads_[static_cast<std::size_t>(lane)]->setVisible(!on || lane == 1 + stem_);
+        lane_heads_[static_cast<std::size_t>(lane)]->setVisible(on ? lane == 1 + stem_ : lanes_->shows(lane));
+}
+
+void SeparateView::unfold_music(bool on) {
+    unfold_->setChecked(lanes_->unfolded());  // it shows what is, not what is wanted
+    if (!on || music_is_open()) return show_unfolded(on);
+    unfold_when_open_ = document_.model_map() != nullptr;
+    document_.open_music();
+}
+
+// With the parts below it, there is room for one row beside a lane.
+void SeparateView::show_unfolded(bool on) {
+    unfold_when_open_ = false;
+    if (line_->setting()) line_->close_line();
+    lanes_->unfold(on);
+    if (!on && is_music_part(stem())) choose_stem(static_cast<int>(kMusicSound));
+    unfold_->setChecked(on);
+    unfold_->setArrowType(on ? Qt::DownArrow : Qt::RightArrow);
+    headers_->setFixedWidth(on ? kFlatHeaderWidth : kHeaderWidth);
+    for (int lane = 0; lane < kLanes; ++lane) {
+        const auto at = static_cast<std::size_t>(lane);
+        lane_boxes_[at]->setDirection(on ? QBoxLayout::LeftToRight : QBoxLayout::TopToBottom);
+        lane_heads_[at]->setVisible(lanes_->enlarged() ? lane == 1 + stem_ : lanes_->shows(lane));
+    }
+}
+
+// Again: all of it.
+void SeparateView::hear_music(MusicHeard what) {
+    if (document_.current_item() == nullptr || !document_.model_map())
+        return emit said(tr("Split the recording first."), false);
+    const bool back = music_heard(document_.shown_settings()) == what;
+    const QString label =
+        what == MusicHeard::Instrumental ? tr("Instrumental") : tr("Voices of the music only");
+    document_.edit_settings(label, {},
+                            [&](ShapeSettings& s) { rivlen::hear_music(s, back ? MusicHeard::All : what); });
+    document_.open_music();
+    emit said(back                               ? tr("All of the music.")
+              : what == MusicHeard::Instrumental ? tr("The music without its voices.")
+                                                 : tr("Of the music the voices only."),
+              false);
 }
 
 void SeparateView::show_doubt(bool on) {
@@ -243,8 +306,8 @@ void SeparateView::show_region(double first_seconds, double last_seconds) {
 
 void SeparateView::follow_session() {
     const auto* item = document_.current_item();
-    for (std::size_t s = 0; s < kStems; ++s) {
-        const StemSettings settings = item != nullptr ? item->settings.stems[s] : StemSettings{};
+    for (std::size_t s = 0; s < kSounds; ++s) {
+        const StemSettings settings = item != nullptr ? item->edited().stems[s] : StemSettings{};
         solo_[s]->setChecked(settings.solo);
         mute_[s]->setChecked(settings.mute);
         solo_[s]->setEnabled(item != nullptr);
@@ -279,7 +342,10 @@ void SeparateView::follow_material() {
         picture_->set_picture(source && material->info.picture ? source->original()
                                                                : std::filesystem::path());
         transport_->measure_soon();
+        correction_->show_parts(music_is_open());
+        if (!music_is_open() && lanes_->unfolded()) show_unfolded(false);
     }
+    unfold_->setEnabled(document_.map() != nullptr);
     transport_->follow_material();
 }
 
@@ -320,7 +386,17 @@ void SeparateView::choose_stem(int chosen) {
     tuning_->choose(stem());
     lanes_->set_chosen(chosen);
     if (lanes_->enlarged()) enlarge_lane(true);
-    for (std::size_t s = 0; s < kStems; ++s) names_[s]->setChecked(s == stem());
+    for (std::size_t s = 0; s < kSounds; ++s) names_[s]->setChecked(s == stem());
+}
+
+// The next one on the lanes.
+void SeparateView::step_stem(int by) {
+    auto at = std::ranges::find(kLaneOrder, 1 + stem_);
+    do {
+        if (by < 0 ? at == kLaneOrder.begin() + 1 : at + 1 == kLaneOrder.end()) return;
+        at += by;
+    } while (!lanes_->shows(*at));
+    choose_stem(*at - 1);
 }
 
 void SeparateView::step_pre_roll() {

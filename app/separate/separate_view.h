@@ -3,6 +3,7 @@
 // recording.
 #pragma once
 
+#include <QBoxLayout>
 #include <QToolButton>
 #include <QWidget>
 #include <array>
@@ -58,7 +59,7 @@ class SeparateView : public QWidget {
   private:
     QWidget* build_lanes();
     QWidget* build_lane_header(int lane, QWidget* parent);
-    void fill_stem_header(std::size_t stem, QWidget* header);
+    void fill_stem_header(std::size_t sound, QBoxLayout* box);
     QWidget* build_side();
     [[nodiscard]] ActionMenu listen_menu();
     [[nodiscard]] ActionMenu stem_menu();
@@ -69,7 +70,13 @@ class SeparateView : public QWidget {
     void follow_session();
     void follow_material();
     void feed_player();
-    void choose_stem(int stem);
+    void choose_stem(int sound);
+    void step_stem(int by);
+    // The parts of the music below it, or not; opens it first where that has not been done.
+    void unfold_music(bool on);
+    void show_unfolded(bool on);
+    void hear_music(MusicHeard what);
+    [[nodiscard]] bool music_is_open() const { return shown_map_ && shown_map_->opens_music(); }
     void step_pre_roll();
     void toggle_own_settings();
     void go_to_start();
@@ -112,12 +119,16 @@ class SeparateView : public QWidget {
     CardRow* cards_ = nullptr;
     BlindComparison* blind_ = nullptr;
     RecordingTransport* transport_ = nullptr;
+    QWidget* headers_ = nullptr;
     std::array<QWidget*, kLanes> lane_heads_{};
-    std::array<QToolButton*, kStems> solo_{}, mute_{}, names_{};
+    std::array<QBoxLayout*, kLanes> lane_boxes_{};
+    std::array<QToolButton*, kSounds> solo_{}, mute_{}, names_{};
+    QToolButton* unfold_ = nullptr;
     std::shared_ptr<const Source> shown_source_;
     std::shared_ptr<const MaskMap> shown_map_;
     int stem_ = 0;
-    bool doubt_shown_ = false;  // on the lanes
+    bool doubt_shown_ = false;       // on the lanes
+    bool unfold_when_open_ = false;  // the music is being opened for that
 };
 
 }  // namespace rivlen::app

@@ -6,6 +6,7 @@
 #include "app/widgets/text.h"
 #include "core/base/output_file.h"
 #include "core/workflow/bringing_in.h"
+#include "core/workflow/session_media.h"
 #include "core/workflow/splitting.h"
 #include "core/workflow/teaching.h"
 
@@ -28,7 +29,8 @@ Document::Document(JobList& jobs, fs::path work_folder, QObject* parent)
       media_(jobs, work_folder_,
              {[this](const fs::path& path) { return channels_of(path); },
               [this](const fs::path& path) { return corrections_of(path); },
-              [this](const fs::path& path) { return taught_of(path); }}) {
+              [this](const fs::path& path) { return taught_of(path); },
+              [this](const fs::path& path) { return needs_music_parts(session(), path); }}) {
     if (const Status ready = prepare_work_folder(work_folder_); !ready)
         qWarning("%s", ready.error().message.c_str());
     sweep_partials(work_folder_);
@@ -38,6 +40,9 @@ Document::Document(JobList& jobs, fs::path work_folder, QObject* parent)
     connect(&media_, &MediaPool::changed, this, &Document::follow_media);
     connect(&media_, &MediaPool::said, this, &Document::said);
     connect(&media_, &MediaPool::missing, this, &Document::media_missing);
+    connect(&media_, &MediaPool::music_opened, this, [this](const QString& path) {
+        if (current_item() != nullptr && text(current_item()->path) == path) emit music_opened();
+    });
     connect(&media_, &MediaPool::read, this, [this](const QString& path) { take_up(path.toStdString()); });
     connect(&media_, &MediaPool::ready_to_mix, this,
             [this](const QString& path) { place_waiting(path.toStdString()); });
@@ -202,6 +207,7 @@ void Document::follow_change(const Session& before) {
     emit session_changed();
     for (const auto& path : regrouped) media_.find_map_again(path);
     for (const auto& path : corrected) media_.correct(path);
+    media_.open_what_is_needed();
     const auto added = added_media(now);
     const bool other_items =
         now.current != before.current || now.items.size() != before.items.size() ||
@@ -301,6 +307,13 @@ void Document::split(const std::string& model) {
     if (item == nullptr || splitting()) return;
     use_taught(false);
     media_.split(item->path, find_model(model), playhead_);
+}
+
+void Document::open_music() {
+    const SessionItem* item = current_item();
+    if (item == nullptr || !model_map()) return emit said(tr("Split the recording first."), false);
+    if (model_map()->opens_music()) return;
+    media_.open_music(item->path, playhead_);
 }
 
 void Document::set_channels(ChannelGrouping channels) {

@@ -102,6 +102,8 @@ class Document : public QObject {
     // split already.
     void split(const std::string& model = kQuickModel);
     [[nodiscard]] bool splitting() const { return media_.splitting(); }
+    // Opens the music of the current recording into its parts, unless that is done; music_opened() follows.
+    void open_music();
     // Weights that were taught from a recording become its own, and it is split with them.
     void take_taught(const std::filesystem::path& recording, const std::filesystem::path& weights);
     // The current recording as the taught model has it, or as the model comes.
@@ -131,6 +133,7 @@ class Document : public QObject {
   signals:
     void session_changed();
     void material_changed();
+    void music_opened();  // of the current recording
     void said(const QString& sentence, bool trouble);
     void media_missing(const QString& path);
 

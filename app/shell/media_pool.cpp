@@ -144,6 +144,7 @@ void MediaPool::find_map_again(const fs::path& path) {
     if (found == materials_.end() || !found->second.source) return;
     found->second.map.reset();
     found->second.model_map.reset();
+    not_opened_.erase(path);
     find_map(path);
 }
 
@@ -164,11 +165,61 @@ void MediaPool::find_map(const fs::path& path) {
 
 void MediaPool::set_map(const fs::path& path, MaskMap map) {
     Material& material = materials_[path];
+    const bool was_opened = material.model_map && material.model_map->opens_music();
+    auto parts = known_music_parts(*material.source, map, work_folder_);
+    const bool known = parts.has_value();
+    if (known) {
+        if (auto opened = map.opened(std::make_shared<const MaskMap>(std::move(*parts))))
+            map = std::move(*opened);
+    }
+    take_model_map(path, std::move(map));
+    if (!known && (was_opened || wishes_.music_parts(path))) open_music(path, {});
+}
+
+void MediaPool::take_model_map(const fs::path& path, MaskMap map) {
+    Material& material = materials_[path];
     material.model_map = std::make_shared<const MaskMap>(std::move(map));
     material.map = material.model_map;
     material.corrections.reset();
     correct(path);
     measure_sum(path);
+}
+
+void MediaPool::open_what_is_needed() {
+    for (const auto& [path, material] : materials_) {
+        if (!material.model_map || material.model_map->opens_music() || not_opened_.contains(path)) continue;
+        if (wishes_.music_parts(path)) return open_music(path, {});  // the next one follows it
+    }
+}
+
+void MediaPool::open_music(const fs::path& path, RecordingFrame wanted) {
+    const Material* material = find(path);
+    if (material == nullptr || !material->model_map || material->model_map->opens_music() || opening_ != 0)
+        return;
+    SplitWish wish;
+    wish.work_folder = work_folder_;
+    wish.wanted_frame = wanted.count;
+    opening_ = jobs_.start_for<MaskMap>(
+        tr("Opening the music of %1").arg(text(path.filename())),
+        [source = material->source, map = material->model_map, wish](const JobControl& job) {
+            return music_parts_of(*source, *map, wish, job);
+        },
+        [this, path, of = material->model_map](Result<MaskMap> parts) {
+            opening_ = 0;
+            const Material& here = materials_[path];
+            if (!parts) {
+                not_opened_.insert(path);
+                say(parts.error());
+            } else if (here.model_map == of) {  // it may have been split again meanwhile
+                auto opened = of->opened(std::make_shared<const MaskMap>(std::move(*parts)));
+                if (opened) take_model_map(path, std::move(*opened));
+                if (!opened) say(opened.error());
+                emit music_opened(text(path));
+            }
+            open_what_is_needed();
+            emit changed();
+        });
+    emit changed();
 }
 
 // Most corrections are ready in no time; many fills, which look at the sound, are made ready in the

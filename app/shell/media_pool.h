@@ -28,7 +28,7 @@ namespace rivlen::app {
 
 struct Material {
     std::shared_ptr<const Source> source;
-    std::shared_ptr<const MaskMap> model_map;  // as the model had it
+    std::shared_ptr<const MaskMap> model_map;  // as the model had it; with the parts of the music once opened
     std::shared_ptr<const MaskMap> map;        // with the corrections: what everything reads
     std::shared_ptr<const PreparedCorrections> corrections;
     std::shared_ptr<const MaskMap> map_so_far;  // while it is split for the first time
@@ -51,6 +51,8 @@ class MediaPool : public QObject {
         std::function<std::vector<Correction>(const std::filesystem::path&)> corrections;
         // Weights that are in use for it; empty: it is split with a model as it comes.
         std::function<std::filesystem::path(const std::filesystem::path&)> taught;
+        // Whether the session needs the parts of its music.
+        std::function<bool(const std::filesystem::path&)> music_parts;
     };
     MediaPool(JobList& jobs, std::filesystem::path work_folder, Wishes wishes, QObject* parent = nullptr);
 
@@ -80,6 +82,11 @@ class MediaPool : public QObject {
     // already.
     void split(const std::filesystem::path& path, const std::filesystem::path& model, RecordingFrame wanted);
     [[nodiscard]] bool splitting() const { return splitting_ != 0; }
+    // Opens the music of a recording that is split into its parts. Does nothing where that is done, or while
+    // one is being opened.
+    void open_music(const std::filesystem::path& path, RecordingFrame wanted);
+    // Where the session needs parts that are not there, as after an edit.
+    void open_what_is_needed();
 
   signals:
     void changed();
@@ -87,11 +94,13 @@ class MediaPool : public QObject {
     void ready_to_mix(const QString& path);  // at the session's rate, too
     void said(const QString& sentence, bool trouble);
     void missing(const QString& path);
+    void music_opened(const QString& path);
 
   private:
     void say(const Error& error);
     void find_map(const std::filesystem::path& path);
     void set_map(const std::filesystem::path& path, MaskMap map);
+    void take_model_map(const std::filesystem::path& path, MaskMap map);
     void convert(const std::filesystem::path& path);
     void measure_sum(const std::filesystem::path& path);
     void show_part(const std::filesystem::path& path, std::shared_ptr<const MaskMap> map);
@@ -101,8 +110,9 @@ class MediaPool : public QObject {
     Wishes wishes_;
     std::map<std::filesystem::path, Material> materials_;
     int session_rate_ = 0;
-    int splitting_ = 0;
-    QTimer sum_timer_;  // after corrections, when they have rested
+    int splitting_ = 0, opening_ = 0;
+    std::set<std::filesystem::path> not_opened_;  // where that has failed: not tried again by itself
+    QTimer sum_timer_;                            // after corrections, when they have rested
     std::set<std::filesystem::path> sums_due_;
 };
 

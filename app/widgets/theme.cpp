@@ -10,19 +10,22 @@
 
 namespace rivlen::app {
 
-QColor stem_colour(std::size_t stem) {
-    static const std::array<QColor, kStems> colours = {QColor(0xF6, 0xDF, 0xA4), QColor(0xE3, 0x9B, 0xB4),
-                                                       QColor(0x4F, 0xA8, 0xA0), QColor(0x5B, 0x6F, 0xC0)};
-    return colours[stem];
+QColor stem_colour(std::size_t sound) {
+    static const std::array<QColor, kSounds> colours = {QColor(0xF6, 0xDF, 0xA4), QColor(0xE3, 0x9B, 0xB4),
+                                                        QColor(0x4F, 0xA8, 0xA0), QColor(0x5B, 0x6F, 0xC0),
+                                                        QColor(0xCF, 0xE8, 0xBE), QColor(0x9F, 0xD3, 0xA2),
+                                                        QColor(0x6C, 0xBA, 0x97), QColor(0x56, 0x9A, 0xA8)};
+    return colours[sound];
 }
 
-QString stem_label(std::size_t stem) {
-    static const std::array<const char*, kStems> labels = {"Dialogue", "Reverb", "Music", "Ambience"};
-    return QApplication::translate("stems", labels[stem]);
+QString stem_label(std::size_t sound) {
+    static const std::array<const char*, kSounds> labels = {"Dialogue", "Reverb", "Music", "Ambience",
+                                                            "Voices",   "Drums",  "Bass",  "Rest"};
+    return QApplication::translate("stems", labels[sound]);
 }
 
-QIcon stem_icon(std::size_t stem) {
-    return QIcon(QString(":/icons/%1.svg").arg(kStemNames[stem]));
+QIcon stem_icon(std::size_t sound) {
+    return QIcon(QString(":/icons/%1.svg").arg(kSoundNames[sound]));
 }
 
 QFont number_font() {

@@ -7,7 +7,7 @@
 #include <QFont>
 #include <QIcon>
 
-#include "core/separation/bands.h"
+#include "core/separation/music_parts.h"
 
 namespace rivlen::app {
 
@@ -22,10 +22,11 @@ inline const QColor kAct{0xD8, 0xE6, 0x8C};  // what is chosen or running
 inline const QColor kWarn{0xF0, 0x9A, 0x6A};
 }  // namespace colour
 
-// From light to dark in the order of the stems, so that they keep their order without hue.
-[[nodiscard]] QColor stem_colour(std::size_t stem);
-[[nodiscard]] QString stem_label(std::size_t stem);
-[[nodiscard]] QIcon stem_icon(std::size_t stem);
+// Of stems and of parts of the music (core/separation/music_parts.h). From light to dark in their order, so
+// that they keep it without hue; the parts are greens.
+[[nodiscard]] QColor stem_colour(std::size_t sound);
+[[nodiscard]] QString stem_label(std::size_t sound);
+[[nodiscard]] QIcon stem_icon(std::size_t sound);
 // B612 by a name of our own (app/fonts/rename.py): Debian's B612 Mono goes by the name "B612", too.
 inline constexpr const char* kFontFamily = "Rivlen Text";
 [[nodiscard]] QFont number_font();  // digits of equal width

@@ -21,19 +21,20 @@ double brightness(double code) {
 void colour_tile(Tile& tile, bool with_map) {
     const Overview& view = tile.overview;
     const auto rows = static_cast<int>(view.rows);
-    std::array<std::array<double, 3>, kStems> tints{};
-    for (std::size_t s = 0; s < kStems; ++s)
+    std::array<std::array<double, 3>, kSounds> tints{};
+    for (std::size_t s = 0; s < kSounds; ++s)
         tints[s] = {stem_colour(s).redF(), stem_colour(s).greenF(), stem_colour(s).blueF()};
-    for (auto& image : tile.images)
-        image = QImage(static_cast<int>(view.columns), rows, QImage::Format_RGB32);
+    const std::size_t images = 1 + std::max<std::size_t>(kStems, view.sounds);
+    for (std::size_t i = 0; i < images; ++i)
+        tile.images[i] = QImage(static_cast<int>(view.columns), rows, QImage::Format_RGB32);
     const auto pixel = [](const std::array<double, 3>& tint, double light) {
         return qRgb(static_cast<int>(12 + 243 * tint[0] * light),
                     static_cast<int>(14 + 241 * tint[1] * light),
                     static_cast<int>(16 + 239 * tint[2] * light));
     };
     for (int row = 0; row < rows; ++row) {
-        std::array<QRgb*, 1 + kStems> lines{};
-        for (std::size_t i = 0; i < lines.size(); ++i)
+        std::array<QRgb*, 1 + kSounds> lines{};
+        for (std::size_t i = 0; i < images; ++i)
             lines[i] = reinterpret_cast<QRgb*>(tile.images[i].scanLine(rows - 1 - row));
         for (std::size_t c = 0; c < view.columns; ++c) {
             const std::size_t at = c * view.rows + static_cast<std::size_t>(row);
@@ -43,15 +44,15 @@ void colour_tile(Tile& tile, bool with_map) {
             for (std::size_t s = 0; with_map && s < kStems; ++s) sum += view.share[s][at];
             if (sum > 0) {
                 mixed = {0, 0, 0};
-                for (std::size_t s = 0; s < kStems; ++s) {
+                for (std::size_t s = 0; s < view.sounds; ++s) {
                     const double share = view.share[s][at] / sum;
-                    for (std::size_t k = 0; k < 3; ++k) mixed[k] += share * tints[s][k];
+                    for (std::size_t k = 0; s < kStems && k < 3; ++k) mixed[k] += share * tints[s][k];
                     // A share's level: 2.55 codes a dB.
                     const double own = code + 2.55 * 20.0 * std::log10(std::max(share, 1e-4));
                     lines[1 + s][c] = pixel(tints[s], brightness(own));
                 }
             } else {
-                for (std::size_t s = 0; s < kStems; ++s) lines[1 + s][c] = pixel(mixed, 0.0);
+                for (std::size_t i = 1; i < images; ++i) lines[i][c] = pixel(mixed, 0.0);
             }
             lines[0][c] = pixel(mixed, brightness(code));
         }

@@ -17,7 +17,8 @@ namespace rivlen::app {
 inline constexpr std::size_t kTileColumns = 256;
 
 struct Tile {
-    std::array<QImage, 1 + kStems> images;  // source, then stems; kTileColumns x rows
+    // Source, then stems and, where the music is opened, its parts; kTileColumns x rows.
+    std::array<QImage, 1 + kSounds> images;
     Overview overview;
 };
 

@@ -26,11 +26,13 @@ Result<MatchResult> measure_match(const Source& source, const MaskMap* map, cons
     if (map == nullptr) return result;
     last = std::min(last, first + static_cast<std::int64_t>(kLongestSeconds) * source.sample_rate());
     const TimedMaskWeights timed(settings);
-    std::array<MaskWeights, 2 + kStems> weight_sets;  // kept, stems, the whole without what is cut
+    // Kept, the stems, parts of the music where it is opened, and the whole without what is cut.
+    const std::size_t sounds = map->opens_music() ? kSounds : kStems;
+    std::vector<MaskWeights> weight_sets(2 + sounds);
     weight_sets.back() = whole_weights();
     const auto weight_sets_at = [&](std::int64_t frame) {
         weight_sets[0] = timed.kept(frame);
-        for (std::size_t s = 0; s < kStems; ++s) weight_sets[1 + s] = timed.stem(s, frame);
+        for (std::size_t s = 0; s < sounds; ++s) weight_sets[1 + s] = timed.stem(s, frame);
         return std::span<const MaskWeights>(weight_sets);
     };
     std::vector<LoudnessMeter> meters;
@@ -44,7 +46,7 @@ Result<MatchResult> measure_match(const Source& source, const MaskMap* map, cons
                    original.resize(blocks[0].frames());
                    for (std::size_t c = 0; c < original.channels(); ++c)
                        source.read(static_cast<int>(c), start, original[c]);
-                   const AudioBlock& whole = blocks[1 + kStems];
+                   const AudioBlock& whole = blocks[1 + sounds];
                    removed = whole;
                    cut = original;
                    for (std::size_t c = 0; c < removed.channels(); ++c) {
@@ -57,8 +59,8 @@ Result<MatchResult> measure_match(const Source& source, const MaskMap* map, cons
                    meters[static_cast<std::size_t>(Monitor::Kept)].add(blocks[0]);
                    meters[static_cast<std::size_t>(Monitor::Removed)].add(removed);
                    meters[static_cast<std::size_t>(Monitor::Cut)].add(cut);
-                   for (std::size_t s = 0; s < kStems; ++s)
-                       meters[static_cast<std::size_t>(Monitor::Dialogue) + s].add(blocks[1 + s]);
+                   for (std::size_t s = 0; s < sounds; ++s)
+                       meters[static_cast<std::size_t>(monitor_of_sound(s))].add(blocks[1 + s]);
                    return Status{};
                });
     if (!status) return status.error();

@@ -52,8 +52,11 @@ Overview make_overview(const Source& source, const MaskMap* map, std::int64_t fi
     view.lowest.assign(columns, 0.0F);
     view.highest.assign(columns, 0.0F);
     if (map != nullptr) {
-        for (auto& share : view.share) share.assign(columns * view.rows, 0);
-        for (auto& outline : view.outline) outline.assign(columns, 0.0F);
+        view.sounds = map->row_size() / kBands;
+        for (std::size_t s = 0; s < view.sounds; ++s) {
+            view.share[s].assign(columns * view.rows, 0);
+            view.outline[s].assign(columns, 0.0F);
+        }
     }
     Stft stft(shape_fft_size(source.sample_rate()));
     const auto bands = row_bands(rows);
@@ -70,7 +73,7 @@ Overview make_overview(const Source& source, const MaskMap* map, std::int64_t fi
         for (std::size_t k = 0; k < spectrum.size(); ++k)
             to[k] += std::norm(spectrum[k]) / static_cast<float>(channels);
     };
-    std::vector<std::array<float, kMaskRow>> masks(groups.size());
+    std::vector<std::vector<float>> masks(groups.size(), std::vector<float>(view.sounds * kBands));
     std::vector<float> sums(groups.size());
     const auto total = static_cast<std::int64_t>(source.frames());
     // |X|^2 of a full-scale sine under a root-Hann window is (sum of the window / 2)^2.
@@ -118,7 +121,7 @@ Overview make_overview(const Source& source, const MaskMap* map, std::int64_t fi
                                                     map->facts().frames - 1));
             for (std::size_t g = 0; split && g < groups.size(); ++g)
                 map->read(map_frame, masks[g], static_cast<int>(g));
-            std::array<float, kStems> stem_power{};
+            std::array<float, kSounds> stem_power{};
             for (std::size_t r = 0; r < view.rows; ++r) {
                 float sum = 0.0F;
                 float filled_sum = 0.0F;
@@ -135,7 +138,7 @@ Overview make_overview(const Source& source, const MaskMap* map, std::int64_t fi
                 level = std::max(level, level_code(sum * full_scale));
                 if (!split) continue;
                 const std::size_t band = bands[r];
-                for (std::size_t s = 0; s < kStems; ++s) {
+                for (std::size_t s = 0; s < view.sounds; ++s) {
                     // Where channels have masks of their own, they count by their power.
                     float mean = sum > 0.0F ? 0.0F : masks[0][s * kBands + band];
                     for (std::size_t g = 0; g < groups.size(); ++g) {
@@ -149,7 +152,7 @@ Overview make_overview(const Source& source, const MaskMap* map, std::int64_t fi
                 }
             }
             if (!split) continue;
-            for (std::size_t s = 0; s < kStems; ++s) {
+            for (std::size_t s = 0; s < view.sounds; ++s) {
                 view.outline[s][c] = std::max(view.outline[s][c], std::sqrt(stem_power[s] * full_scale));
             }
         }

@@ -10,6 +10,7 @@
 #include "core/media/source.h"
 #include "core/separation/bands.h"
 #include "core/separation/mask_map.h"
+#include "core/separation/music_parts.h"
 
 namespace rivlen {
 
@@ -25,11 +26,14 @@ struct OverviewRows {
 
 struct Overview {
     std::size_t columns = 0, rows = 0;
+    std::size_t sounds = 0;           // that have shares: none, the stems, or the parts of the music, too
     std::vector<std::uint8_t> level;  // [column][row]: 0 = -110 dBFS or less, 255 = -10 or more
-    std::array<std::vector<std::uint8_t>, kStems> share;  // [column][row]: mask of a stem, 0..255; empty
-                                                          // without map, 0 of all where it is not split yet
-    std::vector<float> lowest, highest;                   // of the samples in a column, over all channels
-    std::array<std::vector<float>, kStems> outline;  // RMS of a stem in a column, from its share of the power
+    std::array<std::vector<std::uint8_t>, kSounds>
+        share;                           // [column][row]: mask of a stem or part, 0..255; empty
+                                         // without map, 0 of all where it is not split yet
+    std::vector<float> lowest, highest;  // of the samples in a column, over all channels
+    std::array<std::vector<float>, kSounds>
+        outline;  // RMS of a stem or part in a column, from its share of the power
 };
 
 // Level of a code, in dBFS.

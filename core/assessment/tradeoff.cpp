@@ -128,7 +128,8 @@ Result<Assessment> Assessment::prepare(const Source& source, const MaskMap& map,
     out.first_ = first_frame * out.hop_;
     out.frames_ = static_cast<std::size_t>((last - out.first_ + out.hop_ - 1) / out.hop_);
     out.power_.assign(out.frames_ * kBands, 0.0F);
-    out.masks_.resize(out.frames_ * kMaskRow);
+    out.row_ = map.row_size();
+    out.masks_.resize(out.frames_ * out.row_);
     out.open_.resize(out.frames_);
     struct Group {
         ChannelGroup channels;
@@ -151,7 +152,7 @@ Result<Assessment> Assessment::prepare(const Source& source, const MaskMap& map,
         const std::int64_t frame = first_frame + static_cast<std::int64_t>(t);
         float* power = out.power_.data() + t * kBands;
         // Where channels have masks of their own, the row is their mean by power.
-        float* row = out.masks_.data() + t * kMaskRow;
+        float* row = out.masks_.data() + t * out.row_;
         for (const auto& group : groups) {
             group_power.fill(0.0F);
             for (int c = group.channels.first; c < group.channels.last; ++c) {
@@ -165,7 +166,7 @@ Result<Assessment> Assessment::prepare(const Source& source, const MaskMap& map,
             for (std::size_t b = 0; b < kBands; ++b) {
                 power[b] += group_power[b];
                 const float weight = power[b] > 0.0F ? group_power[b] / power[b] : 0.0F;
-                for (std::size_t s = 0; s < kStems; ++s) {
+                for (std::size_t s = 0; s < out.row_ / kBands; ++s) {
                     float& mean = row[s * kBands + b];
                     mean = &group == groups.data() ? masks[s * kBands + b]
                                                    : mean + weight * (masks[s * kBands + b] - mean);
@@ -186,7 +187,7 @@ Assessment::StemView Assessment::view_of(std::size_t stem) const {
     BandSums::Row second{};
     for (std::size_t t = 0; t < frames_; ++t) {
         const float* power = power_.data() + t * kBands;
-        const float* masks = masks_.data() + t * kMaskRow + stem * kBands;
+        const float* masks = masks_.data() + t * row_ + stem * kBands;
         float* own = view.own.data() + t * kBands;
         float* rest = view.rest.data() + t * kBands;
         for (std::size_t b = 0; b < kBands; ++b) {
@@ -208,7 +209,7 @@ void Assessment::steady_row(std::size_t frame, float temporal_smoothing, std::sp
     const auto row = [&](std::int64_t k) {
         const auto at = std::clamp<std::int64_t>(static_cast<std::int64_t>(frame) + k, 0,
                                                  static_cast<std::int64_t>(frames_) - 1);
-        return std::span(masks_).subspan(static_cast<std::size_t>(at) * kMaskRow, kMaskRow);
+        return std::span(masks_).subspan(static_cast<std::size_t>(at) * row_, row_);
     };
     smooth_masks(std::cref(row), temporal_smoothing, out);
 }
@@ -217,7 +218,7 @@ std::span<const float> Assessment::masks_for(float temporal_smoothing, std::vect
     if (temporal_smoothing <= 0.0F) return masks_;
     room.resize(masks_.size());
     for (std::size_t t = 0; t < frames_; ++t) {
-        steady_row(t, temporal_smoothing, std::span(room).subspan(t * kMaskRow, kMaskRow));
+        steady_row(t, temporal_smoothing, std::span(room).subspan(t * row_, row_));
     }
     return room;
 }
@@ -225,11 +226,11 @@ std::span<const float> Assessment::masks_for(float temporal_smoothing, std::vect
 template <typename Visit>
 void Assessment::visit_gains(const WeightsAt& weights_at, const Visit& visit) const {
     std::array<float, kBands> gains{};
-    std::array<float, kMaskRow> row{};
+    std::vector<float> row(row_);
     const std::span<const float> all(masks_);
     for (std::size_t t = 0; t < frames_; ++t) {
         const MaskWeights& weights = weights_at(t);
-        std::span<const float> masks = all.subspan(t * kMaskRow, kMaskRow);
+        std::span<const float> masks = all.subspan(t * row_, row_);
         if (weights.temporal_smoothing > 0.0F) {
             steady_row(t, weights.temporal_smoothing, row);
             masks = row;
@@ -246,12 +247,12 @@ TradeOff Assessment::measure(const MaskWeights& weights, std::size_t stem) const
 
 TradeOff Assessment::measure(const MaskWeights& weights, std::size_t stem, const StemView& view,
                              std::span<const float> masks) const {
-    const float level = std::ranges::max(weights.weight[stem]);
+    const float level = std::ranges::max(weights.of(stem));
     const float scale = level > 0.0F ? 1.0F / level : 0.0F;
     BandSums sums;
     std::array<float, kBands> gains{};
     for (std::size_t t = 0; t < frames_; ++t) {
-        band_gains(weights, masks.subspan(t * kMaskRow, kMaskRow), open_[t], gains);
+        band_gains(weights, masks.subspan(t * row_, row_), open_[t], gains);
         add_frame(gains.data(), scale, open_[t], view.own.data() + t * kBands, view.rest.data() + t * kBands,
                   sums);
     }
@@ -349,7 +350,7 @@ std::vector<float> Assessment::risk_with(const WeightsAt& weights_at, std::size_
     float scale = 1.0F;
     const auto scaled = [&](std::size_t t) -> const MaskWeights& {
         const MaskWeights& weights = weights_at(t);
-        const float level = std::ranges::max(weights.weight[stem]);
+        const float level = std::ranges::max(weights.of(stem));
         scale = level > 0.0F ? 1.0F / level : 0.0F;
         return weights;
     };
@@ -358,7 +359,7 @@ std::vector<float> Assessment::risk_with(const WeightsAt& weights_at, std::size_
     std::vector<float> out(frames_);
     visit_gains(scaled, [&](std::size_t t, std::span<const float> gains) {
         const float* power = power_.data() + t * kBands;
-        const float* masks = masks_.data() + t * kMaskRow + stem * kBands;
+        const float* masks = masks_.data() + t * row_ + stem * kBands;
         double own_sum = 0.0;
         double bent = 0.0;
         double before = 0.0;
@@ -395,7 +396,7 @@ Assessment::Spectra Assessment::spectra(std::size_t stem) const {
     std::array<double, kBands> rest{};
     for (std::size_t t = 0; t < frames_; ++t) {
         for (std::size_t b = 0; b < kBands; ++b) {
-            const float share = own_share(masks_[t * kMaskRow + stem * kBands + b]);
+            const float share = own_share(masks_[t * row_ + stem * kBands + b]);
             own[b] += static_cast<double>(power_[t * kBands + b] * share);
             rest[b] += static_cast<double>(power_[t * kBands + b] * (1.0F - share));
         }

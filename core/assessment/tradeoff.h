@@ -98,7 +98,8 @@ class Assessment {
     int hop_ = kModelHop;
     std::size_t frames_ = 0;
     std::vector<float> power_;  // [frame][band]
-    std::vector<float> masks_;  // [frame][stem][band]
+    std::size_t row_ = 0;       // masks of a frame (MaskMap::row_size())
+    std::vector<float> masks_;  // [frame][stem or part][band]
     std::vector<float> open_;   // [frame], see consonants.h
 };
 

@@ -56,6 +56,34 @@ void check_objects(const DeliveryPlan& plan, int number, std::vector<Issue>& out
                        "are no objects."});
 }
 
+// Music that plays in a row that leaves a part of it out, and does not come in parts.
+void check_left_out(const DeliveryPlan& plan, int number, std::vector<Issue>& out) {
+    const HandoverRow& row = plan.table.rows[static_cast<std::size_t>(number)];
+    const auto part = left_out_by(row.content);
+    if (!part) return;
+    const char* name = kSoundNames[sound_of(*part)];
+    std::set<fs::path> told;
+    for (const auto& track : plan.session.timeline.tracks) {
+        if (track.strip.mute || !holds(row.content, stem_of(track))) continue;
+        for (const auto& clip : track.clips) {
+            const auto media = plan.media.find(clip.path);
+            const bool split = media != plan.media.end() && media->second.map != nullptr;
+            const bool whole = clip.clip_source == ClipSource::Whole;
+            if ((split && !whole && media->second.map->opens_music()) || !told.insert(clip.path).second)
+                continue;
+            const std::string file = clip.path.filename().string();
+            out.push_back({number, *part == MusicPart::Drums,
+                           whole
+                               ? fmt::format("\"{}\" plays as it came, with its {}. Split it, open its music "
+                                             "and place that, to leave them out.",
+                                             file, name)
+                               : fmt::format("The music of \"{}\" has not been opened into its parts: its {} "
+                                             "stay. Open it first.",
+                                             file, name)});
+        }
+    }
+}
+
 }  // namespace
 
 DeliverySize size_of(const DeliveryPlan& plan) {
@@ -92,10 +120,16 @@ std::vector<Issue> check(const DeliveryPlan& plan) {
         for (const auto& clip : track.clips) {
             const auto media = plan.media.find(clip.path);
             const bool split = media != plan.media.end() && media->second.map != nullptr;
+            const std::string file = clip.path.filename().string();
             if (clip.clip_source != ClipSource::Whole && !split && unsplit.insert(clip.path).second)
+                out.push_back(
+                    {-1, true, fmt::format("\"{}\" has not been split yet. Split it first.", file)});
+            if (plays_music_part(clip.clip_source) && split && !media->second.map->opens_music() &&
+                unsplit.insert(clip.path).second)
                 out.push_back({-1, true,
-                               fmt::format("\"{}\" has not been split yet. Split it first.",
-                                           clip.path.filename().string())});
+                               fmt::format("The music of \"{}\" has not been opened into its parts. Open it "
+                                           "first.",
+                                           file)});
         }
     }
     std::map<std::string, int> names;
@@ -130,6 +164,7 @@ std::vector<Issue> check(const DeliveryPlan& plan) {
                            fmt::format("{} does not hold {}. Choose WAV, or other channels.",
                                        label_of(row.container), name_of(row.layout))});
         if (row.objects) check_objects(plan, number, out);
+        check_left_out(plan, number, out);
         if (row.loop_only && !r.loop)
             out.push_back({number, true, "There is no loop range. Set one, or deliver all of it."});
         if (row.container == Container::Picture && picture_of(plan.session) == nullptr)

@@ -197,7 +197,7 @@ std::vector<StemFigures> stem_figures(const DeliveryPlan& plan, const JobControl
         for (std::size_t s = 0; s < kStems; ++s) {
             const bool played = std::ranges::any_of(plan.session.timeline.tracks, [&](const Track& t) {
                 return std::ranges::any_of(t.clips, [&](const Clip& c) {
-                    return c.path == item.path && stem_of_clip_source(c.clip_source) == s;
+                    return c.path == item.path && sound_of_clip_source(c.clip_source) == s;
                 });
             });
             if (!played) continue;

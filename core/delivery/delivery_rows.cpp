@@ -21,6 +21,7 @@ bool holds(Content content, Stem stem) {
             return stem == Stem::Reverb;
         case Content::Music:
         case Content::Instrumental:
+        case Content::MusicWithoutDrums:
             return stem == Stem::Music;
         case Content::Ambience:
             return stem == Stem::Ambience;
@@ -33,6 +34,12 @@ bool holds(Content content, Stem stem) {
             return true;
     }
     return false;
+}
+
+std::optional<MusicPart> left_out_by(Content content) {
+    if (content == Content::Instrumental) return MusicPart::Voices;
+    if (content == Content::MusicWithoutDrums) return MusicPart::Drums;
+    return {};
 }
 
 const fs::path* picture_of(const Session& session) {
@@ -107,7 +114,7 @@ std::string lower(std::string text) {
 
 Stem stem_of(const Track& track) {
     for (const auto& clip : track.clips) {
-        if (const auto stem = stem_of_clip_source(clip.clip_source)) return static_cast<Stem>(*stem);
+        if (const auto sound = sound_of_clip_source(clip.clip_source)) return stem_of_sound(*sound);
     }
     const std::string name = lower(track.name);
     const auto has = [&](const char* word) { return name.find(word) != std::string::npos; };
@@ -117,8 +124,29 @@ Stem stem_of(const Track& track) {
     return Stem::Ambience;
 }
 
+namespace {
+
+// Silences a part wherever it would sound in the music, and takes out clips that play nothing else.
+void leave_out(Session& session, MusicPart part) {
+    const std::size_t sound = sound_of(part);
+    for (auto& item : session.items) {
+        item.settings.stems[sound].mute = true;
+        for (auto& range : item.ranges) range.settings.stems[sound].mute = true;
+        for (auto& card : item.cards) {
+            if (card) card->settings.stems[sound].mute = true;
+        }
+    }
+    for (auto& track : session.timeline.tracks) {
+        std::erase_if(track.clips,
+                      [sound](const Clip& clip) { return clip.clip_source == clip_source_of_sound(sound); });
+    }
+}
+
+}  // namespace
+
 Session session_for(const Session& session, Content content, int card) {
     Session out = session;
+    if (const auto part = left_out_by(content)) leave_out(out, *part);
     for (auto& track : out.timeline.tracks) {
         if (card >= 0) track.card = card;
         if (content == Content::Mix) continue;

@@ -11,11 +11,14 @@
 #include "core/project/delivery_table.h"
 #include "core/project/session.h"
 #include "core/separation/bands.h"
+#include "core/separation/music_parts.h"
 
 namespace rivlen {
 
 // Whether a row of this content plays a stem.
 [[nodiscard]] bool holds(Content content, Stem stem);
+// The part of the music that it leaves out.
+[[nodiscard]] std::optional<MusicPart> left_out_by(Content content);
 // File of the first picture; null where there is none.
 [[nodiscard]] const std::filesystem::path* picture_of(const Session& session);
 // Ending of files with the session's picture: its own where such files can be written, else ".mov".

@@ -51,9 +51,8 @@ Result<std::vector<ExportedFile>> finish(std::vector<Output>& outputs) {
 
 MaskWeights weights_of(const TimedMaskWeights& timed, const std::string& content, std::int64_t frame) {
     if (content == kCut) return whole_weights();
-    const auto stem = std::ranges::find(kStemNames, content);
-    if (stem == kStemNames.end()) return timed.kept(frame);
-    return timed.stem(static_cast<std::size_t>(stem - kStemNames.begin()), frame);
+    const std::size_t sound = sound_named(content);
+    return sound < kSounds ? timed.stem(sound, frame) : timed.kept(frame);
 }
 
 // What the source has and a block at a frame has not.
@@ -73,8 +72,8 @@ std::vector<std::pair<std::string, fs::path>> planned_files(const ExportPlan& pl
         files.emplace_back(content, plan.folder / fmt::format("{} {}{}", plan.base_name, content,
                                                               extension_of(plan.format)));
     };
-    for (std::size_t s = 0; s < kStems; ++s) {
-        if (plan.stems[s]) add(kStemNames[s]);
+    for (std::size_t s = 0; s < kSounds; ++s) {
+        if (plan.stems[s]) add(kSoundNames[s]);
     }
     if (plan.kept_mix) add("kept");
     if (plan.cut) add(kCut);

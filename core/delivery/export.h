@@ -20,7 +20,7 @@ struct ExportPlan {
     std::filesystem::path folder;
     std::string base_name;  // files are "<base_name> dialogue.wav" and so on
     SoundFormat format = SoundFormat::WavFloat;
-    std::array<bool, kStems> stems{true, true, true, true};
+    std::array<bool, kSounds> stems{true, true, true, true};  // and parts of the music, where it is opened
     bool kept_mix = false;  // also "<base_name> kept.wav": all audible stems together
     bool cut = false;       // also "<base_name> cut.wav": what corrections took out of the whole
     bool overwrite = false;

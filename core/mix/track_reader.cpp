@@ -31,9 +31,9 @@ ClipSourceReader::~ClipSourceReader() = default;
 
 void ClipSourceReader::render_block(const TimedMaskWeights& weight_sets) {
     Shaping& s = *shaping_;
-    const auto stem = stem_of_clip_source(clip_source_);
+    const auto sound = sound_of_clip_source(clip_source_);
     const auto weight_sets_at = [&](std::int64_t at) {
-        s.weights[0] = stem ? weight_sets.stem(*stem, at) : weight_sets.kept(at);
+        s.weights[0] = sound ? weight_sets.stem(*sound, at) : weight_sets.kept(at);
         return std::span<const MaskWeights>(s.weights);
     };
     const std::array<std::span<const std::span<float>>, 1> view = {s.spans};

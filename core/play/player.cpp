@@ -29,10 +29,10 @@ class Player::Renderer {
 
     // One block from at_ on, switches faded.
     void render(const Wanted& wanted, Block& block) {
-        const std::size_t stem = stem_for(wanted);
+        const std::size_t sound = sound_for(wanted);
         const auto weight_sets_at = [&](std::int64_t frame) {
             weights_[0] = wanted.weight_sets->kept(frame);
-            weights_[1] = wanted.weight_sets->stem(stem, frame);
+            weights_[1] = wanted.weight_sets->stem(sound, frame);
             return std::span<const MaskWeights>(weights_).first(outputs());
         };
         const std::int64_t start = at_ - static_cast<std::int64_t>(skip_);
@@ -85,14 +85,9 @@ class Player::Renderer {
     }
 
     // While a stem is being left, its weights must still be there for the fade.
-    [[nodiscard]] std::size_t stem_for(const Wanted& wanted) const {
-        const auto stem_of = [](Monitor monitor) {
-            return monitor == Monitor::Cut ? -1
-                                           : static_cast<int>(monitor) - static_cast<int>(Monitor::Dialogue);
-        };
-        int stem = stem_of(wanted.monitor);
-        if (stem < 0 && last_monitor_) stem = stem_of(*last_monitor_);
-        return static_cast<std::size_t>(std::max(stem, 0));
+    [[nodiscard]] std::size_t sound_for(const Wanted& wanted) const {
+        const auto left = last_monitor_ ? sound_of_monitor(*last_monitor_) : std::nullopt;
+        return sound_of_monitor(wanted.monitor).value_or(left.value_or(0));
     }
 
     std::shared_ptr<const Source> source_;

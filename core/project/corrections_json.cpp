@@ -70,11 +70,18 @@ json to_json(const Correction& c) {
     const Correction standard;
     if (c.act == CorrectionAct::TakeDown || c.take_down_db != standard.take_down_db)
         out["take_down_db"] = c.take_down_db;
-    if (c.act != CorrectionAct::Give && c.to == standard.to && c.from == standard.from) return out;
-    out["to"] = kStemNames[static_cast<std::size_t>(c.to)];
+    const bool as_it_comes =
+        given_to(c) == given_to(standard) && c.from == standard.from && c.from_parts == standard.from_parts;
+    if (c.act != CorrectionAct::Give && as_it_comes) return out;
+    out["to"] = kSoundNames[given_to(c)];
     out["from"] = json::array();
     for (std::size_t s = 0; s < kStems; ++s) {
         if (c.from[s]) out["from"].push_back(kStemNames[s]);
+    }
+    if (c.from_parts == standard.from_parts) return out;
+    out["from_parts"] = json::array();
+    for (std::size_t p = 0; p < kMusicParts; ++p) {
+        if (c.from_parts[p]) out["from_parts"].push_back(kSoundNames[kStems + p]);
     }
     return out;
 }
@@ -95,15 +102,19 @@ std::optional<Correction> from_json(const json& entry) {
     c.region = region_from_json(part(entry, "region"));
     c.strength_percent = number(entry, "strength", 0, 100, standard.strength_percent);
     c.take_down_db = number(entry, "take_down_db", 0, kMostTakeDownDb, standard.take_down_db);
-    c.to = static_cast<Stem>(place_of(kStemNames, text(entry, "to")).value_or(0));
-    const json& from = part(entry, "from");
-    if (from.is_array()) {
-        c.from.fill(false);
-        for (const auto& name : from) {
+    give_to(c, place_of(kSoundNames, text(entry, "to")).value_or(0));
+    const auto flags = [&entry](const char* key, std::size_t first, std::span<bool> on) {
+        const json& names = part(entry, key);
+        if (!names.is_array()) return;
+        std::ranges::fill(on, false);
+        for (const auto& name : names) {
             if (!name.is_string()) continue;
-            if (const auto stem = place_of(kStemNames, name.get<std::string>())) c.from[*stem] = true;
+            const auto sound = place_of(kSoundNames, name.get<std::string>());
+            if (sound && *sound >= first && *sound < first + on.size()) on[*sound - first] = true;
         }
-    }
+    };
+    flags("from", 0, c.from);
+    flags("from_parts", kStems, c.from_parts);
     return c;
 }
 

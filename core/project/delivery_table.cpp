@@ -29,6 +29,7 @@ constexpr std::array<Named, kContents> kContentNames = {{{"mix", "Mix"},
                                                          {"music-and-effects", "Music and effects"},
                                                          {"voice", "Voice"},
                                                          {"instrumental", "Instrumental"},
+                                                         {"music-without-drums", "Music without drums"},
                                                          {"stems", "Stems in one file"},
                                                          {"limiter", "Limiter and buses"}}};
 constexpr std::array<Named, kContainers> kContainerNames = {{{"wav", "Broadcast WAV"},

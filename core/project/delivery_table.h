@@ -19,7 +19,8 @@ namespace rivlen {
 inline constexpr const char* kTemplateExtension = ".rivlen-handover";
 
 // Which tracks a row holds: all; those that play a stem; all but dialogue and reverb; dialogue and reverb;
-// all that plays no voice and no place (music alone). Limiter: what limiter and buses did to the mix, its
+// all that plays no voice and no place (music alone), where nobody sings: of opened music without its voices;
+// music without its drums. Limiter: what limiter and buses did to the mix, its
 // difference to the sum of the four stems.
 enum class Content {
     Mix,
@@ -30,10 +31,11 @@ enum class Content {
     MusicAndEffects,
     Voice,
     Instrumental,
+    MusicWithoutDrums,
     Stems,
     Limiter
 };
-inline constexpr std::size_t kContents = 10;
+inline constexpr std::size_t kContents = 11;
 [[nodiscard]] const char* key_of(Content content);
 [[nodiscard]] const char* label_of(Content content);
 

@@ -44,6 +44,10 @@ struct Placement {
 std::vector<int> place_stems(Timeline& timeline, const Placement& placement);
 // A file, or one stem of a recording, on a track (0: a new one). Returns the clip's id.
 int place_clip(Timeline& timeline, const Placement& placement, ClipSource clip_source, int track_id);
+// Puts the four parts in place of clips that play the music (others are left alone), each on a track of its
+// own that is set as theirs is. They are as long and as loud as the clip was, and edited together. Returns
+// the new clips. A part that changes loud and soft otherwise, as a compressor does, then works on each part.
+std::vector<int> open_music_clips(Timeline& timeline, std::span<const int> clips);
 int add_track(Timeline& timeline, const std::string& name);
 // A track's clips go with it; other tracks that it ducked are no longer ducked.
 void remove_track(Timeline& timeline, int track_id);

@@ -4,6 +4,7 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <utility>
 
 #include "core/project/editing_pieces.h"
 
@@ -20,7 +21,24 @@ Track& track_for(Timeline& timeline, ClipSource clip_source, const std::string& 
     return *timeline.track(add_track(timeline, name));
 }
 
-const std::array<const char*, kStems> kStemTrackNames = {"Dialogue", "Reverb", "Music", "Ambience"};
+constexpr std::array<const char*, kSounds> kTrackNames = {"Dialogue", "Reverb", "Music", "Ambience",
+                                                          "Voices",   "Drums",  "Bass",  "Rest of the music"};
+
+// A track like another one, without its clips, for a part of what it plays.
+Track& track_like(Timeline& timeline, int track_id, ClipSource clip_source, const std::string& name) {
+    const std::size_t before = timeline.tracks.size();
+    const int id = track_for(timeline, clip_source, name).id;
+    if (timeline.tracks.size() == before) return *timeline.track(id);  // it was there
+    Track like = *timeline.track(track_id);
+    const std::vector<Insert> chain = std::exchange(like.strip.chain, {});
+    std::erase_if(like.strip.lines, [](const StripLane& l) { return l.target == LaneTarget::Part; });
+    like.id = id;
+    like.name = name;
+    like.clips.clear();
+    *timeline.track(id) = like;
+    take_chain(timeline, id, chain);
+    return *timeline.track(id);
+}
 
 }  // namespace
 
@@ -117,8 +135,8 @@ std::vector<int> place_stems(Timeline& timeline, const Placement& placement) {
     std::vector<int> ids;
     for (std::size_t s = 0; s < kStems; ++s) {
         const std::string name =
-            placement.name.empty() ? kStemTrackNames[s] : placement.name + " " + kStemTrackNames[s];
-        const ClipSource clip_source = clip_source_of_stem(s);
+            placement.name.empty() ? kTrackNames[s] : placement.name + " " + kTrackNames[s];
+        const ClipSource clip_source = clip_source_of_sound(s);
         ids.push_back(
             editing::put(timeline, track_for(timeline, clip_source, name), placement, clip_source, group_id)
                 .id);
@@ -130,6 +148,34 @@ std::vector<int> place_stems(Timeline& timeline, const Placement& placement) {
         std::ranges::stable_sort(timeline.picture, {}, &VideoClip::start);
     }
     return ids;
+}
+
+std::vector<int> open_music_clips(Timeline& timeline, std::span<const int> clips) {
+    std::vector<int> opened;
+    for (const int id : clips) {
+        const Clip* found = timeline.clip(id);
+        if (found == nullptr || found->clip_source != ClipSource::Music) continue;
+        const Clip music = *found;
+        const auto track = std::ranges::find_if(timeline.tracks, [id](const Track& t) {
+            return std::ranges::find(t.clips, id, &Clip::id) != t.clips.end();
+        });
+        const int track_id = track->id;
+        const int group = music.group != 0 ? music.group : timeline.new_id();
+        for (std::size_t s = kStems; s < kSounds; ++s) {
+            const ClipSource plays = clip_source_of_sound(s);
+            Track& to = track_like(timeline, track_id, plays, kTrackNames[s]);
+            editing::clear_under(timeline, to, music.start, music.end(), {});
+            Clip part = music;
+            part.id = timeline.new_id();
+            part.clip_source = plays;
+            part.group = group;
+            to.clips.push_back(part);
+            editing::in_order(to);
+            opened.push_back(part.id);
+        }
+        std::erase_if(timeline.track(track_id)->clips, [id](const Clip& c) { return c.id == id; });
+    }
+    return opened;
 }
 
 void adopt_recording(Timeline& timeline, int sample_rate, const std::optional<PictureStreamInfo>& picture) {

@@ -24,7 +24,8 @@ using json_reading::text;
 using nlohmann::json;
 
 constexpr std::array<const char*, kMonitors> kMonitorKeys = {"source", "kept",  "removed",  "dialogue",
-                                                             "reverb", "music", "ambience", "cut"};
+                                                             "reverb", "music", "ambience", "voices",
+                                                             "drums",  "bass",  "rest",     "cut"};
 
 int count(const json& entry, const char* key, std::uint64_t most = 100000) {
     const json& value = part(entry, key);

@@ -22,7 +22,7 @@
 
 namespace rivlen {
 
-inline constexpr int kSessionVersion = 9;
+inline constexpr int kSessionVersion = 10;
 inline constexpr const char* kSessionExtension = ".rivlen";
 
 inline constexpr std::size_t kCards = 6;

@@ -72,7 +72,10 @@ StemSettings stem_from_json(const json& entry) {
 
 json settings_to_json(const ShapeSettings& settings) {
     json out;
-    for (std::size_t s = 0; s < kStems; ++s) out[kStemNames[s]] = to_json(settings.stems[s]);
+    for (std::size_t s = 0; s < kSounds; ++s) {
+        if (is_music_part(s) && settings.stems[s].untouched()) continue;  // as a rule
+        out[kSoundNames[s]] = to_json(settings.stems[s]);
+    }
     out["both-channels"] = settings.both_channels();
     return out;
 }
@@ -80,8 +83,8 @@ json settings_to_json(const ShapeSettings& settings) {
 ShapeSettings settings_from_json(const json& entry) {
     ShapeSettings settings;
     if (!entry.is_object()) return settings;
-    for (std::size_t s = 0; s < kStems; ++s) {
-        const auto stem = entry.find(kStemNames[s]);
+    for (std::size_t s = 0; s < kSounds; ++s) {
+        const auto stem = entry.find(kSoundNames[s]);
         if (stem != entry.end() && stem->is_object()) settings.stems[s] = stem_from_json(*stem);
     }
     settings.use_both_channels(flag(entry, "both-channels", false));
@@ -94,7 +97,7 @@ json lines_to_json(const std::vector<SettingLane>& lines) {
         json points = json::array();
         for (const auto& point : line.points)
             points.push_back({{"frame", point.frame}, {"value", point.value}});
-        out.push_back({{"stem", kStemNames[line.stem]},
+        out.push_back({{"stem", kSoundNames[line.stem]},
                        {"setting", info(line.setting).key},
                        {"points", std::move(points)}});
     }
@@ -107,10 +110,8 @@ std::vector<SettingLane> lines_from_json(const json& entry) {
     for (const auto& item : entry) {
         if (!item.is_object()) continue;
         SettingLane line;
-        const std::string stem = text(item, "stem");
-        const auto found = std::ranges::find(kStemNames, stem);
-        if (found == kStemNames.end()) continue;
-        line.stem = static_cast<std::size_t>(found - kStemNames.begin());
+        line.stem = sound_named(text(item, "stem"));
+        if (line.stem == kSounds) continue;
         const std::string key = text(item, "setting");
         std::size_t index = 0;
         while (index < kSettings && info(static_cast<Setting>(index)).key != key) ++index;

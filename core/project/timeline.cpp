@@ -7,9 +7,14 @@
 
 namespace rivlen {
 
-std::optional<std::size_t> stem_of_clip_source(ClipSource clip_source) {
+std::optional<std::size_t> sound_of_clip_source(ClipSource clip_source) {
     if (clip_source < ClipSource::Dialogue) return std::nullopt;
     return static_cast<std::size_t>(clip_source) - static_cast<std::size_t>(ClipSource::Dialogue);
+}
+
+bool plays_music_part(ClipSource clip_source) {
+    const auto sound = sound_of_clip_source(clip_source);
+    return sound && is_music_part(*sound);
 }
 
 double fade_gain(FadeShape shape, double part) {

@@ -24,15 +24,18 @@
 namespace rivlen {
 
 // What of a recording a clip plays.
-enum class ClipSource { Whole, Kept, Dialogue, Reverb, Music, Ambience };
-inline constexpr std::size_t kClipSources = 6;
-inline constexpr std::array<const char*, kClipSources> kClipSourceKeys = {"whole",  "kept",  "dialogue",
-                                                                          "reverb", "music", "ambience"};
-[[nodiscard]] inline ClipSource clip_source_of_stem(std::size_t stem) {
-    return static_cast<ClipSource>(static_cast<std::size_t>(ClipSource::Dialogue) + stem);
+enum class ClipSource { Whole, Kept, Dialogue, Reverb, Music, Ambience, Voices, Drums, Bass, Rest };
+inline constexpr std::size_t kClipSources = 10;
+inline constexpr std::array<const char*, kClipSources> kClipSourceKeys = {
+    "whole", "kept", "dialogue", "reverb", "music", "ambience", "voices", "drums", "bass", "rest"};
+// Of a stem or a part of the music (core/separation/music_parts.h).
+[[nodiscard]] inline ClipSource clip_source_of_sound(std::size_t sound) {
+    return static_cast<ClipSource>(static_cast<std::size_t>(ClipSource::Dialogue) + sound);
 }
-// The stem that it plays; nothing for Whole and Kept.
-[[nodiscard]] std::optional<std::size_t> stem_of_clip_source(ClipSource clip_source);
+// The stem or part of the music that it plays; nothing for Whole and Kept.
+[[nodiscard]] std::optional<std::size_t> sound_of_clip_source(ClipSource clip_source);
+// Whether it plays a part of the music, which has to be opened for that.
+[[nodiscard]] bool plays_music_part(ClipSource clip_source);
 
 // Linear: amplitude along a straight line (sums to one with its mirror image, for a cut through one sound).
 // EqualPower: quarter of a sine (powers sum to one, for a cut between different sounds). Smooth: half a

@@ -2,14 +2,37 @@
 // The ways of listening to a recording, and the range that is listened to again and again.
 #pragma once
 
+#include <cstddef>
 #include <cstdint>
+#include <optional>
 
 namespace rivlen {
 
 // Kept, removed and cut add up to the source; so do the stems and what is cut. Cut is what corrections took
 // out of the whole (corrections.h): silence without such corrections.
-enum class Monitor { Source = 0, Kept, Removed, Dialogue, Reverb, Music, Ambience, Cut };
-inline constexpr int kMonitors = 8;
+enum class Monitor {
+    Source = 0,
+    Kept,
+    Removed,
+    Dialogue,
+    Reverb,
+    Music,
+    Ambience,
+    Voices,  // of the music, where it is opened (music_parts.h); so are the next three
+    Drums,
+    Bass,
+    Rest,
+    Cut
+};
+inline constexpr int kMonitors = 12;
+[[nodiscard]] constexpr Monitor monitor_of_sound(std::size_t sound) {
+    return static_cast<Monitor>(static_cast<std::size_t>(Monitor::Dialogue) + sound);
+}
+// The stem or part of the music that is listened to by itself; nothing for the others.
+[[nodiscard]] constexpr std::optional<std::size_t> sound_of_monitor(Monitor monitor) {
+    if (monitor < Monitor::Dialogue || monitor == Monitor::Cut) return std::nullopt;
+    return static_cast<std::size_t>(monitor) - static_cast<std::size_t>(Monitor::Dialogue);
+}
 
 // A loop is no shorter: at every turn what is heard is rendered anew, and less than this is a buzz.
 inline constexpr double kShortestLoopSeconds = 0.02;

@@ -11,10 +11,11 @@ constexpr float kSpread = 0.02F;   // eps above: no stem comes from one directio
 constexpr float kUnknown = 0.05F;  // weight, in frames, of "from everywhere" before anything was seen
 constexpr float kSilence = 1e-12F;
 
-// sum += weight x covariance of one frame, for every stem; covariance: its four figures, each kBands values.
-RIVLEN_VECTOR_CODE void add_weighted(const float* __restrict masks, const float* __restrict covariance,
-                                     float* __restrict sum) {
-    for (std::size_t s = 0; s < kStems; ++s) {
+// sum += weight x covariance of one frame, for every row of masks; covariance: its four figures, each kBands
+// values.
+RIVLEN_VECTOR_CODE void add_weighted(const std::size_t rows, const float* __restrict masks,
+                                     const float* __restrict covariance, float* __restrict sum) {
+    for (std::size_t s = 0; s < rows; ++s) {
         for (std::size_t f = 0; f < 4; ++f) {
             float* to = sum + (s * 4 + f) * kBands;
             for (std::size_t b = 0; b < kBands; ++b) {
@@ -30,28 +31,42 @@ RIVLEN_VECTOR_CODE void add_scaled(const std::size_t count, const float scale, c
     for (std::size_t i = 0; i < count; ++i) sum[i] += scale * x[i];
 }
 
-// One band: T = sum of w V, S = sum of V, correction = amount (T S^-1 - (sum of w m) I).
-RIVLEN_VECTOR_CODE void correct(const float* __restrict weights, const float* __restrict masks,
-                                const float* __restrict around, const float amount, float* __restrict out) {
+// T = sum of w V, S = sum of V, gain = sum of w m, in every band: left, right, and real and imaginary part of
+// what is above the diagonal.
+struct Sums {
+    std::array<float, kBands> t_left{}, t_right{}, t_re{}, t_im{}, s_left{}, s_right{}, s_re{}, s_im{},
+        gain{};
+};
+
+// around: the covariance of a sound, its four figures.
+RIVLEN_VECTOR_CODE void add_sound(const float* __restrict weight, const float* __restrict mask,
+                                  const float* __restrict around, Sums& __restrict sums) {
     for (std::size_t b = 0; b < kBands; ++b) {
-        float t_left = 0, t_right = 0, t_re = 0, t_im = 0, gain = 0;
-        float s_left = 0, s_right = 0, s_re = 0, s_im = 0;
-        for (std::size_t s = 0; s < kStems; ++s) {
-            const float* c = around + s * 4 * kBands + b;
-            const float m = masks[s * kBands + b];
-            const float w = weights[s * kBands + b];
-            const float part = m / (c[0] + c[kBands] + kUnknown);
-            const float left = part * (c[0] + 0.5F * kUnknown) + m * kSpread;
-            const float right = part * (c[kBands] + 0.5F * kUnknown) + m * kSpread;
-            const float re = part * c[2 * kBands];
-            const float im = part * c[3 * kBands];
-            s_left += left, s_right += right, s_re += re, s_im += im;
-            t_left += w * left, t_right += w * right, t_re += w * re, t_im += w * im;
-            gain += w * m;
-        }
-        // S^-1 = [s_right, -s; -conj(s), s_left] / det, where s is the element above the diagonal.
+        const float* c = around + b;
+        const float m = mask[b];
+        const float w = weight[b];
+        const float part = m / (c[0] + c[kBands] + kUnknown);
+        const float left = part * (c[0] + 0.5F * kUnknown) + m * kSpread;
+        const float right = part * (c[kBands] + 0.5F * kUnknown) + m * kSpread;
+        const float re = part * c[2 * kBands];
+        const float im = part * c[3 * kBands];
+        sums.s_left[b] += left, sums.s_right[b] += right, sums.s_re[b] += re, sums.s_im[b] += im;
+        sums.t_left[b] += w * left, sums.t_right[b] += w * right, sums.t_re[b] += w * re,
+            sums.t_im[b] += w * im;
+        sums.gain[b] += w * m;
+    }
+}
+
+// correction = amount (T S^-1 - gain I), where S^-1 = [s_right, -s; -conj(s), s_left] / det and s is the
+// element above the diagonal.
+RIVLEN_VECTOR_CODE void correct(const Sums& __restrict sums, const float amount, float* __restrict out) {
+    for (std::size_t b = 0; b < kBands; ++b) {
+        const float t_left = sums.t_left[b], t_right = sums.t_right[b], t_re = sums.t_re[b],
+                    t_im = sums.t_im[b];
+        const float s_left = sums.s_left[b], s_right = sums.s_right[b], s_re = sums.s_re[b],
+                    s_im = sums.s_im[b];
         const float scale = amount / (s_left * s_right - s_re * s_re - s_im * s_im);
-        const float diagonal = amount * gain;
+        const float diagonal = amount * sums.gain[b];
         const float cross = t_re * s_re + t_im * s_im;  // real part of t conj(s)
         const float twist = t_im * s_re - t_re * s_im;  // its imaginary part
         out[0 * kBands + b] = scale * (t_left * s_right - cross) - diagonal;
@@ -119,7 +134,8 @@ void ChannelFilter::add_frame(std::int64_t frame, Stft& stft, Covariances& sum) 
         const float scale = 1.0F / (left[b] + right[b] + kSilence);
         left[b] *= scale, right[b] *= scale, re[b] *= scale, im[b] *= scale;
     }
-    add_weighted(masks_.plain(frame).data(), flat(covariance), flat(sum));
+    const auto masks = masks_.plain(frame);
+    add_weighted(masks.size() / kBands, masks.data(), flat(covariance), flat(sum));
 }
 
 const ChannelFilter::Covariances& ChannelFilter::block(std::int64_t index, Stft& stft) {
@@ -135,7 +151,7 @@ const ChannelFilter::Covariances& ChannelFilter::block(std::int64_t index, Stft&
 
 // A window of 11 blocks that moves evenly: between the middles of two blocks the outermost ones go over.
 void ChannelFilter::look_around(std::int64_t frame, Stft& stft) {
-    constexpr std::size_t kCount = sizeof(Covariances) / sizeof(float);
+    const std::size_t count = map_.row_size() * kFigures;
     const std::int64_t doubled =
         2 * frame - (kBlock - 1);  // twice the distance from the first block's middle
     const std::int64_t low = floor_divided(doubled, 2 * kBlock);
@@ -143,17 +159,23 @@ void ChannelFilter::look_around(std::int64_t frame, Stft& stft) {
     if (inner_of_ != low) {
         inner_ = {};
         for (std::int64_t k = low - kReach + 1; k <= low + kReach; ++k)
-            add_scaled(kCount, 1.0F, flat(block(k, stft)), flat(inner_));
+            add_scaled(count, 1.0F, flat(block(k, stft)), flat(inner_));
         inner_of_ = low;
     }
     around_ = inner_;
-    add_scaled(kCount, 1.0F - past, flat(block(low - kReach, stft)), flat(around_));
-    add_scaled(kCount, past, flat(block(low + kReach + 1, stft)), flat(around_));
+    add_scaled(count, 1.0F - past, flat(block(low - kReach, stft)), flat(around_));
+    add_scaled(count, past, flat(block(low + kReach + 1, stft)), flat(around_));
 }
 
 void ChannelFilter::correction(const MaskWeights& weights, std::span<const float> masks,
                                BandMatrices& out) const {
-    correct(flat(weights.weight), masks.data(), flat(around_), weights.both_channels, flat(out));
+    Sums sums;
+    const std::size_t rows = masks.size() / kBands;
+    for (std::size_t s = 0; s < rows; ++s) {
+        if (s == kMusicSound && rows > kStems) continue;  // its parts are there
+        add_sound(weights.of(s).data(), masks.data() + s * kBands, flat(around_[s]), sums);
+    }
+    correct(sums, weights.both_channels, flat(out));
 }
 
 }  // namespace rivlen

@@ -6,8 +6,9 @@
 //
 //   V_s = m_s (R_s + eps I),   W_s = V_s (sum over j of V_j)^-1
 //
-// The W_s add up to the identity, as masks add up to one, so that stems still add up to the source. What is
-// handed out is W_s - m_s I: what the filter adds to the gains of mask weights.
+// Where the map's music opens into parts, each part is a V_s in place of the music's. The W_s add up to the
+// identity, as masks add up to one, so that stems still add up to the source. What is handed out is W_s - m_s
+// I: what the filter adds to the gains of mask weights.
 #pragma once
 
 #include <array>
@@ -40,14 +41,14 @@ class ChannelFilter {
     // figures wherever the caller came from. stft: that of the constructor, for scratch.
     void look_around(std::int64_t frame, Stft& stft);
     // Sum over stems of weights.weight x (W_s - m_s I), times weights.both_channels, at the frame of the last
-    // look_around(). masks: kMaskRow values, those that the weights are applied to.
+    // look_around(). masks: those of the map (MaskMap::row_size()), those that the weights are applied to.
     void correction(const MaskWeights& weights, std::span<const float> masks, BandMatrices& out) const;
 
   private:
-    // Of every stem, summed over frames with weight m^2 / power: power of the left, of the right, and real
-    // and imaginary part of left x conjugate of right.
+    // Of every stem and part, summed over frames with weight m^2 / power: power of the left, of the right,
+    // and real and imaginary part of left x conjugate of right.
     static constexpr std::size_t kFigures = 4;
-    using Covariances = std::array<std::array<std::array<float, kBands>, kFigures>, kStems>;
+    using Covariances = std::array<std::array<std::array<float, kBands>, kFigures>, kSounds>;
     static constexpr std::int64_t kBlock = 8;  // frames that are summed once
     static constexpr std::int64_t kReach = 5;  // blocks on either side
     static constexpr std::int64_t kKept = 16;

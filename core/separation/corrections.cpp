@@ -3,6 +3,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <functional>
 #include <limits>
 #include <set>
 
@@ -31,8 +32,29 @@ const CorrectionActInfo& info(CorrectionAct act) {
     return kActs[static_cast<std::size_t>(act)];
 }
 
+std::size_t given_to(const Correction& correction) {
+    return correction.to_part ? sound_of(*correction.to_part) : static_cast<std::size_t>(correction.to);
+}
+
+void give_to(Correction& correction, std::size_t sound) {
+    correction.to = stem_of_sound(sound);
+    correction.to_part.reset();
+    if (is_music_part(sound)) correction.to_part = static_cast<MusicPart>(sound - kStems);
+}
+
+bool takes_from(const Correction& correction, std::size_t sound) {
+    return is_music_part(sound) ? correction.from_parts[sound - kStems] : correction.from[sound];
+}
+
+void set_taken_from(Correction& correction, std::size_t sound, bool on) {
+    (is_music_part(sound) ? correction.from_parts[sound - kStems] : correction.from[sound]) = on;
+}
+
 void normalise(std::vector<Correction>& corrections) {
     std::erase_if(corrections, [](Correction& c) { return !normalise(c.region); });
+    for (auto& c : corrections) {
+        if (c.to != Stem::Music) c.to_part.reset();
+    }
     std::set<int> ids;
     for (auto& c : corrections) {
         const auto within = [](double x, double low, double high, double otherwise) {
@@ -67,6 +89,27 @@ struct PreparedCorrections::Filling {
     std::vector<Undoing> undone;  // what it was made without
 };
 
+// One frame of masks. What adds up to one are its sounds: the stems, or with the music opened its parts in
+// its place; the music's own row is their sum.
+struct Row {
+    std::span<float> masks;
+    std::span<const float> part_shares;
+    [[nodiscard]] bool opened() const { return masks.size() >= kOpenedRow; }
+    [[nodiscard]] std::span<const std::size_t> sounds() const {
+        static constexpr std::array<std::size_t, kStems> kPlain = {0, 1, 2, 3};
+        static constexpr std::array<std::size_t, kSounds - 1> kOpened = {0, 1, 3, 4, 5, 6, 7};
+        return opened() ? std::span<const std::size_t>(kOpened) : std::span<const std::size_t>(kPlain);
+    }
+    void add_up_music() const {
+        if (!opened()) return;
+        for (std::size_t b = 0; b < kBands; ++b) {
+            float sum = 0;
+            for (std::size_t s = kStems; s < kSounds; ++s) sum += masks[s * kBands + b];
+            masks[kMusicSound * kBands + b] = sum;
+        }
+    }
+};
+
 struct PreparedCorrections::Entry {
     explicit Entry(const Correction& correction)
         : region(correction.region),
@@ -74,7 +117,9 @@ struct PreparedCorrections::Entry {
           act(correction.act),
           outside(correction.outside),
           to(static_cast<std::size_t>(correction.to)),
+          to_part(correction.to_part),
           from(correction.from),
+          from_parts(correction.from_parts),
           strength(static_cast<float>(correction.strength_percent / 100)),
           down(correction.take_down_db >= kMostTakeDownDb
                    ? 0.0F
@@ -84,18 +129,23 @@ struct PreparedCorrections::Entry {
     CorrectionAct act;
     bool outside;
     std::size_t to;
+    std::optional<MusicPart> to_part;
     std::array<bool, kStems> from;
+    std::array<bool, kMusicParts> from_parts;
     float strength, down;
     std::shared_ptr<const Filling> filling;  // of a fill
 
     void apply(double map_frame, int group, std::span<const float> strengths, std::span<const float> before,
-               std::span<float> masks) const;
+               const Row& row) const;
     // How strongly it holds in every band at a time; false where it does nowhere.
     bool read(double seconds, std::span<float> strengths) const;
     [[nodiscard]] double first_seconds() const { return outside ? 0.0 : reader.first_seconds(); }
     [[nodiscard]] double last_seconds() const { return outside ? kForEver : reader.last_seconds(); }
-    void give(std::size_t band, float part, std::span<float> masks) const;
-    void fill(double map_frame, int group, std::size_t band, float part, std::span<float> masks) const;
+    // Where the music is opened (or not), by index of stems and parts.
+    [[nodiscard]] bool takes_from(std::size_t sound, bool opened) const;
+    [[nodiscard]] bool gives_to(std::size_t sound, bool opened) const;
+    void give(std::size_t band, float part, const Row& row) const;
+    void fill(double map_frame, int group, std::size_t band, float part, const Row& row) const;
 };
 
 bool PreparedCorrections::Entry::read(double seconds, std::span<float> strengths) const {
@@ -105,19 +155,39 @@ bool PreparedCorrections::Entry::read(double seconds, std::span<float> strengths
     return true;
 }
 
-void PreparedCorrections::Entry::give(std::size_t band, float part, std::span<float> masks) const {
+bool PreparedCorrections::Entry::takes_from(std::size_t sound, bool opened) const {
+    if (is_music_part(sound)) return from[kMusicSound] && from_parts[sound - kStems];
+    if (sound == kMusicSound && !opened && !std::ranges::all_of(from_parts, std::identity{})) return false;
+    return from[sound];
+}
+
+bool PreparedCorrections::Entry::gives_to(std::size_t sound, bool opened) const {
+    if (to != kMusicSound) return sound == to;
+    if (to_part && opened) return sound == sound_of(*to_part);
+    return sound == kMusicSound || is_music_part(sound);
+}
+
+void PreparedCorrections::Entry::give(std::size_t band, float part, const Row& row) const {
+    const bool opened = row.opened();
     float taken = 0;
-    for (std::size_t s = 0; s < kStems; ++s) {
-        if (s == to || !from[s]) continue;
-        const float moved = part * masks[s * kBands + band];
-        masks[s * kBands + band] -= moved;
+    for (const std::size_t s : row.sounds()) {
+        if (gives_to(s, opened) || !takes_from(s, opened)) continue;
+        const float moved = part * row.masks[s * kBands + band];
+        row.masks[s * kBands + band] -= moved;
         taken += moved;
     }
-    masks[to * kBands + band] += taken;
+    if (!opened || to != kMusicSound) {
+        row.masks[to * kBands + band] += taken;
+    } else if (to_part) {
+        row.masks[sound_of(*to_part) * kBands + band] += taken;
+    } else {
+        for (std::size_t i = band; i < row.part_shares.size(); i += kBands)
+            row.masks[kMaskRow + i] += taken * row.part_shares[i];
+    }
 }
 
 void PreparedCorrections::Entry::fill(double map_frame, int group, std::size_t band, float part,
-                                      std::span<float> masks) const {
+                                      const Row& row) const {
     if (!filling) return;
     const Filling& f = *filling;
     if (f.frames == 0) return;
@@ -125,31 +195,34 @@ void PreparedCorrections::Entry::fill(double map_frame, int group, std::size_t b
         std::clamp(map_frame - static_cast<double>(f.first), 0.0, static_cast<double>(f.frames - 1));
     const auto along = static_cast<float>(at / static_cast<double>(std::max<std::int64_t>(1, f.frames - 1)));
     const auto& ends = f.ends[std::min(static_cast<std::size_t>(group), f.ends.size() - 1)];
-    for (std::size_t s = 0; s < kStems; ++s) {
-        const std::size_t i = s * kBands + band;
-        const float share = ends[0][i] + along * (ends[1][i] - ends[0][i]);
-        masks[i] += part * (share - masks[i]);
+    for (const std::size_t s : row.sounds()) {
+        const std::size_t i = static_cast<std::size_t>(stem_of_sound(s)) * kBands + band;
+        float share = ends[0][i] + along * (ends[1][i] - ends[0][i]);
+        if (is_music_part(s)) share *= row.part_shares[(s - kStems) * kBands + band];
+        float& mask = row.masks[s * kBands + band];
+        mask += part * (share - mask);
     }
 }
 
 void PreparedCorrections::Entry::apply(double map_frame, int group, std::span<const float> strengths,
-                                       std::span<const float> before, std::span<float> masks) const {
+                                       std::span<const float> before, const Row& row) const {
     for (std::size_t band = 0; band < kBands; ++band) {
         const float part = strength * strengths[band];
         if (part <= 0) continue;
         switch (act) {
             case CorrectionAct::Give:
-                give(band, part, masks);
+                give(band, part, row);
                 break;
             case CorrectionAct::TakeDown:
-                for (std::size_t s = 0; s < kStems; ++s) masks[s * kBands + band] *= 1 - part * (1 - down);
+                for (const std::size_t s : row.sounds())
+                    row.masks[s * kBands + band] *= 1 - part * (1 - down);
                 break;
             case CorrectionAct::ShareAsBefore:
-                for (std::size_t i = band; i < kMaskRow; i += kBands)
-                    masks[i] += part * (before[i] - masks[i]);
+                for (std::size_t i = band; i < row.masks.size(); i += kBands)
+                    row.masks[i] += part * (before[i] - row.masks[i]);
                 break;
             case CorrectionAct::Fill:
-                fill(map_frame, group, band, part, masks);
+                fill(map_frame, group, band, part, row);
                 break;
         }
     }
@@ -319,11 +392,13 @@ bool PreparedCorrections::cuts_around(double map_frame) const {
     return false;
 }
 
-void PreparedCorrections::apply(double map_frame, std::span<float> masks, int group) const {
+void PreparedCorrections::apply(double map_frame, std::span<float> masks, std::span<const float> part_shares,
+                                int group) const {
     const double seconds = map_frame / kMapFramesPerSecond;
     const auto second = static_cast<std::size_t>(std::max(0.0, seconds));
     if (second + 1 >= starts_.size()) return;
-    std::array<float, kMaskRow> before;
+    const Row row{masks, part_shares};
+    std::array<float, kOpenedRow> before;
     std::array<float, kBands> strengths;
     bool kept = false;
     for (std::uint32_t k = starts_[second]; k < starts_[second + 1]; ++k) {
@@ -331,8 +406,9 @@ void PreparedCorrections::apply(double map_frame, std::span<float> masks, int gr
         if (!entry.read(seconds, strengths)) continue;
         if (!kept) std::ranges::copy(masks, before.begin());
         kept = true;
-        entry.apply(map_frame, group, strengths, before, masks);
+        entry.apply(map_frame, group, strengths, before, row);
     }
+    if (kept) row.add_up_music();
 }
 
 Result<MaskMap> corrected(const MaskMap& map, std::span<const Correction> corrections, const Source& source,

@@ -6,6 +6,7 @@
 #include <array>
 #include <cstdint>
 #include <memory>
+#include <optional>
 #include <span>
 #include <string>
 #include <vector>
@@ -42,11 +43,20 @@ struct Correction {
     Region region;
     bool outside = false;                                      // acts everywhere but in the region
     Stem to = Stem::Dialogue;                                  // Give
+    std::optional<MusicPart> to_part;                          // of the music: that part of it alone
     std::array<bool, kStems> from = {true, true, true, true};  // Give
-    double take_down_db = 24;                                  // TakeDown: 0 to kMostTakeDownDb
-    double strength_percent = 100;                             // 0 to 100: how far the act is taken
+    // Of the music, if it is taken from. Where the music is not opened, it gives only as a whole.
+    std::array<bool, kMusicParts> from_parts = {true, true, true, true};
+    double take_down_db = 24;       // TakeDown: 0 to kMostTakeDownDb
+    double strength_percent = 100;  // 0 to 100: how far the act is taken
     bool operator==(const Correction&) const = default;
 };
+// The stem or part of the music that a region is given to, and the other way.
+[[nodiscard]] std::size_t given_to(const Correction& correction);
+void give_to(Correction& correction, std::size_t sound);
+// Whether it takes from a stem or part, and whether it is to.
+[[nodiscard]] bool takes_from(const Correction& correction, std::size_t sound);
+void set_taken_from(Correction& correction, std::size_t sound, bool on);
 // Brings values into their ranges, makes ids unique and leaves out what has no extent.
 void normalise(std::vector<Correction>& corrections);
 [[nodiscard]] int new_correction_id(std::span<const Correction> corrections);
@@ -79,8 +89,11 @@ class PreparedCorrections {
     // What the fills change of a channel's sound, which begins at a frame of the recording: added to it.
     void add_fills(int channel, std::int64_t start_frame, std::span<float> sound) const;
     // Changes the masks of a group at a time in map frames: kMaskRow values that add up to one in every band.
-    // Afterwards they add up to at most one; what is missing is cut.
-    void apply(double map_frame, std::span<float> masks, int group = 0) const;
+    // Afterwards they add up to at most one; what is missing is cut. With kOpenedRow values the parts add up
+    // to the music, before and afterwards; part_shares: how the music is shared out in every band, part by
+    // part.
+    void apply(double map_frame, std::span<float> masks, std::span<const float> part_shares = {},
+               int group = 0) const;
     // Whether anything may be cut: anywhere, or within a second of a time, so that what is smoothed over time
     // is counted, too.
     [[nodiscard]] bool cuts() const { return cuts_; }

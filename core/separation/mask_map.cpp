@@ -158,13 +158,38 @@ void MaskMap::read(double frame_position, std::span<float> masks, int group) con
     const double at = std::clamp(frame_position, 0.0, last);
     const auto low = static_cast<std::uint64_t>(at);
     const auto part = static_cast<float>(at - static_cast<double>(low));
-    decode_masks(codes(low, group), masks);
+    decode_masks(codes(low, group), masks.first(kMaskRow));
     if (part > 0.0F) {
         std::array<float, kMaskRow> next;
         decode_masks(codes(low + 1, group), next);
         for (std::size_t i = 0; i < kMaskRow; ++i) masks[i] += part * (next[i] - masks[i]);
     }
-    if (corrections_) corrections_->apply(at, masks, group);
+    if (masks.size() < kOpenedRow || !parts_) {
+        if (corrections_) corrections_->apply(at, masks.first(kMaskRow), {}, group);
+        return;
+    }
+    std::array<float, kOpenedRow - kMaskRow> shares;
+    parts_->read(at, shares, group);
+    const auto music = masks.subspan(kMusicSound * kBands, kBands);
+    for (std::size_t i = 0; i < shares.size(); ++i) masks[kMaskRow + i] = shares[i] * music[i % kBands];
+    if (corrections_) corrections_->apply(at, masks, shares, group);
+}
+
+Result<MaskMap> MaskMap::opened(std::shared_ptr<const MaskMap> parts) const {
+    if (parts && (parts->facts_.frames != facts_.frames || parts->facts_.groups != facts_.groups ||
+                  parts->facts_.source_hash != facts_.source_hash)) {
+        return make_error(ErrorKind::Mismatch,
+                          "The parts of the music belong to another recording, or its channels share masks "
+                          "otherwise by now. Open the music again.");
+    }
+    MaskMap out = *this;
+    out.parts_ = std::move(parts);
+    return out;
+}
+
+void MaskMap::drop_pages() const {
+    file_->drop_pages();
+    if (parts_) parts_->drop_pages();
 }
 
 MaskMap MaskMap::corrected(std::shared_ptr<const PreparedCorrections> corrections) const {
@@ -186,7 +211,7 @@ bool MaskMap::cuts_around(double frame_position) const {
 }
 
 Status MaskMap::intact() const {
-    if (file_->intact()) return {};
+    if (file_->intact()) return parts_ ? parts_->intact() : Status{};
     return make_error(ErrorKind::Io,
                       "A mask map was cut short while it was read. Split the recording again.");
 }

@@ -20,10 +20,13 @@
 #include "core/base/result.h"
 #include "core/base/safetensors.h"
 #include "core/separation/bands.h"
+#include "core/separation/music_parts.h"
 
 namespace rivlen {
 
 inline constexpr std::size_t kMaskRow = std::size_t{kStems} * kBands;
+// With the parts of the music behind the stems (MaskMap::opened()).
+inline constexpr std::size_t kOpenedRow = std::size_t{kSounds} * kBands;
 
 [[nodiscard]] std::uint8_t encode_mask(float mask);
 // One frame of codes to masks that add up to one over the stems. Both spans hold kMaskRow values, stem by
@@ -78,17 +81,25 @@ class MaskMap {
     [[nodiscard]] bool has(std::uint64_t frame) const;
     // The same map, read with corrections from then on (corrections.h); null: as the model had it.
     [[nodiscard]] MaskMap corrected(std::shared_ptr<const PreparedCorrections> corrections) const;
+    // The same map, whose music opens into parts from then on. parts: a map of the same frames and groups,
+    // whose rows say how the music is shared out (MusicPart); null: it does not open. Errors: Mismatch.
+    [[nodiscard]] Result<MaskMap> opened(std::shared_ptr<const MaskMap> parts) const;
+    [[nodiscard]] bool opens_music() const { return parts_ != nullptr; }
+    [[nodiscard]] const std::shared_ptr<const MaskMap>& parts() const { return parts_; }
+    // Values of a row with all that there is: kMaskRow, or kOpenedRow.
+    [[nodiscard]] std::size_t row_size() const { return parts_ ? kOpenedRow : kMaskRow; }
     // Whether a correction takes something out of the whole around a time: masks then add up to less than
     // one, or are of a sound that was filled.
     [[nodiscard]] bool cuts_around(double frame_position) const;
     [[nodiscard]] bool cuts() const;  // anywhere
     // Masks at a time given in map frames (may lie between frames or outside the recording: then the
-    // nearest), with the corrections. This is the one way in which masks are read. masks: kMaskRow values.
+    // nearest), with the corrections. This is the one way in which masks are read. masks: kMaskRow values, or
+    // kOpenedRow of a map whose music opens; parts add up to the music.
     void read(double frame_position, std::span<float> masks, int group = 0) const;
     // What fills change of the sound that the masks are of (corrections.h): whoever reads the recording to
     // apply masks to it adds this. sound: a channel's, from a frame of the recording on.
     void add_fills(int channel, std::int64_t start_frame, std::span<float> sound) const;
-    void drop_pages() const { file_->drop_pages(); }  // see MappedFile
+    void drop_pages() const;  // see MappedFile
     // Errors: Io when the map was cut short while it was read. Any thread.
     [[nodiscard]] Status intact() const;
 
@@ -97,6 +108,7 @@ class MaskMap {
     std::shared_ptr<const safetensors::File> file_;
     std::span<const std::uint8_t> codes_;
     std::shared_ptr<const PreparedCorrections> corrections_;
+    std::shared_ptr<const MaskMap> parts_;
 };
 
 }  // namespace rivlen

@@ -45,6 +45,7 @@ fs::path find_with_models(const fs::path& file, const char* variable) {
 
 fs::path find_model(const std::string& name) {
     const std::string file = name + ".safetensors";
+    if (name == kPartsModel) return find_with_models(file, "RIVLEN_PARTS_MODEL");
     const fs::path found = find_with_models(file, "RIVLEN_MODEL");
     return name == kQuickModel || found.filename() == file ? found : fs::path();
 }

@@ -64,6 +64,8 @@ class Separator {
 // when a model is not installed; RIVLEN_MODEL takes the place of the quick one, and then there is no other.
 inline constexpr const char* kQuickModel = "quick";
 inline constexpr const char* kFineModel = "fine";
+// What opens the music into its parts (music_parts.h). RIVLEN_PARTS_MODEL comes first.
+inline constexpr const char* kPartsModel = "parts";
 [[nodiscard]] std::filesystem::path find_model(const std::string& name = kQuickModel);
 // Something else that is installed beside the models; the variable in the environment comes first. Empty when
 // it is not there.

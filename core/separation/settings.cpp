@@ -3,6 +3,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <functional>
 
 namespace rivlen {
 
@@ -40,9 +41,25 @@ StemSettings::StemSettings() {
     for (std::size_t i = 0; i < kSettings; ++i) values[i] = kInfos[i].standard;
 }
 
-bool ShapeSettings::audible(std::size_t stem) const {
-    const bool any_solo = std::ranges::any_of(stems, [](const StemSettings& s) { return s.solo; });
-    return !stems[stem].mute && (!any_solo || stems[stem].solo);
+bool StemSettings::untouched() const {
+    StemSettings as_it_comes;
+    as_it_comes.both_channels = both_channels;
+    return *this == as_it_comes;
+}
+
+bool ShapeSettings::sets_music_part() const {
+    return !std::all_of(stems.begin() + kStems, stems.end(), std::mem_fn(&StemSettings::untouched));
+}
+
+bool ShapeSettings::audible(std::size_t sound) const {
+    const auto solo = [](const StemSettings& s) { return s.solo; };
+    const bool any_part = std::any_of(stems.begin() + kStems, stems.end(), solo);
+    const bool any = any_part || std::any_of(stems.begin(), stems.begin() + kStems, solo);
+    const StemSettings& music = stems[kMusicSound];
+    if (stems[sound].mute || (is_music_part(sound) && music.mute)) return false;
+    if (!any || stems[sound].solo) return true;
+    if (sound == kMusicSound) return any_part;
+    return is_music_part(sound) && music.solo && !any_part;
 }
 
 void ShapeSettings::use_both_channels(bool on) {
@@ -50,7 +67,7 @@ void ShapeSettings::use_both_channels(bool on) {
 }
 
 bool ShapeSettings::neutral() const {
-    for (std::size_t s = 0; s < kStems; ++s) {
+    for (std::size_t s = 0; s < kSounds; ++s) {
         const auto& stem = stems[s];
         const bool any_on = std::ranges::any_of(stem.on, [](bool on) { return on; });
         const bool weighted = stem.weighting_on && !stem.weighting.empty();
@@ -59,6 +76,31 @@ bool ShapeSettings::neutral() const {
             return false;
     }
     return true;
+}
+
+MusicHeard music_heard(const ShapeSettings& settings) {
+    ShapeSettings parts;  // as if the music were all there is
+    for (std::size_t p = kStems; p < kSounds; ++p) {
+        parts.stems[p].mute = settings.stems[p].mute;
+        parts.stems[p].solo = settings.stems[p].solo;
+    }
+    const bool voices = parts.audible(sound_of(MusicPart::Voices));
+    const auto others =
+        std::count_if(settings.stems.begin() + kStems, settings.stems.end(),
+                      [&](const StemSettings& s) {
+                          return parts.audible(static_cast<std::size_t>(&s - settings.stems.data()));
+                      }) -
+        (voices ? 1 : 0);
+    if (others == kMusicParts - 1) return voices ? MusicHeard::All : MusicHeard::Instrumental;
+    return voices && others == 0 ? MusicHeard::VoicesOnly : MusicHeard::Other;
+}
+
+void hear_music(ShapeSettings& settings, MusicHeard what) {
+    for (std::size_t p = kStems; p < kSounds; ++p) {
+        const bool voices = p == sound_of(MusicPart::Voices);
+        settings.stems[p].solo = false;
+        settings.stems[p].mute = voices ? what == MusicHeard::Instrumental : what == MusicHeard::VoicesOnly;
+    }
 }
 
 double rest_gain(double isolation_percent) {

@@ -7,6 +7,7 @@
 
 #include "core/base/parameter.h"
 #include "core/separation/bands.h"
+#include "core/separation/music_parts.h"
 
 namespace rivlen {
 
@@ -39,6 +40,8 @@ struct StemSettings {
     bool solo = false;
 
     StemSettings();  // neutral, everything switchable is off
+    // As it comes, but for both_channels, which all share.
+    [[nodiscard]] bool untouched() const;
     [[nodiscard]] double value(Setting s) const { return values[static_cast<std::size_t>(s)]; }
     void set(Setting s, double value) { values[static_cast<std::size_t>(s)] = value; }
     [[nodiscard]] bool acts(Setting s) const {
@@ -49,18 +52,27 @@ struct StemSettings {
 };
 
 struct ShapeSettings {
-    std::array<StemSettings, kStems> stems;
+    std::array<StemSettings, kSounds> stems;  // the stems, then the parts of the music
 
-    // Solo on any stem silences those without it.
-    [[nodiscard]] bool audible(std::size_t stem) const;
+    // Solo on any sound silences those without it. The music sounds when one of its parts has solo, and then
+    // those parts of it alone; muted, it takes its parts with it.
+    [[nodiscard]] bool audible(std::size_t sound) const;
     // Whether stems are told apart by direction, too, where a group has two channels (channel_filter.h). One
     // choice for all stems, so that they go on adding up to the source.
     [[nodiscard]] bool both_channels() const { return stems.front().both_channels; }
     void use_both_channels(bool on);
-    // True when every stem is neutral: isolation 100 %, nothing switched on, no gain, nothing muted.
+    // Whether a part of the music is set by itself, so that the music has to be opened.
+    [[nodiscard]] bool sets_music_part() const;
+    // True when every stem and part is neutral: isolation 100 %, nothing switched on, no gain, nothing muted.
     [[nodiscard]] bool neutral() const;
     bool operator==(const ShapeSettings&) const = default;
 };
+
+// What of the music sounds, by mute and solo of its parts alone.
+enum class MusicHeard { All, Instrumental, VoicesOnly, Other };
+[[nodiscard]] MusicHeard music_heard(const ShapeSettings& settings);
+// Sets mute of the parts so, and takes their solo away. Not Other.
+void hear_music(ShapeSettings& settings, MusicHeard what);
 
 // Gain of what does not belong to a stem at a given isolation: 40 dB over the range, evenly to the ear, bent
 // so that it ends in silence at 100 %: g(p) = (10^(-2p) - 10^-2) / (1 - 10^-2) with p = percent / 100. Ours.

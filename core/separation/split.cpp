@@ -2,6 +2,7 @@
 #include "core/separation/split.h"
 
 #include <algorithm>
+#include <array>
 #include <chrono>
 #include <cmath>
 #include <mutex>
@@ -10,6 +11,7 @@
 #include <thread>
 
 #include "core/base/guarded.h"
+#include "core/base/hash.h"
 #include "core/dsp/resample.h"
 #include "core/separation/bands.h"
 #include "core/separation/mask_map.h"
@@ -53,21 +55,47 @@ std::int64_t rounded_up(std::int64_t value, std::int64_t step) {
 constexpr std::int64_t kPieceFrames = 3072;
 constexpr std::int64_t kShortestChunk = 6144;
 
-// The normalised features of a group of channels, piece after piece; each frame is transformed once.
+// Features of what is left of a sound behind the masks of the music: power times the mask's square. The mean
+// over time comes with normalising. first: frame of the map of the first row.
+void keep_music(const MaskMap& map, int group, std::int64_t first, std::span<float> rows) {
+    std::vector<float> masks(map.row_size());
+    std::array<float, kBands + 1> gains{};  // the last: what silence is
+    for (std::size_t t = 0; t < rows.size() / kFeatures; ++t) {
+        map.read(static_cast<double>(first + static_cast<std::int64_t>(t)), masks, group);
+        const auto row = rows.subspan(t * kFeatures, std::size_t{2} * kBands);
+        const auto music = std::span(masks).subspan(kMusicSound * kBands, kBands);
+        std::ranges::transform(music, gains.begin(), [](float mask) { return mask * mask; });
+        gains.back() = 0.0F;
+        compress_powers(gains);
+        for (std::size_t i = 0; i < row.size(); ++i)
+            row[i] = std::max(row[i] * gains[i % kBands], gains.back());
+    }
+}
+
+// What is split of a recording: a group of channels, and of them the music of a map or, without one, all.
+struct Splitting {
+    const Source& source;
+    ChannelGroup channels;
+    int number = 0;  // of the group
+    const MaskMap* music_of = nullptr;
+    std::int64_t total = 0;  // frames of the map
+};
+
+// Its normalised features, piece after piece; each frame is transformed once.
 class NormalisedFeatures {
   public:
-    NormalisedFeatures(const Source& source, ChannelGroup group, std::int64_t total)
-        : source_(source), group_(group), total_(total) {}
+    explicit NormalisedFeatures(const Splitting& what) : what_(what) {}
     // Of frames [first, last), which follow those of the last call. Valid until the next.
     std::span<const float> next(std::int64_t first, std::int64_t last) {
         // Normalising looks kLevelFrames further.
         const auto from = std::max<std::int64_t>(0, first - kLevelFrames);
-        const auto to = std::min(total_, last + kLevelFrames);
+        const auto to = std::min(what_.total, last + kLevelFrames);
         if (raw_.empty()) raw_from_ = raw_to_ = from;
         raw_.erase(raw_.begin(), raw_.begin() + (from - raw_from_) * kFeatures);
         raw_from_ = from;
         if (raw_to_ < to) {
-            const auto more = source_features(source_, group_, raw_to_, to);
+            auto more = source_features(what_.source, what_.channels, raw_to_, to);
+            if (what_.music_of != nullptr) keep_music(*what_.music_of, what_.number, raw_to_, more);
             raw_.insert(raw_.end(), more.begin(), more.end());
             raw_to_ = to;
         }
@@ -78,9 +106,7 @@ class NormalisedFeatures {
     }
 
   private:
-    const Source& source_;
-    ChannelGroup group_;
-    std::int64_t total_;
+    Splitting what_;
     std::vector<float> raw_, rows_;  // of frames [raw_from_, raw_to_)
     std::int64_t raw_from_ = 0, raw_to_ = 0;
 };
@@ -130,12 +156,12 @@ class ChunkQueue {
 };
 
 // Masks of a chunk of one group of channels: take(first_frame, masks), piece by piece.
-Status split_chunk(const Source& source, ChannelGroup group, const ModelFacts& model, std::int64_t total,
-                   const ChunkQueue::Chunk& chunk, MaskWorker& worker,
+Status split_chunk(const Splitting& what, const ModelFacts& model, const ChunkQueue::Chunk& chunk,
+                   MaskWorker& worker,
                    const std::function<Status(std::int64_t, std::span<const float>)>& take) {
     const std::int64_t grid = model.stride_frames;
     const auto from = std::max<std::int64_t>(0, chunk.first - model.context_frames);
-    const auto to = std::min(total, rounded_up(chunk.last, grid) + model.context_frames);
+    const auto to = std::min(what.total, rounded_up(chunk.last, grid) + model.context_frames);
     std::int64_t next = from > 0 ? from + model.context_frames : 0;  // frame of the next masks
     const auto inside = [&](std::span<const float> masks) -> Status {
         const std::int64_t first = next;
@@ -146,11 +172,12 @@ Status split_chunk(const Source& source, ChannelGroup group, const ModelFacts& m
         return take(begin, masks.subspan(static_cast<std::size_t>(begin - first) * kMaskRow,
                                          static_cast<std::size_t>(end - begin) * kMaskRow));
     };
-    NormalisedFeatures features(source, group, total);
+    NormalisedFeatures features(what);
     worker.begin(from == 0);
     for (std::int64_t at = from; at < to; at += rounded_up(kPieceFrames, grid)) {
         const std::int64_t end = std::min(to, at + rounded_up(kPieceFrames, grid));
-        if (auto status = worker.push(features.next(at, end), end == total, inside); !status) return status;
+        if (auto status = worker.push(features.next(at, end), end == what.total, inside); !status)
+            return status;
     }
     return {};
 }
@@ -162,6 +189,14 @@ std::filesystem::path map_path(const Source& source, const ModelFacts& model, Ch
     const auto groups = channel_groups(source.channels(), channels).size();
     return work_folder / fmt::format("{}-{}-{}{}.map", source.hash().substr(0, 24), model.name,
                                      model.hash.substr(0, 8), groups > 1 ? fmt::format("-{}", groups) : "");
+}
+
+std::filesystem::path parts_path(const Source& source, const MaskMap& map, const ModelFacts& model,
+                                 const std::filesystem::path& work_folder) {
+    const int groups = map.facts().groups;
+    return work_folder / fmt::format("{}-{}-of-{}-{}{}.map", source.hash().substr(0, 24), model.name,
+                                     hash_hex(map.facts().model).substr(0, 8), model.hash.substr(0, 8),
+                                     groups > 1 ? fmt::format("-{}", groups) : "");
 }
 
 std::string named_in_map(const ModelFacts& model) {
@@ -201,7 +236,9 @@ Result<SplitReport> split(const Source& source, const Separator& separator, cons
                           const SplitOptions& options, const JobControl& job) {
     const auto start_time = std::chrono::steady_clock::now();
     const std::uint64_t frames = map_frames(source);
-    const auto groups = channel_groups(source.channels(), options.channels);
+    const auto groups = options.music_of != nullptr
+                            ? groups_of_count(source.channels(), options.music_of->facts().groups)
+                            : channel_groups(source.channels(), options.channels);
     auto writer = MaskMapWriter::create(
         map, {source.hash(), named_in_map(separator.model()), frames, static_cast<int>(groups.size())});
     if (!writer) return writer.error();
@@ -234,9 +271,9 @@ Result<SplitReport> split(const Source& source, const Separator& separator, cons
             const auto chunk = queue.take();
             if (!chunk) break;
             for (std::size_t g = 0; g < groups.size(); ++g) {
-                auto status =
-                    split_chunk(source, groups[g], separator.model(), total, *chunk, *worker,
-                                [&](std::int64_t first, auto masks) { return write(g, first, masks); });
+                auto status = split_chunk(
+                    {source, groups[g], static_cast<int>(g), options.music_of, total}, separator.model(),
+                    *chunk, *worker, [&](std::int64_t first, auto masks) { return write(g, first, masks); });
                 if (!status) return status;
             }
         }

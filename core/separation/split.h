@@ -31,6 +31,10 @@ struct SplitOptions {
     // Called behind every piece but the last, one call at a time, from any of the workers; with it, what is
     // there can be heard. Not kept by the map's reader: see MaskMapWriter::so_far().
     std::function<void(MaskMapWriter&)> on_part;
+    // The music of this map is split instead of the whole recording, into its parts (music_parts.h): the
+    // features are those of the source times the masks of the music. Channels share masks as they do there;
+    // must outlive the split.
+    const MaskMap* music_of = nullptr;
 };
 
 struct SplitReport {
@@ -38,10 +42,13 @@ struct SplitReport {
     double times_real_time = 0;
 };
 
-// Where a recording's map is kept in the work folder.
+// Where a recording's map is kept in the work folder. The parts of its music, of a map, stand beside it.
 [[nodiscard]] std::filesystem::path map_path(const Source& source, const ModelFacts& model,
                                              ChannelGrouping channels,
                                              const std::filesystem::path& work_folder);
+[[nodiscard]] std::filesystem::path parts_path(const Source& source, const MaskMap& map,
+                                               const ModelFacts& model,
+                                               const std::filesystem::path& work_folder);
 
 // Errors: Cancelled, DiskFull, Io, Internal. Nothing is left behind unless it succeeds.
 [[nodiscard]] Result<SplitReport> split(const Source& source, const Separator& separator,

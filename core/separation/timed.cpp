@@ -70,7 +70,7 @@ TimedMaskWeights::TimedMaskWeights(TimedSettings settings)
 TimedMaskWeights::Set TimedMaskWeights::worked_out(const ShapeSettings& settings) {
     Set set;
     set.kept = kept_weights(settings);
-    for (std::size_t s = 0; s < kStems; ++s) set.stems[s] = stem_weights(settings.stems[s], s);
+    for (std::size_t s = 0; s < kSounds; ++s) set.stems[s] = sound_weights(settings, s);
     return set;
 }
 

@@ -67,7 +67,7 @@ class TimedMaskWeights {
   private:
     struct Set {
         MaskWeights kept;
-        std::array<MaskWeights, kStems> stems;
+        std::array<MaskWeights, kSounds> stems;
     };
     static Set worked_out(const ShapeSettings& settings);
     template <typename Pick>

@@ -2,6 +2,7 @@
 #include "core/workflow/session_media.h"
 
 #include <algorithm>
+#include <functional>
 #include <map>
 
 #include "core/project/editing.h"
@@ -25,7 +26,33 @@ std::map<fs::path, bool> clip_files(const Timeline& timeline) {
     return files;
 }
 
+bool sets_music_part(const SessionItem& item) {
+    const auto sets = std::mem_fn(&ShapeSettings::sets_music_part);
+    return sets(item.settings) || std::ranges::any_of(item.ranges, sets, &SettingsRange::settings) ||
+           std::ranges::any_of(item.cards, [&](const auto& card) { return card && sets(card->settings); }) ||
+           std::ranges::any_of(item.lines, [](const SettingLane& l) { return is_music_part(l.stem); });
+}
+
 }  // namespace
+
+bool needs_music_parts(const Session& session, const fs::path& recording) {
+    bool plays_music = false;
+    for (const auto& track : session.timeline.tracks) {
+        for (const auto& clip : track.clips) {
+            if (clip.path != recording) continue;
+            if (plays_music_part(clip.clip_source)) return true;
+            plays_music =
+                plays_music || clip.clip_source == ClipSource::Music || clip.clip_source == ClipSource::Kept;
+        }
+    }
+    if (!plays_music) return false;
+    const auto item = item_of(session, recording);
+    return (item && sets_music_part(session.items[*item])) ||
+           std::ranges::any_of(session.deliveries.rows, [](const HandoverRow& row) {
+               return row.on &&
+                      (row.content == Content::Instrumental || row.content == Content::MusicWithoutDrums);
+           });
+}
 
 std::vector<fs::path> files_of(const Session& session, const fs::path& session_file) {
     std::vector<fs::path> files = added_media(session);
@@ -49,6 +76,14 @@ Result<MixMediaSet> load_media(const Session& session, const SplitWish& wish, co
             auto done = split_recording(*source, own, stage("Splitting " + file.filename().string()));
             if (!done) return done.error();
             auto map = std::move(done->map);
+            if (needs_music_parts(session, file)) {
+                auto parts = music_parts_of(*source, map, own,
+                                            stage("Opening the music of " + file.filename().string()));
+                if (!parts) return parts.error();
+                auto opened = map.opened(std::make_shared<const MaskMap>(std::move(*parts)));
+                if (!opened) return opened.error();
+                map = std::move(*opened);
+            }
             if (const auto item = item_of(session, file)) {
                 auto with = corrected(map, session.items[*item].corrections, *source);
                 if (!with) return with.error();

@@ -19,10 +19,15 @@ using Stage = std::function<JobControl(const std::string& what)>;
 [[nodiscard]] std::vector<std::filesystem::path> files_of(const Session& session,
                                                           const std::filesystem::path& session_file);
 // Everything that the clips of a session refer to, at the session rate; split as the session says where a
-// clip plays a stem: channels share masks as its recording has it. wish: all else about splitting. Errors:
+// clip plays a stem, and opened where needed (needs_music_parts()): channels share masks as its recording has
+// it. wish: all else about splitting. Errors:
 // those of bringing in and splitting.
 [[nodiscard]] Result<MixMediaSet> load_media(const Session& session, const SplitWish& wish,
                                              const Stage& stage);
+
+// Whether a session needs the parts of a recording's music: a clip plays one, the settings set one, or a row
+// of the table of deliveries leaves one out.
+[[nodiscard]] bool needs_music_parts(const Session& session, const std::filesystem::path& recording);
 
 // Clips that say that they go on behind the end of what they play (a file of the same name that is shorter, a
 // session that was edited by hand) end with it.

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // An engine without a network, for tests of everything around the network: a band goes to the stem of its
-// number, so that what is split is known exactly. Taught, everything goes to the stem that was taught.
+// number, so that what is split is known exactly; by the model of parts, four bands in turn go to the part of
+// their number. Taught, everything goes to the stem that was taught.
 #include "core/separation/separator.h"
 
 #include <algorithm>
@@ -16,7 +17,7 @@ namespace {
 
 class BandWorker : public MaskWorker {
   public:
-    explicit BandWorker(int taught) : taught_(taught) {}
+    BandWorker(int taught, bool parts) : taught_(taught), parts_(parts) {}
     void begin(bool /*at_start*/) override {}
     Status push(std::span<const float> features, bool /*last*/, const Take& take) override {
         std::vector<float> masks(features.size() / kFeatures * kMaskRow, 0.0F);
@@ -29,9 +30,11 @@ class BandWorker : public MaskWorker {
 
   private:
     [[nodiscard]] std::size_t stem_of(std::size_t band) const {
+        if (parts_) return band / kStems % kMusicParts;
         return taught_ < 0 ? band % kStems : static_cast<std::size_t>(taught_);
     }
     int taught_;  // stem; -1: none
+    bool parts_;
 };
 
 constexpr const char* kTaught = "taught ";
@@ -46,7 +49,7 @@ class BandSeparator : public Separator {
     BandSeparator(ModelFacts facts, int taught) : facts_(std::move(facts)), taught_(taught) {}
     [[nodiscard]] const ModelFacts& model() const override { return facts_; }
     [[nodiscard]] std::unique_ptr<MaskWorker> make_worker() const override {
-        return std::make_unique<BandWorker>(taught_);
+        return std::make_unique<BandWorker>(taught_, facts_.name == kPartsModel);
     }
 
   private:

@@ -130,9 +130,9 @@ MaskMap written_map(const fs::path& path, const Source& source, std::span<const 
 
 }  // namespace
 
-MaskMap random_map(const Scratch& scratch, const Source& source) {
+MaskMap random_map(const Scratch& scratch, const Source& source, unsigned seed) {
     const auto frames = map_frames(source);
-    std::mt19937 generator(99);
+    std::mt19937 generator(seed);
     std::vector<float> masks(frames * kMaskRow);
     for (std::size_t t = 0; t < frames; ++t) {
         for (std::size_t b = 0; b < kBands; ++b) {
@@ -146,7 +146,7 @@ MaskMap random_map(const Scratch& scratch, const Source& source) {
             for (std::size_t s = 0; s < kStems; ++s) masks[t * kMaskRow + s * kBands + b] = weights[s] / sum;
         }
     }
-    return written_map(scratch / "random.map", source, masks);
+    return written_map(scratch / ("random" + std::to_string(seed) + ".map"), source, masks);
 }
 
 MaskMap even_map(const Scratch& scratch, const Source& source, std::array<float, kStems> masks) {

@@ -47,7 +47,7 @@ void make_other_sound(const std::filesystem::path& folder);
 [[nodiscard]] Source noise_source(const Scratch& scratch, int sample_rate, int channels, double seconds);
 // A map with the same masks in every band and frame; they add up to one.
 [[nodiscard]] MaskMap even_map(const Scratch& scratch, const Source& source, std::array<float, kStems> masks);
-// A map of random masks for a recording.
-[[nodiscard]] MaskMap random_map(const Scratch& scratch, const Source& source);
+// A map of random masks for a recording, in "random<seed>.map".
+[[nodiscard]] MaskMap random_map(const Scratch& scratch, const Source& source, unsigned seed = 99);
 
 }  // namespace rivlen::test

@@ -39,7 +39,7 @@ TEST(Timeline, StemsArePlacedAlignedOnTracksOfTheirOwn) {
     ASSERT_EQ(r.tracks.size(), kStems);
     for (std::size_t s = 0; s < kStems; ++s) {
         EXPECT_EQ(extents(r.tracks[s]), (Extents{{100, 100 + kLong}}));
-        EXPECT_EQ(stem_of_clip_source(r.tracks[s].clips[0].clip_source), s);
+        EXPECT_EQ(sound_of_clip_source(r.tracks[s].clips[0].clip_source), s);
         EXPECT_EQ(r.tracks[s].clips[0].group, r.tracks[0].clips[0].group);
     }
     ASSERT_EQ(r.picture.size(), 1U);

@@ -173,7 +173,7 @@ TEST(MaskMap, OfAnotherSourceIsRefused) {
     const Scratch scratch;
     const auto a = test::noise_source(scratch, 48000, 1, 1.0);
     const auto map = test::random_map(scratch, a);
-    auto wrong = MaskMap::open(scratch / "random.map", "0123");
+    auto wrong = MaskMap::open(scratch / "random99.map", "0123");
     ASSERT_FALSE(wrong.ok());
     EXPECT_EQ(wrong.error().kind, ErrorKind::Mismatch);
     EXPECT_NE(wrong.error().message.find("another recording"), std::string::npos);

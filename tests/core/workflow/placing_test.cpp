@@ -56,7 +56,7 @@ TEST(Placing, StemsPlayOneGroupOfTheSameLength) {
         EXPECT_EQ(track.clips[0].start, 480);
         EXPECT_EQ(track.clips[0].length, 96000);
         EXPECT_EQ(track.clips[0].group, timeline.tracks[0].clips[0].group);
-        EXPECT_TRUE(stem_of_clip_source(track.clips[0].clip_source).has_value());
+        EXPECT_TRUE(sound_of_clip_source(track.clips[0].clip_source).has_value());
     }
     EXPECT_TRUE(timeline.picture.empty());
 }
