@@ -65,6 +65,20 @@ void ClipActs::trim_to_playhead(bool start) {
     });
 }
 
+void ClipActs::open_music() {
+    const auto clips = selection_.clips();
+    const auto plays_music = [this](int id) {
+        const Clip* clip = document_.timeline().clip(id);
+        return clip != nullptr && clip->clip_source == ClipSource::Music;
+    };
+    if (std::ranges::none_of(clips, plays_music))
+        return emit said(tr("Choose clips that play the music of a recording first."), false);
+    std::vector<int> parts;
+    document_.edit_timeline(tr("The music in its parts"), {},
+                            [&](Timeline& r) { parts = open_music_clips(r, clips); });
+    selection_.choose_clips(parts);
+}
+
 void ClipActs::remove(bool close_gap) {
     if (const int cut = selection_.video_clip(); cut != 0)
         return document_.edit_timeline(tr("Delete picture"), {},

@@ -29,6 +29,8 @@ class ClipActs : public QObject {
     void copy_behind();
     void mute_clips();
     void group_clips(bool together);
+    // The four parts in place of chosen clips that play the music.
+    void open_music();
     void cross_fade_to_next();
     void add_track();
     void add_bus();

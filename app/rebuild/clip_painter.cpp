@@ -74,6 +74,10 @@ bool ClipPainter::draw_body(QPainter& painter, const Clip& clip, const QRectF& b
         painter.drawText(body, Qt::AlignCenter, tr("not split yet"));
         return true;
     }
+    if (plays_music_part(clip.clip_source) && !material->map->opens_music()) {
+        painter.drawText(body, Qt::AlignCenter, tr("its music is not open yet"));
+        return true;
+    }
     SoundLook look;
     look.body = body;
     look.sample_rate = std::max(1, document_.timeline().sample_rate);

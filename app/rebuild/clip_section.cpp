@@ -2,6 +2,7 @@
 #include "app/rebuild/clip_section.h"
 
 #include <QComboBox>
+#include <QHBoxLayout>
 #include <QLabel>
 #include <QLineEdit>
 #include <QSignalBlocker>
@@ -9,6 +10,8 @@
 
 #include "app/widgets/controls.h"
 #include "app/widgets/text.h"
+#include "app/widgets/theme.h"
+#include "core/project/editing.h"
 #include "core/project/spotting.h"
 #include "core/project/strip_parameters.h"
 
@@ -45,7 +48,11 @@ ClipSection::ClipSection(Document& document, const std::vector<int>& clips, QWid
         settings->setCurrentIndex(card == kTrackSettings ? 0 : card == kTunedSettings ? 1 : card + 2);
         settings->setEnabled(clip().clip_source != ClipSource::Whole);
     });
-    column().addWidget(settings);
+    auto* row = new QHBoxLayout;
+    row->setSpacing(4);
+    row->addWidget(plays_choice(clips), 1);
+    row->addWidget(settings, 1);
+    column().addLayout(row);
     add_slider(
         kClipGain, "clip_gain", [clip] { return clip().gain_db; },
         [this, clips](double value) {
@@ -114,6 +121,28 @@ ClipSection::ClipSection(Document& document, const std::vector<int>& clips, QWid
 }
 
 // Where the first clip begins, as timecode; a typed one moves them all there.
+QComboBox* ClipSection::plays_choice(const std::vector<int>& clips) {
+    auto* plays = new QComboBox(this);
+    plays->setObjectName("clip_plays");
+    plays->setAccessibleName(tr("What the clip plays"));
+    plays->setToolTip(
+        tr("What of its recording the clip plays: all of it, what is kept of it, a stem, or a part of "
+           "the music."));
+    plays->addItems({tr("As it came"), tr("Kept")});
+    for (std::size_t sound = 0; sound < kSounds; ++sound) plays->addItem(stem_icon(sound), stem_label(sound));
+    connect(plays, &QComboBox::activated, this, [this, clips](int index) {
+        document_.edit_timeline(tr("What clips play"), {}, [&](Timeline& r) {
+            set_clip_source(r, clips, static_cast<ClipSource>(index));
+        });
+    });
+    on_refresh([this, plays, first = clips.front()] {
+        const Clip* clip = document_.timeline().clip(first);
+        const QSignalBlocker quiet(plays);
+        if (clip != nullptr) plays->setCurrentIndex(static_cast<int>(clip->clip_source));
+    });
+    return plays;
+}
+
 void ClipSection::add_start(const std::vector<int>& clips) {
     auto* start = new QLineEdit(this);
     start->setObjectName("clip_start");

@@ -2,6 +2,7 @@
 // What can be set for the chosen clips.
 #pragma once
 
+#include <QComboBox>
 #include <vector>
 
 #include "app/rebuild/section.h"
@@ -14,6 +15,7 @@ class ClipSection : public Section {
     ClipSection(Document& document, const std::vector<int>& clips, QWidget* parent);
 
   private:
+    [[nodiscard]] QComboBox* plays_choice(const std::vector<int>& clips);
     void add_start(const std::vector<int>& clips);
 
   signals:

@@ -118,6 +118,10 @@ ActionMenu RebuildView::clip_menu() {
         {"ungroup", tr("Ungroup"), {QKeySequence("U")}, [c] { c->group_clips(false); }},
         {"groups", tr("Edit groups as one, or not"), {QKeySequence("Shift+G")}, [this] { toggle_groups(); }},
         {"snap", tr("Snap or not"), {QKeySequence("N")}, [this] { toggle_snapping(); }},
+        {"open_music_clips",
+         tr("The music of clips in its parts"),
+         {QKeySequence("Shift+U")},
+         [c] { c->open_music(); }},
         {"silences", tr("Silences in talk…"), {QKeySequence("Shift+S")}, [this] { toggle_silences(); }},
     };
     return {tr("Clip"), {edits, places, ways}};

@@ -19,6 +19,7 @@ namespace {
 constexpr double kSilentDb = -90;
 constexpr double kPeakFallDb = 0.4;  // each time the meter is looked at
 constexpr auto kCut = static_cast<std::size_t>(Monitor::Cut);
+constexpr int kMarkWidth = 30;     // of a button with a mark alone
 constexpr int kMatchRestMs = 120;  // of the settings, before levels are measured
 
 }  // namespace
@@ -80,6 +81,7 @@ QWidget* RecordingTransport::build_monitors() {
     auto* row = new QWidget(this);
     auto* line = new QHBoxLayout(row);
     line->setContentsMargins(0, 0, 0, 0);
+    line->setSpacing(4);
     line->addWidget(new QLabel(tr("Listen to"), row));
     auto* group = new QButtonGroup(this);
     for (std::size_t m = 0; m < kMonitors; ++m) {
@@ -101,6 +103,8 @@ QWidget* RecordingTransport::build_monitors() {
             monitors_[m]->setProperty("drawn", true);
             monitors_[m]->setIcon(stem_icon(*sound));
             monitors_[m]->setToolButtonStyle(Qt::ToolButtonIconOnly);
+            monitors_[m]->setProperty("compact", true);
+            monitors_[m]->setFixedWidth(kMarkWidth);
             monitors_[m]->setVisible(!is_music_part(*sound));
         }
         connect(monitors_[m], &QToolButton::clicked, this,

@@ -72,7 +72,7 @@ ActionMenu SeparateView::stem_menu() {
               [this] { unfold_music(!lanes_->unfolded()); }},
              {"instrumental",
               tr("Instrumental: the music without its voices"),
-              {QKeySequence("Shift+K")},
+              {QKeySequence("Shift+I")},
               [this] { hear_music(MusicHeard::Instrumental); }},
              {"voices_only",
               tr("Of the music the voices only"),

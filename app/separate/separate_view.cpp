@@ -18,7 +18,7 @@ namespace rivlen::app {
 
 namespace {
 
-constexpr int kHeaderWidth = 138, kFlatHeaderWidth = 206, kSideWidth = 330, kLeastLanesWidth = 560;
+constexpr int kHeaderWidth = 138, kFlatHeaderWidth = 218, kSideWidth = 330, kLeastLanesWidth = 560;
 constexpr int kTunePage = 0, kCorrectPage = 1;
 
 }  // namespace
@@ -162,6 +162,7 @@ void SeparateView::fill_stem_header(std::size_t s, QBoxLayout* box) {
     solo_[s]->setProperty("action", "solo");
     mute_[s]->setProperty("action", "mute");
     auto* pair = new QHBoxLayout;
+    pair->setSpacing(4);
     for (auto* b : {solo_[s], mute_[s]}) {
         b->setCheckable(true);
         b->setAccessibleName(QString("%1 %2").arg(b->text(), stem_label(s)));
@@ -257,6 +258,13 @@ void SeparateView::show_unfolded(bool on) {
         const auto at = static_cast<std::size_t>(lane);
         lane_boxes_[at]->setDirection(on ? QBoxLayout::LeftToRight : QBoxLayout::TopToBottom);
         lane_heads_[at]->setVisible(lanes_->enlarged() ? lane == 1 + stem_ : lanes_->shows(lane));
+    }
+    const int width = mute_.front()->sizeHint().width();
+    for (const auto& buttons : {solo_, mute_}) {  // below each other
+        for (auto* button : buttons) {
+            button->setMinimumWidth(on ? width : 0);
+            button->setMaximumWidth(on ? width : QWIDGETSIZE_MAX);
+        }
     }
 }
 

@@ -130,6 +130,8 @@ void move_part(Strip& strip, int part, int place);
 void remove_part(Strip& strip, int part);
 // Parts in place of the chain of a track or bus, with ids of their own; lines of the old ones go.
 void take_chain(Timeline& timeline, int strip, const std::vector<Insert>& parts);
+// What of their recordings they play.
+void set_clip_source(Timeline& timeline, std::span<const int> clips, ClipSource plays);
 void set_clip_gain(Timeline& timeline, std::span<const int> clips, double gain_db);
 
 // Puts other music where a clip is: as long as it at most, with its fades (at least `least_fade` frames

@@ -260,6 +260,15 @@ void toggle_mute(Timeline& timeline, std::span<const int> clips) {
     }
 }
 
+void set_clip_source(Timeline& timeline, std::span<const int> clips, ClipSource plays) {
+    for (const int id : clips) {
+        Clip* clip = timeline.clip(id);
+        if (clip == nullptr) continue;
+        clip->clip_source = plays;
+        clip->room_tone = clip->room_tone && holds_room_tone(plays);
+    }
+}
+
 void set_clip_gain(Timeline& timeline, std::span<const int> clips, double gain_db) {
     for (const int id : clips) {
         if (Clip* c = timeline.clip(id)) c->gain_db = std::clamp(gain_db, kLowestGainDb, kHighestGainDb);

@@ -24,19 +24,27 @@ Track& track_for(Timeline& timeline, ClipSource clip_source, const std::string& 
 constexpr std::array<const char*, kSounds> kTrackNames = {"Dialogue", "Reverb", "Music", "Ambience",
                                                           "Voices",   "Drums",  "Bass",  "Rest of the music"};
 
-// A track like another one, without its clips, for a part of what it plays.
-Track& track_like(Timeline& timeline, int track_id, ClipSource clip_source, const std::string& name) {
+// The track for a part of what another one plays: one of the name that plays nothing else, or a new one at a
+// place, set as the other is. What goes by the other, as ducking does, goes by it, too.
+Track& track_for_part(Timeline& timeline, int track_id, ClipSource plays, const std::string& name,
+                      std::size_t place) {
     const std::size_t before = timeline.tracks.size();
-    const int id = track_for(timeline, clip_source, name).id;
-    if (timeline.tracks.size() == before) return *timeline.track(id);  // it was there
-    Track like = *timeline.track(track_id);
-    const std::vector<Insert> chain = std::exchange(like.strip.chain, {});
-    std::erase_if(like.strip.lines, [](const StripLane& l) { return l.target == LaneTarget::Part; });
-    like.id = id;
-    like.name = name;
-    like.clips.clear();
-    *timeline.track(id) = like;
+    const int id = track_for(timeline, plays, name).id;
+    if (timeline.tracks.size() == before) return *timeline.track(id);
+    Track part = *timeline.track(track_id);
+    const std::vector<Insert> chain = std::exchange(part.strip.chain, {});
+    std::erase_if(part.strip.lines, [](const StripLane& l) { return l.target == LaneTarget::Part; });
+    part.id = id;
+    part.name = name;
+    part.clips.clear();
+    timeline.tracks.back() = std::move(part);
     take_chain(timeline, id, chain);
+    for (auto& other : timeline.tracks) {
+        if (other.ducking.has_key(track_id)) other.ducking.key_tracks.push_back(id);
+    }
+    const auto last = timeline.tracks.end() - 1;
+    std::rotate(std::min(timeline.tracks.begin() + static_cast<std::ptrdiff_t>(place), last), last,
+                timeline.tracks.end());
     return *timeline.track(id);
 }
 
@@ -156,19 +164,16 @@ std::vector<int> open_music_clips(Timeline& timeline, std::span<const int> clips
         const Clip* found = timeline.clip(id);
         if (found == nullptr || found->clip_source != ClipSource::Music) continue;
         const Clip music = *found;
-        const auto track = std::ranges::find_if(timeline.tracks, [id](const Track& t) {
-            return std::ranges::find(t.clips, id, &Clip::id) != t.clips.end();
-        });
-        const int track_id = track->id;
+        const int track_id = timeline.track_of_clip(id)->id;
         const int group = music.group != 0 ? music.group : timeline.new_id();
+        auto place = static_cast<std::size_t>(timeline.track_of_clip(id) - timeline.tracks.data());
         for (std::size_t s = kStems; s < kSounds; ++s) {
-            const ClipSource plays = clip_source_of_sound(s);
-            Track& to = track_like(timeline, track_id, plays, kTrackNames[s]);
-            editing::clear_under(timeline, to, music.start, music.end(), {});
             Clip part = music;
             part.id = timeline.new_id();
-            part.clip_source = plays;
+            part.clip_source = clip_source_of_sound(s);
             part.group = group;
+            Track& to = track_for_part(timeline, track_id, part.clip_source, kTrackNames[s], ++place);
+            editing::clear_under(timeline, to, part.start, part.end(), {});
             to.clips.push_back(part);
             editing::in_order(to);
             opened.push_back(part.id);

@@ -7,6 +7,7 @@
 
 #include "core/dsp/decibels.h"
 #include "core/dsp/envelope.h"
+#include "learn/songs/held_singing.h"
 #include "learn/world/voices.h"
 
 namespace rivlen::learn {
@@ -57,7 +58,8 @@ Stereo SongMaker::sung_tune(const Score& score, std::size_t frames, Rng& rng) co
     const int singers = rng.chance(0.7) ? 1 : rng.between(2, 4);
     for (int singer = 0; singer < singers; ++singer) {
         double bandwidth = 24000;
-        auto voice = sung(readers_->talk(frames, Material::Pitch::AsRead, bandwidth, rng), score.tune, rng);
+        const auto talk = readers_->talk(frames, Material::Pitch::AsRead, bandwidth, rng);
+        auto voice = rng.chance(0.5) ? held_singing(talk, score.tune, rng) : sung(talk, score.tune, rng);
         voice.resize(frames, 0.0F);
         const auto sound = put_in_room(
             voice,

@@ -12,6 +12,7 @@
 #include "core/dsp/decibels.h"
 #include "core/dsp/stft.h"
 #include "learn/rooms.h"
+#include "learn/songs/held_singing.h"
 #include "learn/world/ambience.h"
 #include "learn/world/material.h"
 #include "learn/world/music.h"
@@ -225,6 +226,33 @@ TEST(Voices, SingGivenNotes) {
     EXPECT_NEAR(1200 * std::log2(middle_of(50, 180) / 130.8), 0, 30);
     EXPECT_NEAR(1200 * std::log2(middle_of(250, 380) / 164.8), 0, 30);
     EXPECT_TRUE(sung(std::vector<float>(kSecond, 0.0F), notes, rng).empty());
+}
+
+// A voice of short syllables holds each as long as its note asks, at its pitch.
+TEST(Voices, HoldVowelsForAsLongAsNotesLast) {
+    Rng rng(6);
+    std::vector<float> voice;
+    for (int syllable = 0; syllable < 4; ++syllable) {
+        const auto vowel = buzz(130.0, 800.0, kSecond / 4);
+        voice.insert(voice.end(), vowel.begin(), vowel.end());
+        voice.insert(voice.end(), kSecond / 5, 0.0F);
+    }
+    const std::vector<SungNote> notes = {{1.0, 48}, {2.0, 52}, {3.0, 50}};
+    const auto x = held_singing(voice, notes, rng);
+    ASSERT_EQ(x.size(), 3 * kSecond);
+    const auto f0 = fundamentals(x);
+    for (std::size_t n = 0; n < notes.size(); ++n) {
+        std::vector<double> cents;
+        for (std::size_t i = 100 * n + 15; i < 100 * n + 65; ++i) {  // the middle of a second, 10 ms each
+            if (i < f0.size() && f0[i] > 0)
+                cents.push_back(1200 * std::log2(f0[i] / 440) - 100 * (notes[n].key - 69));
+        }
+        ASSERT_GT(cents.size(), 40U) << n;  // 250 ms were read
+        std::ranges::nth_element(cents, cents.begin() + std::ssize(cents) / 2);
+        EXPECT_NEAR(cents[cents.size() / 2], 0, 30) << n;
+    }
+    EXPECT_TRUE(held_singing(std::vector<float>(kSecond, 0.0F), notes, rng).empty());
+    EXPECT_TRUE(held_singing(voice, {}, rng).empty());
 }
 
 TEST(Rooms, KeepTheirRatioOfDirectToReverberantSound) {
