@@ -18,7 +18,8 @@ using json_reading::place_of;
 using json_reading::text;
 using nlohmann::json;
 
-constexpr int kCorrectionsVersion = 1;
+// 2: with parts of the music, of which an older program would make something else.
+constexpr int kCorrectionsVersion = 2;
 constexpr std::array<const char*, 3> kShapeKeys = {"box", "outline", "brush"};
 
 json region_to_json(const Region& region) {
@@ -136,7 +137,10 @@ std::vector<Correction> corrections_from_json(const json& entry) {
 }
 
 std::string corrections_file_text(std::span<const Correction> corrections) {
-    const json out = {{"rivlen_corrections", kCorrectionsVersion},
+    const bool parts = std::ranges::any_of(corrections, [](const Correction& c) {
+        return c.to_part || c.from_parts != Correction().from_parts;
+    });
+    const json out = {{"rivlen_corrections", parts ? kCorrectionsVersion : 1},
                       {"corrections", corrections_to_json(corrections)}};
     return out.dump(2, ' ', false, json::error_handler_t::replace) + "\n";
 }

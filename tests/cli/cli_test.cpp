@@ -14,6 +14,7 @@
 #include <set>
 
 #include "core/base/output_file.h"
+#include "core/dsp/decibels.h"
 #include "core/media/decode.h"
 #include "core/project/session.h"
 #include "tests/support/fixtures.h"
@@ -34,9 +35,11 @@ struct Ran {
     std::string out;  // both streams
 };
 
-Ran run(const std::string& arguments) {
+// environment: "NAME=value " before the program.
+Ran run(const std::string& arguments, const std::string& environment = {}) {
     Ran ran;
-    std::FILE* pipe = popen(("'" RIVLEN_CLI_FILE "' " + arguments + " 2>&1").c_str(), "r");  // NOLINT
+    std::FILE* pipe =
+        popen((environment + "'" RIVLEN_CLI_FILE "' " + arguments + " 2>&1").c_str(), "r");  // NOLINT
     if (pipe == nullptr) return ran;
     std::array<char, 4096> part{};
     for (std::size_t count = 0; (count = std::fread(part.data(), 1, part.size(), pipe)) > 0;)
@@ -110,6 +113,41 @@ TEST(CommandLine, PrintsTheCorrectionsOfASession) {
     EXPECT_EQ(none.code, 4);
     EXPECT_NE(none.out.find("mill.wav"), std::string::npos);
     EXPECT_EQ(run("corrections " + quoted(scratch / "none.rivlen")).code, 4);
+}
+
+// --parts opens the music: its parts add up to it; a part can be set, measured and written alone.
+TEST(CommandLine, OpensTheMusicIntoItsParts) {
+    const Scratch scratch;
+    test::write_wav(scratch / "song.wav", {test::noise(3 * 48000, 4)}, 48000);
+    for (const char* model : {"model", "parts.safetensors"})
+        ASSERT_TRUE(write_text_file(scratch / model, "of the engine for tests").ok());
+    const std::string song = quoted(scratch / "song.wav") +
+                             " --engine '" RIVLEN_BAND_ENGINE_FILE "' --model " + quoted(scratch / "model") +
+                             " --work " + quoted(scratch / "work");
+    const std::string parts_model = "RIVLEN_PARTS_MODEL=" + quoted(scratch / "parts.safetensors") + " ";
+    const auto sound = [&](const char* folder, const char* content) {
+        return test::read_wav(scratch / folder / (std::string("song ") + content + ".wav"))[0];
+    };
+    const Ran all = run("split " + song + " --parts -o " + quoted(scratch / "all"), parts_model);
+    ASSERT_EQ(all.code, 0) << all.out;
+    auto left = sound("all", "music");
+    for (const char* part : {"voices", "drums", "bass", "rest"}) {
+        const auto x = sound("all", part);
+        EXPECT_GT(energy_of(std::span(x)), 0.0) << part;
+        for (std::size_t i = 0; i < left.size(); ++i) left[i] -= x[i];
+    }
+    for (const float x : left) ASSERT_NEAR(x, 0.0F, 1e-5F);
+    // A setting of a part opens it, too: the music without its voices.
+    const Ran muted =
+        run("split " + song + " --voices-mute --stem music -o " + quoted(scratch / "muted"), parts_model);
+    ASSERT_EQ(muted.code, 0) << muted.out;
+    const auto music = sound("all", "music"), without = sound("muted", "music"),
+               voices = sound("all", "voices");
+    for (std::size_t i = 0; i < music.size(); ++i) ASSERT_NEAR(music[i] - without[i], voices[i], 1e-5F);
+    EXPECT_FALSE(fs::exists(scratch / "muted" / "song voices.wav"));
+    const Ran drums = run("assess " + song + " --stem drums --json", parts_model);
+    ASSERT_EQ(drums.code, 0) << drums.out;
+    EXPECT_NE(drums.out.find("\"stem\": \"drums\""), std::string::npos) << drums.out;
 }
 
 // A split with corrections that cut: the stems and what is cut add up to the recording.

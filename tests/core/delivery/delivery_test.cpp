@@ -27,6 +27,8 @@
 #include "core/dsp/decibels.h"
 #include "core/media/decode.h"
 #include "core/project/editing.h"
+#include "core/separation/shaper.h"
+#include "core/workflow/session_media.h"
 #include "tests/core/delivery/deliveries.h"
 #include "tests/support/fixtures.h"
 
@@ -420,6 +422,71 @@ TEST_F(Deliveries, TheCheckSaysWhatIsWrongBefore) {
 
 // What a run leaves that ended between a file's appearing and its proof: the file is made again. The same
 // name from before that run is somebody else's.
+// A song whose music is opened: what a row leaves out is missing from it, and nothing else.
+TEST_F(Deliveries, RowsLeaveOutAPartOfTheMusic) {
+    plan_.session.timeline.tracks.clear();
+    plan_.media.clear();
+    const fs::path file = scratch_ / "music.wav";
+    auto source = Source::bring_in(file, scratch_ / "work");
+    ASSERT_TRUE(source.ok());
+    const MaskMap closed = even_map(scratch_, *source, {0, 0, 1, 0});
+    const auto parts = std::make_shared<const MaskMap>(random_map(scratch_, *source));
+    const auto length = static_cast<std::int64_t>(source->frames());
+    place_clip(plan_.session.timeline, {file, 0, length, true, false, "Song"}, ClipSource::Music, 0);
+    place_clip(plan_.session.timeline, {file, 0, length, true, false, "Singer"}, ClipSource::Voices, 0);
+    SessionItem item;
+    item.path = file;
+    plan_.session.items = {item};
+    const auto shared = std::make_shared<const Source>(std::move(*source));
+    for (const auto content : {Content::Music, Content::Instrumental, Content::MusicWithoutDrums})
+        add(content, Container::Wav, "").depth = Depth::Float32;
+    // Not opened yet: the voices may stay, with a word; drums that stay are an error, as is a part on a
+    // track.
+    plan_.media[file] = {shared, std::make_shared<const MaskMap>(closed), kRate};
+    const auto before = check(plan_);
+    const auto says = [](const std::vector<Issue>& issues, int row, bool error, const char* words) {
+        return std::ranges::any_of(issues, [&](const Issue& issue) {
+            return issue.row == row && issue.error == error &&
+                   issue.sentence.find(words) != std::string::npos;
+        });
+    };
+    EXPECT_TRUE(says(before, 1, false, "its voices stay"));
+    EXPECT_TRUE(says(before, 2, true, "its drums stay"));
+    EXPECT_TRUE(says(before, -1, true, "has not been opened"));
+    EXPECT_TRUE(needs_music_parts(plan_.session, file));  // a clip plays one
+
+    plan_.media[file].map = std::make_shared<const MaskMap>(*closed.opened(parts));
+    for (const Issue& issue : check(plan_)) EXPECT_FALSE(issue.error) << issue.sentence;
+    const auto out = deliver(plan_, {});
+    ASSERT_TRUE(out.ok()) << out.error().message;
+    const auto sound = [&](const char* content) {
+        return test::read_wav(plan_.folder / (std::string("Ferry ") + content + ".wav"))[0];
+    };
+    const auto music = sound("music"), instrumental = sound("instrumental"),
+               drumless = sound("music-without-drums");
+    // The same by themselves: the music holds its voices twice here, by both clips.
+    const auto alone = [&](MusicPart part) {
+        std::vector<float> samples;
+        const std::array sets = {stem_weights(StemSettings{}, sound_of(part))};
+        EXPECT_TRUE(render(*shared, *plan_.media[file].map, sets, 0, length, {},
+                           [&](std::int64_t, std::span<const AudioBlock> blocks) {
+                               samples.insert(samples.end(), blocks[0][0].begin(), blocks[0][0].end());
+                               return Status{};
+                           })
+                        .ok());
+        return samples;
+    };
+    const auto voices = alone(MusicPart::Voices), drums = alone(MusicPart::Drums);
+    for (std::size_t i = 2000; i + 2000 < music.size(); i += 7) {
+        ASSERT_NEAR(music[i] - instrumental[i], 2 * voices[i], 2e-5F) << i;
+        ASSERT_NEAR(music[i] - drumless[i], drums[i], 2e-5F) << i;
+    }
+    // Files that play as they came cannot be opened on the way out.
+    plan_.session.timeline.tracks[0].clips[0].clip_source = ClipSource::Whole;
+    plan_.session.timeline.tracks[0].name = "Music";
+    EXPECT_TRUE(says(check(plan_), 2, true, "plays as it came"));
+}
+
 TEST_F(Deliveries, WhatWasBrokenOffIsMadeAgain) {
     add(Content::Mix, Container::Wav);
     ASSERT_TRUE(deliver(plan_)->all_done());

@@ -50,6 +50,48 @@ TEST(Timeline, StemsArePlacedAlignedOnTracksOfTheirOwn) {
     EXPECT_NE(again.tracks[0].clips[1].group, again.tracks[0].clips[0].group);
 }
 
+TEST(Timeline, MusicOpensIntoItsPartsOnTracksSetAsItsOwnIs) {
+    Timeline r = placed(100);
+    Track& music = r.tracks[kMusicSound];
+    music.strip.gain_db = -3;
+    music.strip.chain = {make_part(EffectType::Compressor, r.new_id()),
+                         make_part(EffectType::Gate, r.new_id())};
+    music.strip.lines.push_back({LaneTarget::Part, music.strip.chain[0].id, 0, {{0, 1.0}}});
+    music.clips[0].gain_db = 2;
+    const int group = music.clips[0].group;
+    r.tracks[3].ducking.key_tracks = {music.id};
+    const std::vector<int> chosen = {r.tracks[0].clips[0].id, music.clips[0].id};
+    const auto opened = open_music_clips(r, chosen);  // the talk is left as it is
+    ASSERT_EQ(opened.size(), std::size_t{kMusicParts});
+    EXPECT_TRUE(well_formed(r));
+    ASSERT_EQ(r.tracks.size(), std::size_t{kStems + kMusicParts});
+    EXPECT_TRUE(r.tracks[kMusicSound].clips.empty());
+    for (std::size_t p = 0; p < kMusicParts; ++p) {
+        const Track& track = r.tracks[kMusicSound + 1 + p];  // below it
+        ASSERT_EQ(track.clips.size(), 1U);
+        const Clip& clip = track.clips[0];
+        EXPECT_EQ(clip.id, opened[p]);
+        EXPECT_EQ(sound_of_clip_source(clip.clip_source), kStems + p);
+        EXPECT_TRUE(plays_music_part(clip.clip_source));
+        EXPECT_EQ(std::pair(clip.start, clip.end()), std::pair(std::int64_t{100}, 100 + kLong));
+        EXPECT_EQ(clip.gain_db, 2);
+        EXPECT_EQ(clip.group, group);
+        EXPECT_EQ(track.strip.gain_db, -3);
+        ASSERT_EQ(track.strip.chain.size(), 2U);
+        EXPECT_NE(track.strip.chain[0].id, r.tracks[kMusicSound].strip.chain[0].id);
+        EXPECT_TRUE(r.tracks.back().ducking.has_key(track.id));
+    }
+    // Of a second piece of music they go on the same tracks, also where those stand elsewhere.
+    place_clip(r, {"song.wav", 2 * kLong, kLong, true, false, ""}, ClipSource::Music, r.tracks.back().id);
+    const std::vector<int> second = {r.tracks.back().clips.back().id};
+    EXPECT_EQ(open_music_clips(r, second).size(), std::size_t{kMusicParts});
+    EXPECT_EQ(r.tracks.size(), std::size_t{kStems + kMusicParts});
+    EXPECT_TRUE(well_formed(r));
+    const std::vector<int> one = {opened[1]};
+    set_clip_source(r, one, ClipSource::Bass);
+    EXPECT_EQ(r.clip(opened[1])->clip_source, ClipSource::Bass);
+}
+
 TEST(Timeline, CuttingOneCutsItsGroupUnlessGroupsAreOff) {
     Timeline r = placed();
     const std::array<int, 1> one = {r.tracks[0].clips[0].id};
