@@ -84,7 +84,7 @@ struct LongSession {
             placement.path = recording;
             placement.at = i / kTracks * length;
             placement.length = length;
-            const int id = place_clip(r, placement, clip_source_of_stem(t % kStems), r.tracks[t].id);
+            const int id = place_clip(r, placement, clip_source_of_sound(t % kStems), r.tracks[t].id);
             r.clip(id)->offset = kRate / 2;
         }
         r.tracks[2].ducking.on = true;

@@ -25,6 +25,8 @@ namespace rivlen::learn {
 
 namespace {
 
+constexpr const char *kSoundfonts = "soundfonts", *kScores = "scores";
+
 namespace fs = std::filesystem;
 using nlohmann::json;
 
@@ -102,17 +104,17 @@ class PackageWriter {
         if (!out) return out.error();
         return PackageWriter(package, options, std::move(*out));
     }
-    // A soundfont stays a file.
-    void add_soundfont(const fs::path& file, const std::string& name, Pool pool) {
+    // A soundfont or a score stays a file.
+    void add_file(const char* where, const fs::path& file, const std::string& name, Pool pool) {
         if (!status_) return;
-        const fs::path folder = options_->folder / "soundfonts" / name_of(pool);
+        const fs::path folder = options_->folder / where / name_of(pool);
         fs::create_directories(folder);
         std::error_code error;
         fs::copy_file(file, folder / name, fs::copy_options::overwrite_existing, error);
         if (error)
             status_ = make_error(ErrorKind::Io, "Cannot write \"{}\": {}.", (folder / name).string(),
                                  error.message());
-        ++soundfonts_;
+        ++files_;
     }
     // A sound that is too short, or there already, is left out.
     void add(const std::string& path, const fs::path& file, const std::string& kind, const std::string& group,
@@ -133,13 +135,13 @@ class PackageWriter {
     }
     Status finish() {
         if (!status_) return status_;
-        if (recordings_.empty() && soundfonts_ == 0)
+        if (recordings_.empty() && files_ == 0)
             return make_error(ErrorKind::BadInput, "No recording found in {}.", package_->name);
         if (auto status = out_.commit(); !status) return status;
         const fs::path index = options_->folder / "index" / (package_->name + ".json");
         if (auto status = write_text_file(index, json(recordings_).dump(1)); !status) return status;
-        options_->log(soundfonts_ > 0 ? fmt::format("{}: {} soundfonts", package_->name, soundfonts_)
-                                      : fmt::format("{}: {} recordings", package_->name, recordings_.size()));
+        options_->log(files_ > 0 ? fmt::format("{}: {} files", package_->name, files_)
+                                 : fmt::format("{}: {} recordings", package_->name, recordings_.size()));
         return {};
     }
 
@@ -150,7 +152,7 @@ class PackageWriter {
     const BuildOptions* options_;
     OutputFile out_;
     std::vector<Recording> recordings_;
-    int soundfonts_ = 0;
+    int files_ = 0;
     std::set<std::uint64_t> seen_;
     std::uint64_t offset_ = 0;
     Status status_;
@@ -172,8 +174,11 @@ Status unpack(const Package& package, const BuildOptions& options, const fs::pat
         [&](const std::string& path) { return find_match(package, path).rule != nullptr; },
         [&](const std::string& path, const fs::path& file) {
             const Match match = find_match(package, path);
+            const std::string name = fs::path(path).filename().string();
             if (match.rule->kind == "soundfont")
-                writer.add_soundfont(file, fs::path(path).filename().string(), match.pool);
+                writer.add_file(kSoundfonts, file, name, match.pool);
+            else if (match.rule->kind == "score")
+                writer.add_file(kScores, file, name, match.pool);
             else
                 writer.add(path, file, match.rule->kind, match.group, match.pool);
         });
@@ -317,7 +322,7 @@ Result<Corpus> Corpus::open(const fs::path& folder) {
         if (!json.is_array())
             return make_error(ErrorKind::BadInput, "\"{}\" is damaged. Build the corpus again.",
                               path.string());
-        if (json.empty()) continue;  // of soundfonts
+        if (json.empty()) continue;  // of files
         auto pcm = MappedFile::open(folder / "pcm" / (path.stem().string() + ".s16"));
         if (!pcm) return pcm.error();
         for (const auto& recording : json.get<std::vector<Recording>>()) {
@@ -364,13 +369,24 @@ void Corpus::read(const Recording& recording, std::uint64_t start_frame, int cha
     }
 }
 
-std::vector<fs::path> Corpus::soundfonts(Pool pool) const {
+namespace {
+
+std::vector<fs::path> files_in(const fs::path& folder) {
     std::vector<fs::path> files;
     std::error_code error;
-    for (const auto& entry : fs::directory_iterator(folder_ / "soundfonts" / name_of(pool), error))
-        files.push_back(entry.path());
+    for (const auto& entry : fs::directory_iterator(folder, error)) files.push_back(entry.path());
     std::ranges::sort(files);
     return files;
+}
+
+}  // namespace
+
+std::vector<fs::path> Corpus::soundfonts(Pool pool) const {
+    return files_in(folder_ / kSoundfonts / name_of(pool));
+}
+
+std::vector<fs::path> Corpus::scores(Pool pool) const {
+    return files_in(folder_ / kScores / name_of(pool));
 }
 
 std::string Corpus::summary() const {

@@ -5,6 +5,7 @@
 // DIR/pcm/      one file a package, all its recordings one after another (interleaved when stereo)
 // DIR/index/    one JSON file a package: what lies where, with group, licence and measures
 // DIR/soundfonts/POOL/  instruments, as files of the packages
+// DIR/scores/POOL/  standard MIDI files, as files of the packages
 // Building is deterministic: the same packages give the same bytes; a package whose index exists is left
 // alone.
 #pragma once
@@ -83,6 +84,7 @@ class Corpus {
     void read(const Recording& recording, std::uint64_t start_frame, int channel, std::span<float> out) const;
     // Soundfonts of a pool, in order of their names.
     [[nodiscard]] std::vector<std::filesystem::path> soundfonts(Pool pool) const;
+    [[nodiscard]] std::vector<std::filesystem::path> scores(Pool pool) const;
     [[nodiscard]] std::string summary() const;
 
   private:

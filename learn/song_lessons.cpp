@@ -12,6 +12,7 @@
 #include "core/base/output_file.h"
 #include "core/dsp/decibels.h"
 #include "engine/network.h"
+#include "learn/songs/midi.h"
 
 namespace rivlen::learn {
 
@@ -42,7 +43,13 @@ Result<SongMaker> song_maker(const Corpus& corpus, const Material& readers, Pool
         return make_error(ErrorKind::NotFound,
                           "The corpus has no soundfonts to {} from. Run 'rivlen-learn corpus' once more.",
                           name_of(pool));
-    return SongMaker(std::move(fonts), readers);
+    std::vector<Score> scores;
+    for (const auto& file : corpus.scores(pool)) {
+        auto score = read_midi(file);
+        if (!score) return score.error();
+        scores.push_back(std::move(*score));
+    }
+    return SongMaker(std::move(fonts), std::move(scores), readers);
 }
 
 void SongStock::follow(std::int64_t step, int clips) {
@@ -94,6 +101,23 @@ EvalSet make_song_set(SongMaker& maker, int songs, double seconds) {
     return set;
 }
 
+EvalSet make_score_set(SongMaker& maker, int songs, double seconds) {
+    EvalSet set;
+    const auto frames = static_cast<std::size_t>(seconds * kCorpusRate);
+    const auto& scores = maker.scores();
+    for (int i = 0; i < songs && !scores.empty(); ++i) {
+        Rng rng(static_cast<std::uint64_t>(9000 + i));
+        const auto turn = static_cast<std::size_t>(i) / scores.size();
+        const Score& score = scores[static_cast<std::size_t>(i) % scores.size()];
+        const double start_s = std::fmod(10.0 + static_cast<double>(turn) * 1.5 * seconds,
+                                         std::max(1.0, score.seconds - seconds));
+        Song song = maker.as_written(score, start_s, frames, rng);
+        if (energy_of(std::span<const float>(song.mix[0])) > 0)
+            set.mixes.push_back(mix_of_song(std::move(song)));
+    }
+    return set;
+}
+
 Status evaluate_songs(const SongEvalOptions& options) {
     at::set_num_threads(1);
     auto corpus = Corpus::open(options.corpus);
@@ -104,7 +128,9 @@ Status evaluate_songs(const SongEvalOptions& options) {
     auto maker = song_maker(*corpus, readers, options.pool);
     if (!maker) return maker.error();
     std::vector<Figures> figures;
-    for (const auto& mix : make_song_set(*maker, options.songs, options.seconds).mixes) {
+    const EvalSet set = options.scores ? make_score_set(*maker, options.songs, options.seconds)
+                                       : make_song_set(*maker, options.songs, options.seconds);
+    for (const auto& mix : set.mixes) {
         const auto masks = options.oracle ? oracle_masks(mix) : network_masks(loaded->network, mix);
         figures.push_back(figures_of(mix, apply_masks(masks, mix)));
     }

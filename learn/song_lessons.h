@@ -16,6 +16,9 @@ namespace rivlen::learn {
 // A song as a mix whose four stems are its parts, in the order of SongPart.
 [[nodiscard]] Mix mix_of_song(Song song);
 
+// Stretches of `seconds` of all scores of the pool, evenly over each.
+[[nodiscard]] EvalSet make_score_set(SongMaker& maker, int songs, double seconds);
+
 // Errors: NotFound when the corpus has no soundfonts of the pool; those of reading them.
 [[nodiscard]] Result<SongMaker> song_maker(const Corpus& corpus, const Material& readers, Pool pool);
 
@@ -42,6 +45,7 @@ struct SongEvalOptions {
     double seconds = 20.0;
     Pool pool = Pool::Choose;
     bool oracle = false;
+    bool scores = false;  // those of people, as they are written, in place of songs by rule
 };
 // Says gains by part with 95 % intervals, and what leaks into the voices where nobody sings.
 [[nodiscard]] Status evaluate_songs(const SongEvalOptions& options);

@@ -32,8 +32,8 @@ float linear_gain(const StemSettings& settings) {
 }  // namespace
 
 bool MaskWeights::passes_all() const {
-    if (min_gain > 1.0F || guard > 1.0F || by_parts) return false;
-    return std::ranges::all_of(std::span(weight).first(kStems), [](const auto& bands) {
+    if (min_gain > 1.0F || guard > 1.0F) return false;
+    return std::ranges::all_of(std::span(weight).first(by_parts ? kSounds : kStems), [](const auto& bands) {
         return std::ranges::all_of(bands, [](float w) { return w == 1.0F; });
     });
 }

@@ -8,6 +8,7 @@
 #include "core/dsp/decibels.h"
 #include "core/dsp/envelope.h"
 #include "learn/songs/held_singing.h"
+#include "learn/songs/midi.h"
 #include "learn/world/voices.h"
 
 namespace rivlen::learn {
@@ -71,13 +72,41 @@ Stereo SongMaker::sung_tune(const Score& score, std::size_t frames, Rng& rng) co
     return out;
 }
 
+Score SongMaker::stretch_of_one(double seconds, Rng& rng) const {
+    const Score& whole = scores_[rng.below(scores_.size())];
+    Score out = excerpt(whole, rng.uniform(0, std::max(0.0, whole.seconds - seconds)), seconds);
+    const int transpose = rng.between(-4, 4);
+    for (auto& line : out.lines) {
+        for (auto& note : line.notes) {
+            if (line.part != SongPart::Drums) note.key = std::clamp(note.key + transpose, 0, 127);
+        }
+    }
+    if (rng.chance(0.6)) sing_the_tune(out);
+    return out.lines.empty() ? make_score(seconds, rng) : out;
+}
+
+Song SongMaker::as_written(const Score& score, double start_s, std::size_t frames, Rng& rng) {
+    Song song;
+    for (auto& part : song.parts) part = silent_stereo(frames);
+    song.mix = silent_stereo(frames);
+    Soundfont& font = fonts_[rng.below(fonts_.size())];
+    for (const auto& line : excerpt(score, start_s, static_cast<double>(frames) / kCorpusRate).lines)
+        add_stereo(song.parts[static_cast<std::size_t>(line.part)], font.play(line, frames));
+    for (const auto& part : song.parts) add_stereo(song.mix, part);
+    return song;
+}
+
 Song SongMaker::make(std::size_t frames, Rng& rng) {
-    const Score score = make_score(static_cast<double>(frames) / kCorpusRate, rng);
+    const double seconds = static_cast<double>(frames) / kCorpusRate;
+    const bool by_people = !scores_.empty() && rng.chance(1.0 / 3);
+    const Score score = by_people ? stretch_of_one(seconds, rng) : make_score(seconds, rng);
     Song song;
     for (auto& part : song.parts) part = silent_stereo(frames);
     const auto part = [&](SongPart which) -> Stereo& { return song.parts[static_cast<std::size_t>(which)]; };
     for (const auto& line : score.lines) add_stereo(part(line.part), played(line, frames, rng));
-    if (rng.chance(2.0 / 3)) add_stereo(part(SongPart::Voices), sung_tune(score, frames, rng));
+    // A tune that was taken from its player is always sung.
+    if (!score.tune.empty() && (by_people || rng.chance(2.0 / 3)))
+        add_stereo(part(SongPart::Voices), sung_tune(score, frames, rng));
     song.mix = silent_stereo(frames);
     for (auto& stereo : song.parts) {
         set_active_level(stereo, rng.uniform(-32, -20));

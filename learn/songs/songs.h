@@ -20,18 +20,26 @@ class SongMaker {
   public:
     // fonts: at least one. Sings with the readers of a pool. One thread's: soundfonts play one line at a
     // time.
-    SongMaker(std::vector<Soundfont> fonts, const Material& readers)
-        : fonts_(std::move(fonts)), readers_(&readers) {}
+    // scores: by people; may be empty.
+    SongMaker(std::vector<Soundfont> fonts, std::vector<Score> scores, const Material& readers)
+        : fonts_(std::move(fonts)), scores_(std::move(scores)), readers_(&readers) {}
 
-    // A score by rule; every player by a soundfont that is drawn for it, with a colour and a room of its own,
-    // sung by readers in two of three; the whole through a compressor, whose gain all parts share so that
-    // they still add up. Levels of parts lie within 12 dB, the mix between -26 and -14 dBFS of active level.
+    // A score by rule, in one of three a stretch of one by people; every player by a soundfont that is drawn
+    // for it, with a colour and a room of its own, sung by readers in two of three; the whole through a
+    // compressor, whose gain all parts share so that they still add up. Levels of parts lie within 12 dB, the
+    // mix between -26 and -14 dBFS of active level.
     [[nodiscard]] Song make(std::size_t frames, Rng& rng);
+    [[nodiscard]] const std::vector<Score>& scores() const { return scores_; }
+    // A stretch of a score by people as its writer has it: by one soundfont, with the levels and places of
+    // the score, and nothing done to it. No parts are sung but those of choirs.
+    [[nodiscard]] Song as_written(const Score& score, double start_s, std::size_t frames, Rng& rng);
 
   private:
     [[nodiscard]] Stereo played(const PlayedLine& line, std::size_t frames, Rng& rng);
     [[nodiscard]] Stereo sung_tune(const Score& score, std::size_t frames, Rng& rng) const;
+    [[nodiscard]] Score stretch_of_one(double seconds, Rng& rng) const;
     std::vector<Soundfont> fonts_;
+    std::vector<Score> scores_;
     const Material* readers_;
 };
 

@@ -412,7 +412,8 @@ TEST(CommandLine, TheManPageKnowsTheOptions) {
         EXPECT_NE(page.find(std::string(".B rivlen-cli ") + command), std::string::npos) << command;
         for (std::sregex_iterator at(help.begin(), help.end(), option), end; at != end; ++at) {
             const std::string name = at->str();
-            const bool of_a_stem = std::regex_search(name, std::regex("^--(dialogue|reverb|music|ambience)"));
+            const bool of_a_stem = std::regex_search(
+                name, std::regex("^--(dialogue|reverb|music|ambience|voices|drums|bass|rest)"));
             if (name == "--help" || of_a_stem) continue;
             std::string escaped = std::regex_replace(name.substr(2), std::regex("-"), "\\-");
             EXPECT_TRUE(page.find(name) != std::string::npos || page.find(escaped) != std::string::npos)

@@ -8,8 +8,10 @@
 #include <cmath>
 #include <numbers>
 
+#include "core/base/output_file.h"
 #include "core/dsp/biquad.h"
 #include "core/dsp/decibels.h"
+#include "learn/songs/midi.h"
 #include "learn/world/voices.h"
 #include "tests/learn/made_corpus.h"
 #include "tests/support/fixtures.h"
@@ -136,7 +138,7 @@ TEST(Songs, PartsAddUpAndAreWhatTheirNamesSay) {
     const Material readers(corpus, Pool::Learn);
     std::vector<Soundfont> fonts;
     fonts.push_back(font());
-    SongMaker maker(std::move(fonts), readers);
+    SongMaker maker(std::move(fonts), {}, readers);
     constexpr std::size_t kFrames = 4 * kSongSecond;
     double low = 0, bass = 0;
     int sung = 0;
@@ -162,6 +164,95 @@ TEST(Songs, PartsAddUpAndAreWhatTheirNamesSay) {
     EXPECT_GT(low, 0.8 * bass);
     EXPECT_GE(sung, 4);
     EXPECT_LT(sung, 12);
+}
+
+// A file by hand, after the standard: format 1, 96 ticks a beat; a tempo of 120 and then 60 beats a minute; a
+// bass (program 34) that plays E1 for a beat, a drum by running status and a choir; notes that end by
+// velocity 0.
+std::string midi_file() {
+    const auto number = [](std::uint32_t value, int bytes) {
+        std::string out;
+        for (int i = bytes - 1; i >= 0; --i)
+            out.push_back(static_cast<char>(value >> (8U * static_cast<unsigned>(i))));
+        return out;
+    };
+    const auto track = [&](const std::string& body) {
+        return "MTrk" + number(static_cast<std::uint32_t>(body.size()), 4) + body;
+    };
+    using namespace std::string_literals;
+    const std::string tempo =
+        "\x00\xFF\x51\x03\x07\xA1\x20"s + "\x81\x40\xFF\x51\x03\x0F\x42\x40"s + "\x00\xFF\x2F\x00"s;
+    const std::string bass = "\x00\xC0\x21"s + "\x00\xB0\x07\x7F"s + "\x00\xB0\x0A\x00"s +
+                             "\x60\x90\x28\x50"s + "\x60\x90\x28\x00"s + "\x60\x90\x28\x50"s +
+                             "\x60\x80\x28\x40"s;
+    const std::string others = "\x00\x99\x24\x7F"s + "\x60\x26\x40"s + "\x00\x24\x00"s +
+                               "\x00\xF0\x02\x01\xF7"s + "\x00\xC3\x34"s + "\x00\x93\x3C\x40"s +
+                               "\x81\x40\x83\x3C\x00"s;
+    return "MThd" + number(6, 4) + number(1, 2) + number(3, 2) + number(96, 2) + track(tempo) + track(bass) +
+           track(others);
+}
+
+TEST(Midi, ScoresByPeopleAreReadByTheStandard) {
+    const test::Scratch scratch;
+    ASSERT_TRUE(write_text_file(scratch / "a.mid", midi_file()).ok());
+    const auto score = read_midi(scratch / "a.mid");
+    ASSERT_TRUE(score.ok()) << score.error().message;
+    ASSERT_EQ(score->lines.size(), 3U);
+    const auto of = [&](SongPart part) -> const PlayedLine& {
+        return *std::ranges::find(score->lines, part, &PlayedLine::part);
+    };
+    const PlayedLine& bass = of(SongPart::Bass);
+    EXPECT_EQ(bass.program, 33);
+    EXPECT_EQ(bass.pan, -1);
+    EXPECT_EQ(bass.level_db, 0);
+    ASSERT_EQ(bass.notes.size(), 2U);
+    EXPECT_EQ(bass.notes[0].key, 40);  // E1 of an instrument that sounds an octave lower
+    EXPECT_NEAR(bass.notes[0].start_s, 0.5, 1e-9);
+    EXPECT_NEAR(bass.notes[0].seconds, 0.5, 1e-9);
+    EXPECT_NEAR(bass.notes[1].start_s, 2.0, 1e-9);  // a beat at 120, two at 60 from the second beat on
+    EXPECT_NEAR(bass.notes[1].seconds, 1.0, 1e-9);
+    EXPECT_EQ(of(SongPart::Drums).notes.size(), 2U);
+    EXPECT_NEAR(of(SongPart::Drums).notes[0].seconds, 0.5, 1e-9);
+    EXPECT_EQ(of(SongPart::Voices).program, 52);
+
+    const Score part = excerpt(*score, 0.75, 1.5);
+    const auto& shortened = std::ranges::find(part.lines, SongPart::Bass, &PlayedLine::part)->notes;
+    ASSERT_EQ(shortened.size(), 2U);
+    EXPECT_NEAR(shortened[0].start_s, 0, 1e-9);
+    EXPECT_NEAR(shortened[0].seconds, 0.25, 1e-9);
+    EXPECT_NEAR(shortened[1].start_s, 1.25, 1e-9);
+    EXPECT_NEAR(shortened[1].seconds, 0.25, 1e-9);
+
+    // Cut anywhere, or no such file: refused or read as far as it is whole, never worse.
+    const std::string whole = midi_file();
+    for (std::size_t size = 0; size < whole.size(); ++size) {
+        ASSERT_TRUE(write_text_file(scratch / "cut.mid", whole.substr(0, size)).ok());
+        EXPECT_FALSE(read_midi(scratch / "cut.mid").ok()) << size;
+    }
+    EXPECT_FALSE(read_midi(scratch / "none.mid").ok());
+}
+
+TEST(Midi, TheHighestLineOfSingleNotesIsSung) {
+    Score score;
+    const auto line = [&](int key, int together, SongPart part = SongPart::Rest) {
+        PlayedLine out;
+        out.part = part;
+        for (int n = 0; n < 10; ++n) {
+            for (int k = 0; k < together; ++k) out.notes.push_back({0.5 * n, 0.4, key + n % 3 + 4 * k, 90});
+        }
+        score.lines.push_back(out);
+    };
+    line(70, 3);  // chords
+    line(64, 1);
+    line(67, 1);
+    line(90, 1, SongPart::Drums);
+    sing_the_tune(score);
+    ASSERT_EQ(score.tune.size(), 10U);
+    EXPECT_EQ(score.tune[1].key, 68);
+    EXPECT_NEAR(score.tune[1].end_s, 1.0, 1e-9);  // until the next one begins
+    EXPECT_NEAR(score.tune.back().end_s, 4.9, 1e-9);
+    EXPECT_EQ(score.lines.size(), 3U);
+    EXPECT_TRUE(std::ranges::none_of(score.lines, [](const PlayedLine& l) { return l.notes[0].key == 67; }));
 }
 
 }  // namespace

@@ -48,7 +48,8 @@ TEST(Loudness, EbuTech3341Cases1And2) {
 TEST(Match, BringsEveryWayOfListeningToTheSourcesLoudness) {
     const Scratch scratch;
     const auto source = test::noise_source(scratch, 48000, 2, 4.0);
-    const auto map = test::random_map(scratch, source);
+    const auto closed = test::even_map(scratch, source, {0.1F, 0.1F, 0.7F, 0.1F});
+    const auto map = *closed.opened(std::make_shared<const MaskMap>(test::random_map(scratch, source, 7)));
     ShapeSettings settings;
     settings.stems[1].mute = true;
     auto match = measure_match(source, &map, settings, 0, static_cast<std::int64_t>(source.frames()));
@@ -61,6 +62,11 @@ TEST(Match, BringsEveryWayOfListeningToTheSourcesLoudness) {
     }
     EXPECT_FALSE(match->loudness_lufs[static_cast<std::size_t>(Monitor::Cut)].has_value());
     EXPECT_GT(match->gain[static_cast<std::size_t>(Monitor::Removed)], 1.2F);
+    // Parts of a music that is not opened are not there to be listened to.
+    match = measure_match(source, &closed, settings, 0, static_cast<std::int64_t>(source.frames()));
+    ASSERT_TRUE(match.ok());
+    EXPECT_FALSE(match->loudness_lufs[static_cast<std::size_t>(Monitor::Drums)].has_value());
+    EXPECT_EQ(match->gain[static_cast<std::size_t>(Monitor::Drums)], 1.0F);
 }
 
 TEST(Overview, ShowsATonesLevelAndPlace) {
