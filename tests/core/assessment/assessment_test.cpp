@@ -48,7 +48,7 @@ TEST(Loudness, EbuTech3341Cases1And2) {
 TEST(Match, BringsEveryWayOfListeningToTheSourcesLoudness) {
     const Scratch scratch;
     const auto source = test::noise_source(scratch, 48000, 2, 4.0);
-    const auto closed = test::even_map(scratch, source, {0.1F, 0.1F, 0.7F, 0.1F});
+    const auto closed = test::even_map(scratch, source, {0.15F, 0.15F, 0.55F, 0.15F});
     const auto map = *closed.opened(std::make_shared<const MaskMap>(test::random_map(scratch, source, 7)));
     ShapeSettings settings;
     settings.stems[1].mute = true;
