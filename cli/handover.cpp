@@ -68,7 +68,9 @@ Result<Session> session_of_recording(const fs::path& file, const RecordingOption
 Result<DeliveryReport> hand_over(const HandoverOptions& o, Session session, const HandoverTemplate& table,
                                  const std::string& name, const fs::path& folder) {
     TerminalStages stages;
-    auto media = load_media(session, o.how.split, std::ref(stages));
+    Session asked = session;
+    asked.deliveries = table;  // what it leaves out of the music is found first
+    auto media = load_media(asked, o.how.split, std::ref(stages));
     if (!media) return media.error();
     for (const auto& [file, loaded] : *media) tell_warnings(*loaded.source);
     fit_to_media(session.timeline, *media);

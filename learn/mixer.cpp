@@ -139,12 +139,13 @@ Scene Mixer::random_scene(Rng& rng) {
     Scene scene;
     scene.kind = "random";
     const double who = rng.uniform();
-    scene.voices = who < 0.24 ? 0 : who < 0.94 ? 1 : 2;
+    scene.voices = who < 0.32 ? 0 : who < 0.95 ? 1 : 2;
     const double where = rng.uniform();
     scene.room = where < 0.3 ? 0 : where < 0.62 ? 1 : 2;
     scene.music = rng.chance(0.66);
     scene.voice_over_music_db = rng.chance(0.7) ? rng.uniform(-5, 10) : rng.uniform(-10, 18);
-    const bool surroundings = rng.chance(scene.music ? 0.62 : 0.88);
+    // Music and what is around it are the hardest to part: one scene in seven is both and nobody who talks.
+    const bool surroundings = rng.chance(!scene.music ? 0.88 : scene.voices == 0 ? 0.8 : 0.62);
     if (surroundings) {
         const int layers = rng.chance(0.35) ? 2 : 1;
         for (int i = 0; i < layers; ++i) {

@@ -335,7 +335,8 @@ void CorrectionPanel::show_facts() {
     if (facts == nullptr) return facts_->setText(tr("Looking…"));
     const auto& b = facts->bounds;
     QString shares;
-    for (std::size_t s = 0; s < kStems; ++s)
+    const std::size_t sounds = parts_box_->isHidden() ? kStems : kSounds;
+    for (std::size_t s = 0; s < sounds; ++s)
         shares +=
             QString("%1%2%3   ").arg(stem_label(s), QChar(QChar::Nbsp), percent(facts->share_percent[s]));
     if (facts->cut_percent >= 0.5) shares += tr("Cut %1").arg(percent(facts->cut_percent));

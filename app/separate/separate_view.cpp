@@ -342,7 +342,10 @@ void SeparateView::follow_material() {
     const auto source = document_.source();
     const auto heard = document_.map_so_far();
     if (source != shown_source_ || heard != shown_map_) {
-        if (source != shown_source_) view_.set_total(source ? source->seconds() : 1.0);
+        if (source != shown_source_) {
+            view_.set_total(source ? source->seconds() : 1.0);
+            unfold_when_open_ = false;
+        }
         shown_source_ = source;
         shown_map_ = heard;
         feed_material();

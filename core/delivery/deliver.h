@@ -79,9 +79,9 @@ struct SumProof {
 // middle.
 struct StemFigures {
     std::string recording;
-    Stem stem = Stem::Dialogue;
-    Level bleed_db;     // missing: nothing leaks
-    double damage = 0;  // see core/assessment/tradeoff.h
+    std::size_t sound = 0;  // stem, or part of the music
+    Level bleed_db;         // missing: nothing leaks
+    double damage = 0;      // see core/assessment/tradeoff.h
 };
 
 struct DeliveryReport {

@@ -194,7 +194,7 @@ std::vector<StemFigures> stem_figures(const DeliveryPlan& plan, const JobControl
         const auto assessment =
             Assessment::prepare(source, *media->second.map, first, first + length, {{}, job.cancel});
         if (!assessment) continue;
-        for (std::size_t s = 0; s < kStems; ++s) {
+        for (std::size_t s = 0; s < media->second.map->row_size() / kBands; ++s) {
             const bool played = std::ranges::any_of(plan.session.timeline.tracks, [&](const Track& t) {
                 return std::ranges::any_of(t.clips, [&](const Clip& c) {
                     return c.path == item.path && sound_of_clip_source(c.clip_source) == s;
@@ -202,7 +202,7 @@ std::vector<StemFigures> stem_figures(const DeliveryPlan& plan, const JobControl
             });
             if (!played) continue;
             const TradeOff figure = assessment->measure(stem_weights(item.settings.stems[s], s), s);
-            out.push_back({item.path.filename().string(), static_cast<Stem>(s),
+            out.push_back({item.path.filename().string(), s,
                            figure.bleed_db > kNoBleedDb ? Level(figure.bleed_db) : std::nullopt,
                            figure.damage});
         }

@@ -168,7 +168,7 @@ std::string report_to_json(const DeliveryReport& report) {
                                {"stems_less_mix_dbfs", level_json(s.peak_dbfs)}});
     for (const auto& f : report.figures)
         out["figures"].push_back({{"recording", f.recording},
-                                  {"stem", kStemNames[static_cast<std::size_t>(f.stem)]},
+                                  {"stem", kSoundNames[f.sound]},
                                   {"leak_db", level_json(f.bleed_db)},
                                   {"damage", f.damage}});
     for (const auto& t : report.issues)
@@ -282,8 +282,7 @@ std::string report_to_html(const DeliveryReport& report, const HandoverTemplate&
         for (const auto& f : report.figures)
             out += fmt::format(
                 "<tr><td>{}</td><td>{}</td><td class=\"n\">{}</td><td class=\"n\">{:.0f}</td></tr>\n",
-                escaped_markup(f.recording), kStemNames[static_cast<std::size_t>(f.stem)],
-                level(f.bleed_db, "dB"), f.damage);
+                escaped_markup(f.recording), kSoundNames[f.sound], level(f.bleed_db, "dB"), f.damage);
         out += "</table>\n";
     }
     if (!report.before_picture.empty() && !report.after_picture.empty())

@@ -89,9 +89,11 @@ struct PreparedCorrections::Filling {
     std::vector<Undoing> undone;  // what it was made without
 };
 
+namespace {
+
 // One frame of masks. What adds up to one are its sounds: the stems, or with the music opened its parts in
 // its place; the music's own row is their sum.
-struct Row {
+struct FrameShares {
     std::span<float> masks;
     std::span<const float> part_shares;
     [[nodiscard]] bool opened() const { return masks.size() >= kOpenedRow; }
@@ -109,6 +111,8 @@ struct Row {
         }
     }
 };
+
+}  // namespace
 
 struct PreparedCorrections::Entry {
     explicit Entry(const Correction& correction)
@@ -136,7 +140,7 @@ struct PreparedCorrections::Entry {
     std::shared_ptr<const Filling> filling;  // of a fill
 
     void apply(double map_frame, int group, std::span<const float> strengths, std::span<const float> before,
-               const Row& row) const;
+               const FrameShares& row) const;
     // How strongly it holds in every band at a time; false where it does nowhere.
     bool read(double seconds, std::span<float> strengths) const;
     [[nodiscard]] double first_seconds() const { return outside ? 0.0 : reader.first_seconds(); }
@@ -144,8 +148,8 @@ struct PreparedCorrections::Entry {
     // Where the music is opened (or not), by index of stems and parts.
     [[nodiscard]] bool takes_from(std::size_t sound, bool opened) const;
     [[nodiscard]] bool gives_to(std::size_t sound, bool opened) const;
-    void give(std::size_t band, float part, const Row& row) const;
-    void fill(double map_frame, int group, std::size_t band, float part, const Row& row) const;
+    void give(std::size_t band, float part, const FrameShares& row) const;
+    void fill(double map_frame, int group, std::size_t band, float part, const FrameShares& row) const;
 };
 
 bool PreparedCorrections::Entry::read(double seconds, std::span<float> strengths) const {
@@ -167,7 +171,7 @@ bool PreparedCorrections::Entry::gives_to(std::size_t sound, bool opened) const 
     return sound == kMusicSound || is_music_part(sound);
 }
 
-void PreparedCorrections::Entry::give(std::size_t band, float part, const Row& row) const {
+void PreparedCorrections::Entry::give(std::size_t band, float part, const FrameShares& row) const {
     const bool opened = row.opened();
     float taken = 0;
     for (const std::size_t s : row.sounds()) {
@@ -187,7 +191,7 @@ void PreparedCorrections::Entry::give(std::size_t band, float part, const Row& r
 }
 
 void PreparedCorrections::Entry::fill(double map_frame, int group, std::size_t band, float part,
-                                      const Row& row) const {
+                                      const FrameShares& row) const {
     if (!filling) return;
     const Filling& f = *filling;
     if (f.frames == 0) return;
@@ -205,7 +209,7 @@ void PreparedCorrections::Entry::fill(double map_frame, int group, std::size_t b
 }
 
 void PreparedCorrections::Entry::apply(double map_frame, int group, std::span<const float> strengths,
-                                       std::span<const float> before, const Row& row) const {
+                                       std::span<const float> before, const FrameShares& row) const {
     for (std::size_t band = 0; band < kBands; ++band) {
         const float part = strength * strengths[band];
         if (part <= 0) continue;
@@ -397,7 +401,7 @@ void PreparedCorrections::apply(double map_frame, std::span<float> masks, std::s
     const double seconds = map_frame / kMapFramesPerSecond;
     const auto second = static_cast<std::size_t>(std::max(0.0, seconds));
     if (second + 1 >= starts_.size()) return;
-    const Row row{masks, part_shares};
+    const FrameShares row{masks, part_shares};
     std::array<float, kOpenedRow> before;
     std::array<float, kBands> strengths;
     bool kept = false;

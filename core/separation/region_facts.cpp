@@ -117,8 +117,9 @@ RegionFacts facts_of(const Region& region, const Source& source, const MaskMap* 
     // What stems share is what fills leave of it; the rest is cut.
     const auto left = map != nullptr && map->cuts() ? band_powers(source, first, last, map) : powers;
     std::array<float, kBands> strength;
-    std::array<float, kMaskRow> masks{};
-    std::array<double, kStems> shares{};
+    std::vector<float> masks(map != nullptr ? map->row_size() : kMaskRow);
+    const std::size_t sounds = masks.size() / kBands;
+    std::array<double, kSounds> shares{};
     double all = 0, frames = 0;
     for (std::int64_t t = first; t < last; ++t) {
         if (!reader.read(static_cast<double>(t) / kMapFramesPerSecond, strength)) continue;
@@ -131,7 +132,7 @@ RegionFacts facts_of(const Region& region, const Source& source, const MaskMap* 
             const double shared = strong * static_cast<double>(std::min(powers[cell], left[cell]));
             all += strong * static_cast<double>(powers[cell]);
             held = std::max(held, static_cast<double>(strength[b]));
-            for (std::size_t s = 0; s < kStems; ++s)
+            for (std::size_t s = 0; s < sounds; ++s)
                 shares[s] += shared * static_cast<double>(masks[s * kBands + b]);
         }
         frames += held;
@@ -139,9 +140,9 @@ RegionFacts facts_of(const Region& region, const Source& source, const MaskMap* 
     if (all <= 0 || frames <= 0) return out;
     out.level_dbfs = db_of_power(all / frames / power_of_full_scale(source));
     double sum = 0;
-    for (std::size_t s = 0; s < kStems; ++s) {
+    for (std::size_t s = 0; s < sounds; ++s) {
         out.share_percent[s] = 100 * shares[s] / all;
-        sum += out.share_percent[s];
+        if (!is_music_part(s)) sum += out.share_percent[s];
     }
     if (map != nullptr) out.cut_percent = std::max(0.0, 100 - sum);
     return out;

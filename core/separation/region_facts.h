@@ -19,7 +19,9 @@ struct RegionFacts {
     // Mean power over its time, weighted by how strongly it holds; a full-scale sine is 0 dB. Nothing:
     // silent.
     std::optional<double> level_dbfs;
-    std::array<double, kStems> share_percent{};  // of its energy; less than 100 in all where something is cut
+    // Of its energy, of stems and, where the music is opened, of its parts; of stems less than 100 in all
+    // where something is cut.
+    std::array<double, kSounds> share_percent{};
     double cut_percent = 0;
 };
 // A stretch of a minute at most is looked at, from the region's start. map may be null: shares are then 0.

@@ -18,7 +18,9 @@ Result<DeliveryReport> deliver_one(const ManyRecordings& what, const BatchEntry&
     if (!brought) return brought.error();
     Session session = session_of_recording(
         placed_recording(session_path(entry.file), *brought->source, brought->info), brought->source->hash());
-    auto media = load_media(session, what.split, [&](const std::string&) { return quiet; });
+    Session asked = session;
+    asked.deliveries = what.table;  // what it leaves out of the music is found first
+    auto media = load_media(asked, what.split, [&](const std::string&) { return quiet; });
     if (!media) return media.error();
     fit_to_media(session.timeline, *media);
     const DeliveryPlan plan{session,

@@ -198,9 +198,9 @@ std::vector<float> masks_at(const OpenedNoise& noise, const Correction& correcti
 
 TEST(MusicParts, AreCorrectedAsStemsAre) {
     const OpenedNoise noise(48000, 1);
-    const std::size_t band = 60;  // 1.4 kHz
-    const auto at = [band](const std::vector<float>& masks, std::size_t sound) {
-        return masks[sound * kBands + band];
+    constexpr std::size_t kBand = 60;  // 1.4 kHz
+    const auto at = [](const std::vector<float>& masks, std::size_t sound) {
+        return masks[sound * kBands + kBand];
     };
     std::vector<float> before(noise.map.row_size());
     noise.map.read(0.5 * kModelRate / kModelHop, before);
