@@ -267,6 +267,8 @@ void add_songs(CLI::App& app, Status& status) {
     command->add_option("--json", options->json, "Write the table here");
     command->add_flag("--oracle", options->oracle, "Measure the oracle ratio mask instead of the model");
     command->add_flag("--tell", *tell, "With the soundfonts, readers and scores that nothing is chosen by");
+    command->add_flag("--bands", options->bands,
+                      "Recordings of bands: the guitar as the rest, all else as drums");
     command->add_flag("--scores", options->scores,
                       "Scores by people, as they are written, in place of songs by rule");
     command->callback([options, tell, &status] {

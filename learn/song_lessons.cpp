@@ -20,6 +20,8 @@ namespace {
 
 constexpr auto kVoices = static_cast<std::size_t>(SongPart::Voices);
 constexpr auto kDrums = static_cast<std::size_t>(SongPart::Drums);
+constexpr auto kBass = static_cast<std::size_t>(SongPart::Bass);
+constexpr auto kRest = static_cast<std::size_t>(SongPart::Rest);
 
 }  // namespace
 
@@ -118,6 +120,53 @@ EvalSet make_score_set(SongMaker& maker, int songs, double seconds) {
     return set;
 }
 
+EvalSet make_band_set(const Corpus& corpus, Pool pool) {
+    EvalSet set;
+    constexpr double kSeconds = 20;
+    constexpr std::size_t kFrames = static_cast<std::size_t>(kSeconds * kCorpusRate);
+    for (const auto& [name, recordings] : corpus.groups("music", pool)) {
+        for (const auto& guitar : recordings) {
+            if (!guitar.path.ends_with("/guitar.ogg")) continue;
+            const std::string folder = guitar.path.substr(0, guitar.path.rfind('/'));
+            const auto song = std::ranges::find(recordings, folder + "/song.ogg", &Recording::path);
+            if (song == recordings.end()) continue;
+            for (const double start_s : {8.0, 35.0, 62.0}) {
+                const auto start = static_cast<std::uint64_t>(start_s * kCorpusRate);
+                if (start + kFrames > std::min(guitar.frames, song->frames)) continue;
+                Song band;
+                for (auto& part : band.parts) part = silent_stereo(kFrames);
+                for (int side = 0; side < 2; ++side) {
+                    const auto s = static_cast<std::size_t>(side);
+                    corpus.read(guitar, start, side, band.parts[kRest][s]);
+                    corpus.read(*song, start, side, band.parts[kDrums][s]);
+                }
+                band.mix = silent_stereo(kFrames);
+                for (const auto& part : band.parts) add_stereo(band.mix, part);
+                set.mixes.push_back(mix_of_song(std::move(band)));
+            }
+        }
+    }
+    return set;
+}
+
+namespace {
+
+EvalSet set_of(const SongEvalOptions& options, const Corpus& corpus, SongMaker& maker) {
+    if (options.bands) return make_band_set(corpus, options.pool);
+    return options.scores ? make_score_set(maker, options.songs, options.seconds)
+                          : make_song_set(maker, options.songs, options.seconds);
+}
+
+// All but the guitar counts as one.
+void join_band(std::array<Stereo, kSongParts>& parts) {
+    for (const std::size_t other : {kVoices, kBass}) {
+        add_stereo(parts[kDrums], parts[other]);
+        for (auto& side : parts[other]) std::ranges::fill(side, 0.0F);
+    }
+}
+
+}  // namespace
+
 Status evaluate_songs(const SongEvalOptions& options) {
     at::set_num_threads(1);
     auto corpus = Corpus::open(options.corpus);
@@ -128,11 +177,11 @@ Status evaluate_songs(const SongEvalOptions& options) {
     auto maker = song_maker(*corpus, readers, options.pool);
     if (!maker) return maker.error();
     std::vector<Figures> figures;
-    const EvalSet set = options.scores ? make_score_set(*maker, options.songs, options.seconds)
-                                       : make_song_set(*maker, options.songs, options.seconds);
-    for (const auto& mix : set.mixes) {
+    for (const auto& mix : set_of(options, *corpus, *maker).mixes) {
         const auto masks = options.oracle ? oracle_masks(mix) : network_masks(loaded->network, mix);
-        figures.push_back(figures_of(mix, apply_masks(masks, mix)));
+        auto parts = apply_masks(masks, mix);
+        if (options.bands) join_band(parts);
+        figures.push_back(figures_of(mix, parts));
     }
     fmt::print("| part | songs | SI-SDR gain, dB | where it is missing, dB |\n|---|---|---|---|\n");
     for (const char* part : kSongPartKeys) {

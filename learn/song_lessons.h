@@ -19,6 +19,11 @@ namespace rivlen::learn {
 // Stretches of `seconds` of all scores of the pool, evenly over each.
 [[nodiscard]] EvalSet make_score_set(SongMaker& maker, int songs, double seconds);
 
+// Recordings of bands of a pool: where a package has "guitar.ogg" beside "song.ogg", which add up to the
+// song. Of the mix's stems the rest is the guitar, and everything else stands in place of the drums. 20 s
+// from three places of each.
+[[nodiscard]] EvalSet make_band_set(const Corpus& corpus, Pool pool);
+
 // Errors: NotFound when the corpus has no soundfonts of the pool; those of reading them.
 [[nodiscard]] Result<SongMaker> song_maker(const Corpus& corpus, const Material& readers, Pool pool);
 
@@ -46,6 +51,7 @@ struct SongEvalOptions {
     Pool pool = Pool::Choose;
     bool oracle = false;
     bool scores = false;  // those of people, as they are written, in place of songs by rule
+    bool bands = false;   // recordings of bands, of which the guitar is known
 };
 // Says gains by part with 95 % intervals, and what leaks into the voices where nobody sings.
 [[nodiscard]] Status evaluate_songs(const SongEvalOptions& options);

@@ -18,7 +18,7 @@ namespace rivlen::app {
 
 namespace {
 
-constexpr int kHeaderWidth = 138, kFlatHeaderWidth = 218, kSideWidth = 330, kLeastLanesWidth = 560;
+constexpr int kHeaderWidth = 138, kFlatHeaderWidth = 250, kSideWidth = 330, kLeastLanesWidth = 560;
 constexpr int kTunePage = 0, kCorrectPage = 1;
 
 }  // namespace

@@ -136,4 +136,27 @@ double decay_time_s(std::span<const float> response, int sample_rate) {
     return 3.0 * (when(-25.0) - when(-5.0));
 }
 
+std::string made_score() {
+    const auto number = [](std::uint32_t value, int bytes) {
+        std::string out;
+        for (int i = bytes - 1; i >= 0; --i)
+            out.push_back(static_cast<char>(value >> (8U * static_cast<unsigned>(i))));
+        return out;
+    };
+    const auto track = [&](const std::string& body) {
+        return "MTrk" + number(static_cast<std::uint32_t>(body.size()), 4) + body;
+    };
+    using namespace std::string_literals;
+    const std::string tempo =
+        "\x00\xFF\x51\x03\x07\xA1\x20"s + "\x81\x40\xFF\x51\x03\x0F\x42\x40"s + "\x00\xFF\x2F\x00"s;
+    const std::string bass = "\x00\xC0\x21"s + "\x00\xB0\x07\x7F"s + "\x00\xB0\x0A\x00"s +
+                             "\x60\x90\x28\x50"s + "\x60\x90\x28\x00"s + "\x60\x90\x28\x50"s +
+                             "\x60\x80\x28\x40"s;
+    const std::string others = "\x00\x99\x24\x7F"s + "\x60\x26\x40"s + "\x00\x24\x00"s +
+                               "\x00\xF0\x02\x01\xF7"s + "\x00\xC3\x34"s + "\x00\x93\x3C\x40"s +
+                               "\x81\x40\x83\x3C\x00"s;
+    return "MThd" + number(6, 4) + number(1, 2) + number(3, 2) + number(96, 2) + track(tempo) + track(bass) +
+           track(others);
+}
+
 }  // namespace rivlen::test

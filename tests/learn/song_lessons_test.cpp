@@ -8,6 +8,7 @@
 #include <filesystem>
 
 #include "core/base/output_file.h"
+#include "core/dsp/decibels.h"
 #include "learn/train.h"
 #include "tests/learn/made_corpus.h"
 
@@ -89,6 +90,36 @@ TEST(SongSets, HaveSongsWithoutAVoice) {
     EXPECT_LT(oracle[7].bleed_db.at("voices"), -60);
     for (const double gain : mean_gains(oracle, kSongPartKeys)) EXPECT_GT(gain, 4.0);
     for (const double gain : mean_gains(none, kSongPartKeys)) EXPECT_NEAR(gain, 0.0, 0.1);
+}
+
+// A score by a person sounds as it is written: parts by its instruments, which add up.
+TEST(SongSets, AreMadeOfScoresByPeople) {
+    const test::Scratch scratch;
+    ASSERT_TRUE(corpus_with_soundfonts(scratch).ok());
+    fs::create_directories(scratch / "corpus/scores/choose");
+    ASSERT_TRUE(write_text_file(scratch / "corpus/scores/choose/a.mid", test::made_score()).ok());
+    const auto corpus = Corpus::open(scratch / "corpus");
+    ASSERT_TRUE(corpus.ok());
+    const Material readers(*corpus, Pool::Choose);
+    auto maker = song_maker(*corpus, readers, Pool::Choose);
+    ASSERT_TRUE(maker.ok());
+    ASSERT_EQ(maker->scores().size(), 1U);
+    const auto set = make_score_set(*maker, 2, 2.0);
+    ASSERT_EQ(set.mixes.size(), 2U);
+    const Mix& mix = set.mixes[0];
+    const auto energy = [&](SongPart part) {
+        return energy_of(std::span<const float>(mix.stems[static_cast<std::size_t>(part)][0]));
+    };
+    for (const auto part : {SongPart::Voices, SongPart::Drums, SongPart::Bass}) EXPECT_GT(energy(part), 0);
+    EXPECT_EQ(energy(SongPart::Rest), 0);
+    for (std::size_t i = 0; i < mix.mix[0].size(); i += 101) {
+        float sum = 0;
+        for (const auto& stem : mix.stems) sum += stem[0][i];
+        ASSERT_NEAR(sum, mix.mix[0][i], 1e-5F);
+    }
+    // What is damaged is said, not passed over.
+    ASSERT_TRUE(write_text_file(scratch / "corpus/scores/choose/b.mid", "no score").ok());
+    EXPECT_FALSE(song_maker(*Corpus::open(scratch / "corpus"), readers, Pool::Choose).ok());
 }
 
 TEST(SongLessons, AreLearnedFrom) {

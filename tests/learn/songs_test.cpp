@@ -166,35 +166,9 @@ TEST(Songs, PartsAddUpAndAreWhatTheirNamesSay) {
     EXPECT_LT(sung, 12);
 }
 
-// A file by hand, after the standard: format 1, 96 ticks a beat; a tempo of 120 and then 60 beats a minute; a
-// bass (program 34) that plays E1 for a beat, a drum by running status and a choir; notes that end by
-// velocity 0.
-std::string midi_file() {
-    const auto number = [](std::uint32_t value, int bytes) {
-        std::string out;
-        for (int i = bytes - 1; i >= 0; --i)
-            out.push_back(static_cast<char>(value >> (8U * static_cast<unsigned>(i))));
-        return out;
-    };
-    const auto track = [&](const std::string& body) {
-        return "MTrk" + number(static_cast<std::uint32_t>(body.size()), 4) + body;
-    };
-    using namespace std::string_literals;
-    const std::string tempo =
-        "\x00\xFF\x51\x03\x07\xA1\x20"s + "\x81\x40\xFF\x51\x03\x0F\x42\x40"s + "\x00\xFF\x2F\x00"s;
-    const std::string bass = "\x00\xC0\x21"s + "\x00\xB0\x07\x7F"s + "\x00\xB0\x0A\x00"s +
-                             "\x60\x90\x28\x50"s + "\x60\x90\x28\x00"s + "\x60\x90\x28\x50"s +
-                             "\x60\x80\x28\x40"s;
-    const std::string others = "\x00\x99\x24\x7F"s + "\x60\x26\x40"s + "\x00\x24\x00"s +
-                               "\x00\xF0\x02\x01\xF7"s + "\x00\xC3\x34"s + "\x00\x93\x3C\x40"s +
-                               "\x81\x40\x83\x3C\x00"s;
-    return "MThd" + number(6, 4) + number(1, 2) + number(3, 2) + number(96, 2) + track(tempo) + track(bass) +
-           track(others);
-}
-
 TEST(Midi, ScoresByPeopleAreReadByTheStandard) {
     const test::Scratch scratch;
-    ASSERT_TRUE(write_text_file(scratch / "a.mid", midi_file()).ok());
+    ASSERT_TRUE(write_text_file(scratch / "a.mid", test::made_score()).ok());
     const auto score = read_midi(scratch / "a.mid");
     ASSERT_TRUE(score.ok()) << score.error().message;
     ASSERT_EQ(score->lines.size(), 3U);
@@ -224,7 +198,7 @@ TEST(Midi, ScoresByPeopleAreReadByTheStandard) {
     EXPECT_NEAR(shortened[1].seconds, 0.25, 1e-9);
 
     // Cut anywhere, or no such file: refused or read as far as it is whole, never worse.
-    const std::string whole = midi_file();
+    const std::string whole = test::made_score();
     for (std::size_t size = 0; size < whole.size(); ++size) {
         ASSERT_TRUE(write_text_file(scratch / "cut.mid", whole.substr(0, size)).ok());
         EXPECT_FALSE(read_midi(scratch / "cut.mid").ok()) << size;
