@@ -19,8 +19,11 @@ QColor stem_colour(std::size_t sound) {
 }
 
 QString stem_label(std::size_t sound) {
-    static const std::array<const char*, kSounds> labels = {"Dialogue", "Reverb", "Music", "Ambience",
-                                                            "Voices",   "Drums",  "Bass",  "Rest"};
+    static const std::array<const char*, kSounds> labels = {
+        QT_TRANSLATE_NOOP("stems", "Dialogue"), QT_TRANSLATE_NOOP("stems", "Reverb"),
+        QT_TRANSLATE_NOOP("stems", "Music"),    QT_TRANSLATE_NOOP("stems", "Ambience"),
+        QT_TRANSLATE_NOOP("stems", "Voices"),   QT_TRANSLATE_NOOP("stems", "Drums"),
+        QT_TRANSLATE_NOOP("stems", "Bass"),     QT_TRANSLATE_NOOP("stems", "Rest")};
     return QApplication::translate("stems", labels[sound]);
 }
 
