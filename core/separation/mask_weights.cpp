@@ -129,14 +129,6 @@ MaskWeights sound_weights(const ShapeSettings& settings, std::size_t sound) {
     return weights;
 }
 
-void leave_out(MaskWeights& weights, MusicPart part) {
-    if (!weights.by_parts) {
-        for (std::size_t p = kStems; p < kSounds; ++p) weights.weight[p] = weights.weight[kMusicSound];
-        weights.by_parts = true;
-    }
-    weights.weight[sound_of(part)].fill(0.0F);
-}
-
 MaskWeights kept_weights(const ShapeSettings& settings) {
     MaskWeights weights;
     for (std::size_t s = 0; s < kStems; ++s) {

@@ -42,8 +42,6 @@ struct MaskWeights {
 [[nodiscard]] MaskWeights kept_weights(const ShapeSettings& settings);
 // Everything that is not cut.
 [[nodiscard]] MaskWeights whole_weights();
-// Takes a part of the music out of everything that it would sound in.
-void leave_out(MaskWeights& weights, MusicPart part);
 // part 0: a, 1: b; between them every gain on the straight line.
 [[nodiscard]] MaskWeights blend(const MaskWeights& a, const MaskWeights& b, float part);
 
