@@ -5,6 +5,7 @@
 #include <functional>
 #include <map>
 
+#include "core/delivery/delivery_rows.h"
 #include "core/project/editing.h"
 #include "core/workflow/bringing_in.h"
 
