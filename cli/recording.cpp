@@ -44,9 +44,7 @@ Result<Recording> open_recording(const RecordingOptions& options) {
     if (!done) return done.error();
     if (options.parts) {
         TerminalJob opening("Opening the music");
-        auto parts = music_parts_of(*source, done->map, options.split, opening.control());
-        if (!parts) return parts.error();
-        auto opened = done->map.opened(std::make_shared<const MaskMap>(std::move(*parts)));
+        auto opened = open_music(*source, done->map, options.split, opening.control());
         if (!opened) return opened.error();
         done->map = std::move(*opened);
     }

@@ -115,8 +115,8 @@ Status write_examples(const ExampleOptions& options) {
     auto songs = song_maker(*corpus, material, Pool::Learn);
     if (!songs) return songs.error();
     makers.emplace_back("song", [&](Rng& rng) { return songs->make(frames, rng).mix; });
-    for (std::size_t part = 0; part < kSongParts; ++part)
-        makers.emplace_back(fmt::format("song, {}", kSongPartKeys[part]),
+    for (std::size_t part = 0; part < kMusicParts; ++part)
+        makers.emplace_back(fmt::format("song, {}", kMusicPartNames[part]),
                             [&, part](Rng& rng) { return songs->make(frames, rng).parts[part]; });
     for (const auto& name : synthetic_ambiences())
         makers.emplace_back(name, [&, name](Rng& rng) { return synthesise_ambience(name, frames, rng); });

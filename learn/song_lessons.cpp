@@ -18,17 +18,17 @@ namespace rivlen::learn {
 
 namespace {
 
-constexpr auto kVoices = static_cast<std::size_t>(SongPart::Voices);
-constexpr auto kDrums = static_cast<std::size_t>(SongPart::Drums);
-constexpr auto kBass = static_cast<std::size_t>(SongPart::Bass);
-constexpr auto kRest = static_cast<std::size_t>(SongPart::Rest);
+constexpr auto kVoices = static_cast<std::size_t>(MusicPart::Voices);
+constexpr auto kDrums = static_cast<std::size_t>(MusicPart::Drums);
+constexpr auto kBass = static_cast<std::size_t>(MusicPart::Bass);
+constexpr auto kRest = static_cast<std::size_t>(MusicPart::Rest);
 
 }  // namespace
 
 Mix mix_of_song(Song song) {
     Mix mix;
     mix.kind = "song";
-    mix.stem_names = kSongPartKeys;
+    mix.stem_names = kMusicPartNames;
     mix.stems = std::move(song.parts);
     mix.mix = std::move(song.mix);
     return mix;
@@ -72,7 +72,7 @@ Example SongStock::draw(Rng& rng) const {
     Blend blend;
     blend.frames = song[0].frames;
     blend.mono = rng.chance(0.1);
-    for (std::size_t part = 0; part < kSongParts; ++part) {
+    for (std::size_t part = 0; part < kMusicParts; ++part) {
         // Chords and bass of one song belong together; what is struck or sung may come from anywhere.
         const bool moves = part == kVoices || part == kDrums;
         const Item& from = moves && rng.chance(kFromAnother) ? rolling_.any(rng) : song;
@@ -81,7 +81,7 @@ Example SongStock::draw(Rng& rng) const {
     }
     // Something sounds in every song.
     if (std::ranges::all_of(blend.stems, [](const StemSpectra* stem) { return stem == nullptr; }))
-        for (std::size_t part = 0; part < kSongParts; ++part)
+        for (std::size_t part = 0; part < kMusicParts; ++part)
             if (!song[part].values.empty()) blend.stems[part] = &song[part];
     return rivlen::example_of(blend);
 }
@@ -158,7 +158,7 @@ EvalSet set_of(const SongEvalOptions& options, const Corpus& corpus, SongMaker& 
 }
 
 // All but the guitar counts as one.
-void join_band(std::array<Stereo, kSongParts>& parts) {
+void join_band(std::array<Stereo, kMusicParts>& parts) {
     for (const std::size_t other : {kVoices, kBass}) {
         add_stereo(parts[kDrums], parts[other]);
         for (auto& side : parts[other]) std::ranges::fill(side, 0.0F);
@@ -184,7 +184,7 @@ Status evaluate_songs(const SongEvalOptions& options) {
         figures.push_back(figures_of(mix, parts));
     }
     fmt::print("| part | songs | SI-SDR gain, dB | where it is missing, dB |\n|---|---|---|---|\n");
-    for (const char* part : kSongPartKeys) {
+    for (const char* part : kMusicPartNames) {
         std::vector<double> gains, leaks;
         for (const auto& f : figures) {
             if (const auto it = f.gain_db.find(part); it != f.gain_db.end()) gains.push_back(it->second);

@@ -13,7 +13,7 @@
 
 namespace rivlen::learn {
 
-// A song as a mix whose four stems are its parts, in the order of SongPart.
+// A song as a mix whose four stems are its parts, in the order of MusicPart.
 [[nodiscard]] Mix mix_of_song(Song song);
 
 // Stretches of `seconds` of all scores of the pool, evenly over each.
@@ -36,7 +36,7 @@ class SongStock : public ExampleStock {
     [[nodiscard]] Example draw(Rng& rng) const override;
 
   private:
-    using Item = std::array<StemSpectra, kSongParts>;
+    using Item = std::array<StemSpectra, kMusicParts>;
     SongMaker maker_;
     RollingItems<Item> rolling_;
 };

@@ -193,7 +193,7 @@ Result<Lessons> mix_lessons(const Corpus& corpus, const TrainOptions& options) {
 
 Result<Lessons> song_lessons(const Corpus& corpus, const TrainOptions& options) {
     Lessons lessons;
-    lessons.stem_names = lessons.columns = kSongPartKeys;
+    lessons.stem_names = lessons.columns = kMusicPartNames;
     const Material others(corpus, Pool::Choose);
     auto choosing = song_maker(corpus, others, Pool::Choose);
     if (!choosing) return choosing.error();

@@ -22,7 +22,7 @@ struct TrainOptions {
     int workers = 1;  // threads, each with a share of the batch
     int clips = 2;    // a step, over all workers
     double clip_seconds = 3.0;
-    bool songs = false;  // learns the parts of songs (SongPart) instead of the stems of scenes
+    bool songs = false;  // learns the parts of songs (MusicPart) instead of the stems of scenes
     StockOptions stock;  // of each worker; its seed and clips follow from those of the run
     std::int64_t steps = 2000;
     double learning_rate = 2e-3;

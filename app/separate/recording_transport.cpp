@@ -83,20 +83,16 @@ QWidget* RecordingTransport::build_monitors() {
     line->setContentsMargins(0, 0, 0, 0);
     line->setSpacing(4);
     line->addWidget(new QLabel(tr("Listen to"), row));
+    std::array<QString, kMonitors> labels = {tr("Source"), tr("Kept"), tr("Removed")};  // others are stems
+    labels[kCut] = tr("Cut");
     auto* group = new QButtonGroup(this);
     for (std::size_t m = 0; m < kMonitors; ++m) {
         const auto sound = sound_of_monitor(static_cast<Monitor>(m));
-        const auto named = [m]() -> std::pair<QString, QString> {
-            if (m == static_cast<std::size_t>(Monitor::Source)) return {tr("Source"), "source"};
-            if (m == static_cast<std::size_t>(Monitor::Kept)) return {tr("Kept"), "kept"};
-            return m == kCut ? std::pair{tr("Cut"), "cut"} : std::pair{tr("Removed"), "removed"};
-        };
-        const auto [label, name] =
-            sound ? std::pair{stem_label(*sound), QString(kSoundNames[*sound])} : named();
+        const QString label = sound ? stem_label(*sound) : labels[m];
         const QString sentence = !sound                  ? tr("Listen to: %1.").arg(label)
                                  : is_music_part(*sound) ? tr("Listen to this part of the music alone.")
                                                          : tr("Listen to this stem alone.");
-        monitors_[m] = make_button(label, "monitor_" + name, sentence, row);
+        monitors_[m] = make_button(label, QString("monitor_%1").arg(kMonitorKeys[m]), sentence, row);
         monitors_[m]->setCheckable(true);
         group->addButton(monitors_[m]);
         if (sound) {

@@ -166,13 +166,9 @@ void MediaPool::find_map(const fs::path& path) {
 void MediaPool::set_map(const fs::path& path, MaskMap map) {
     Material& material = materials_[path];
     const bool was_opened = material.model_map && material.model_map->opens_music();
-    auto parts = known_music_parts(*material.source, map, work_folder_);
-    const bool known = parts.has_value();
-    if (known) {
-        if (auto opened = map.opened(std::make_shared<const MaskMap>(std::move(*parts))))
-            map = std::move(*opened);
-    }
-    take_model_map(path, std::move(map));
+    auto opened = opened_before(*material.source, map, work_folder_);
+    const bool known = opened.has_value();
+    take_model_map(path, known ? std::move(*opened) : std::move(map));
     if (!known && (was_opened || wishes_.music_parts(path))) open_music(path, {});
 }
 
@@ -202,18 +198,16 @@ void MediaPool::open_music(const fs::path& path, RecordingFrame wanted) {
     opening_ = jobs_.start_for<MaskMap>(
         tr("Opening the music of %1").arg(text(path.filename())),
         [source = material->source, map = material->model_map, wish](const JobControl& job) {
-            return music_parts_of(*source, *map, wish, job);
+            return rivlen::open_music(*source, *map, wish, job);
         },
-        [this, path, of = material->model_map](Result<MaskMap> parts) {
+        [this, path, of = material->model_map](Result<MaskMap> opened) {
             opening_ = 0;
             const Material& here = materials_[path];
-            if (!parts) {
+            if (!opened) {
                 not_opened_.insert(path);
-                say(parts.error());
+                say(opened.error());
             } else if (here.model_map == of) {  // it may have been split again meanwhile
-                auto opened = of->opened(std::make_shared<const MaskMap>(std::move(*parts)));
-                if (opened) take_model_map(path, std::move(*opened));
-                if (!opened) say(opened.error());
+                take_model_map(path, std::move(*opened));
                 emit music_opened(text(path));
             }
             open_what_is_needed();

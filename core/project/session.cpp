@@ -23,10 +23,6 @@ using json_reading::part;
 using json_reading::text;
 using nlohmann::json;
 
-constexpr std::array<const char*, kMonitors> kMonitorKeys = {"source", "kept",  "removed",  "dialogue",
-                                                             "reverb", "music", "ambience", "voices",
-                                                             "drums",  "bass",  "rest",     "cut"};
-
 int count(const json& entry, const char* key, std::uint64_t most = 100000) {
     const json& value = part(entry, key);
     return value.is_number_unsigned() ? static_cast<int>(std::min(value.get<std::uint64_t>(), most)) : 0;

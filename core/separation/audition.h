@@ -2,6 +2,7 @@
 // The ways of listening to a recording, and the range that is listened to again and again.
 #pragma once
 
+#include <array>
 #include <cstddef>
 #include <cstdint>
 #include <optional>
@@ -25,6 +26,9 @@ enum class Monitor {
     Cut
 };
 inline constexpr int kMonitors = 12;
+inline constexpr std::array<const char*, kMonitors> kMonitorKeys = {"source", "kept",  "removed",  "dialogue",
+                                                                    "reverb", "music", "ambience", "voices",
+                                                                    "drums",  "bass",  "rest",     "cut"};
 [[nodiscard]] constexpr Monitor monitor_of_sound(std::size_t sound) {
     return static_cast<Monitor>(static_cast<std::size_t>(Monitor::Dialogue) + sound);
 }

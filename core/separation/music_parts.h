@@ -16,8 +16,10 @@ inline constexpr int kMusicParts = 4;
 
 // Everything that is set and listened to by itself, by index: the stems, then the parts of the music.
 inline constexpr int kSounds = kStems + kMusicParts;
-inline constexpr std::array<const char*, kSounds> kSoundNames = {"dialogue", "reverb", "music", "ambience",
-                                                                 "voices",   "drums",  "bass",  "rest"};
+inline constexpr std::array<const char*, kMusicParts> kMusicPartNames = {"voices", "drums", "bass", "rest"};
+inline constexpr std::array<const char*, kSounds> kSoundNames = {
+    kStemNames[0],      kStemNames[1],      kStemNames[2],      kStemNames[3],
+    kMusicPartNames[0], kMusicPartNames[1], kMusicPartNames[2], kMusicPartNames[3]};
 
 inline constexpr auto kMusicSound = static_cast<std::size_t>(Stem::Music);
 [[nodiscard]] constexpr std::size_t sound_of(MusicPart part) {

@@ -50,8 +50,7 @@ bool needs_music_parts(const Session& session, const fs::path& recording) {
     const auto item = item_of(session, recording);
     return (item && sets_music_part(session.items[*item])) ||
            std::ranges::any_of(session.deliveries.rows, [](const HandoverRow& row) {
-               return row.on &&
-                      (row.content == Content::Instrumental || row.content == Content::MusicWithoutDrums);
+               return row.on && left_out_by(row.content).has_value();
            });
 }
 
@@ -78,10 +77,8 @@ Result<MixMediaSet> load_media(const Session& session, const SplitWish& wish, co
             if (!done) return done.error();
             auto map = std::move(done->map);
             if (needs_music_parts(session, file)) {
-                auto parts = music_parts_of(*source, map, own,
-                                            stage("Opening the music of " + file.filename().string()));
-                if (!parts) return parts.error();
-                auto opened = map.opened(std::make_shared<const MaskMap>(std::move(*parts)));
+                auto opened =
+                    open_music(*source, map, own, stage("Opening the music of " + file.filename().string()));
                 if (!opened) return opened.error();
                 map = std::move(*opened);
             }

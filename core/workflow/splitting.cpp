@@ -92,43 +92,41 @@ Result<MaskMap> second_opinion(const Source& source, const MaskMap& shown, Chann
 
 namespace {
 
-// Of these weights alone: of others the parts are found again.
-std::optional<MaskMap> parts_by(const ModelFacts& model, const Source& source, const MaskMap& map,
-                                const std::filesystem::path& work_folder) {
-    auto parts = MaskMap::open(parts_path(source, map, model, work_folder), source.hash());
-    if (!parts || !map.opened(std::make_shared<const MaskMap>(*parts))) return {};
-    return std::move(*parts);
+Result<MaskMap> opened_by(const std::filesystem::path& parts_file, const Source& source, const MaskMap& map) {
+    auto parts = MaskMap::open(parts_file, source.hash());
+    if (!parts) return parts.error();
+    return map.opened(std::make_shared<const MaskMap>(std::move(*parts)));
 }
 
 }  // namespace
 
-Result<MaskMap> music_parts_of(const Source& source, const MaskMap& map, const SplitWish& wish,
-                               const JobControl& job) {
+Result<MaskMap> open_music(const Source& source, const MaskMap& map, const SplitWish& wish,
+                           const JobControl& job) {
     const auto file = find_model(kPartsModel);
     if (file.empty())
         return make_error(ErrorKind::NotFound,
                           "The model for the parts of music is missing. Install Rivlen again.");
     auto separator = load_separator(wish.engine, file);
     if (!separator) return separator.error();
-    const ModelFacts& model = (*separator)->model();
+    const auto path = parts_path(source, map, (*separator)->model(), wish.work_folder);
     if (!wish.again) {
-        if (auto known = parts_by(model, source, map, wish.work_folder)) return std::move(*known);
+        if (auto known = opened_by(path, source, map)) return known;
     }
     SplitOptions options;
     options.workers = wish.workers;
     options.wanted_frame = map_frame_of(source, wish.wanted_frame);
     options.music_of = &map;
-    const auto path = parts_path(source, map, model, wish.work_folder);
     auto report = split(source, **separator, path, options, job);
     if (!report) return report.error();
-    return MaskMap::open(path, source.hash());
+    return opened_by(path, source, map);
 }
 
-std::optional<MaskMap> known_music_parts(const Source& source, const MaskMap& map,
-                                         const std::filesystem::path& work_folder) {
+std::optional<MaskMap> opened_before(const Source& source, const MaskMap& map,
+                                     const std::filesystem::path& work_folder) {
     const auto model = model_identity(find_model(kPartsModel));
     if (!model) return {};
-    return parts_by(*model, source, map, work_folder);
+    auto opened = opened_by(parts_path(source, map, *model, work_folder), source, map);
+    return opened ? std::optional(std::move(*opened)) : std::nullopt;
 }
 
 bool made_with(const MaskMap& map, const std::filesystem::path& model) {

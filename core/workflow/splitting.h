@@ -50,14 +50,14 @@ inline constexpr const char* kSecondFolder = "second";
 [[nodiscard]] std::optional<MaskMap> best_map(const Source& source, ChannelGrouping channels,
                                               const std::filesystem::path& work_folder,
                                               const std::filesystem::path& taught = {});
-// The parts of a map's music (music_parts.h): of an earlier time, or found now by the model of parts. map:
-// without corrections and not opened; wish: its model, channels and on_part count for nothing. Errors:
+// The map with its music opened into parts (music_parts.h): those of an earlier time, or found now by the
+// model of parts. map: without corrections; wish: its model, channels and on_part count for nothing. Errors:
 // NotFound where the model is not installed; those of load_separator() and split().
-[[nodiscard]] Result<MaskMap> music_parts_of(const Source& source, const MaskMap& map, const SplitWish& wish,
-                                             const JobControl& job = {});
-// Those of an earlier time; empty when there are none.
-[[nodiscard]] std::optional<MaskMap> known_music_parts(const Source& source, const MaskMap& map,
-                                                       const std::filesystem::path& work_folder);
+[[nodiscard]] Result<MaskMap> open_music(const Source& source, const MaskMap& map, const SplitWish& wish,
+                                         const JobControl& job = {});
+// The same by parts of an earlier time; empty when there are none.
+[[nodiscard]] std::optional<MaskMap> opened_before(const Source& source, const MaskMap& map,
+                                                   const std::filesystem::path& work_folder);
 // Whether a map was made with exactly these weights.
 [[nodiscard]] bool made_with(const MaskMap& map, const std::filesystem::path& model);
 // The model that a map was made with, so that splitting again takes the same.

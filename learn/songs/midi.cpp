@@ -99,10 +99,10 @@ bool read_track(Bytes in, std::vector<Event>& events) {
     return in.good();
 }
 
-SongPart part_of(int channel, int program) {
-    if (channel == kDrumChannel) return SongPart::Drums;
-    if (program >= 32 && program < 40) return SongPart::Bass;
-    return program >= 52 && program < 55 ? SongPart::Voices : SongPart::Rest;
+MusicPart part_of(int channel, int program) {
+    if (channel == kDrumChannel) return MusicPart::Drums;
+    if (program >= 32 && program < 40) return MusicPart::Bass;
+    return program >= 52 && program < 55 ? MusicPart::Voices : MusicPart::Rest;
 }
 
 // What the channels are set to, and the lines that they have played.
@@ -215,7 +215,7 @@ void sing_the_tune(Score& score) {
     const PlayedLine* tune = nullptr;
     double highest = 0;
     for (const auto& line : score.lines) {
-        if (line.part != SongPart::Rest || line.notes.size() < kFewestNotes) continue;
+        if (line.part != MusicPart::Rest || line.notes.size() < kFewestNotes) continue;
         double sum = 0;
         std::size_t together = 0;
         for (std::size_t i = 0; i < line.notes.size(); ++i) {

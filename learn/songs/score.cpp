@@ -272,7 +272,7 @@ int rest_program(Rng& rng) {
 Score make_score(double seconds, Rng& rng) {
     const Frame frame = make_frame(seconds, rng);
     Score score{seconds, frame.beat_s, {}, {}};
-    const auto add = [&](SongPart part, int program, double widest, auto play) {
+    const auto add = [&](MusicPart part, int program, double widest, auto play) {
         PlayedLine line{part, program, rng.uniform(-widest, widest), rng.uniform(-8, 3), {}};
         play(frame, line, rng);
         std::ranges::sort(line.notes, {}, &PlayedNote::start_s);
@@ -280,12 +280,12 @@ Score make_score(double seconds, Rng& rng) {
     };
     constexpr std::array<int, 6> kKits = {0,  8,  16,
                                           24, 25, 40};  // standard, room, power, electronic, 808, brush
-    if (rng.chance(0.85)) add(SongPart::Drums, kKits[rng.below(kKits.size())], 0.1, play_drums);
-    if (rng.chance(0.88)) add(SongPart::Bass, rng.between(32, 39), 0.15, play_bass);
+    if (rng.chance(0.85)) add(MusicPart::Drums, kKits[rng.below(kKits.size())], 0.1, play_drums);
+    if (rng.chance(0.88)) add(MusicPart::Bass, rng.between(32, 39), 0.15, play_bass);
     const int accompany = rng.between(score.lines.empty() ? 1 : 0, 3);
-    for (int n = 0; n < accompany; ++n) add(SongPart::Rest, rest_program(rng), 0.8, play_chords);
-    if (rng.chance(0.6)) add(SongPart::Rest, rest_program(rng), 0.5, play_tune);
-    if (rng.chance(0.15)) add(SongPart::Voices, rng.between(52, 53), 0.5, play_chords);
+    for (int n = 0; n < accompany; ++n) add(MusicPart::Rest, rest_program(rng), 0.8, play_chords);
+    if (rng.chance(0.6)) add(MusicPart::Rest, rest_program(rng), 0.5, play_tune);
+    if (rng.chance(0.15)) add(MusicPart::Voices, rng.between(52, 53), 0.5, play_chords);
     for (const auto& note : make_tune(frame, 7, 20, rng))
         score.tune.push_back({frame.at(note.bar, note.beat + note.beats), frame.key(note.degree)});
     return score;

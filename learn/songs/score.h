@@ -8,13 +8,9 @@
 #include <vector>
 
 #include "core/base/rng.h"
+#include "core/separation/music_parts.h"
 
 namespace rivlen::learn {
-
-// What the music stem is parted into, in the order of the network's masks.
-enum class SongPart { Voices, Drums, Bass, Rest };
-inline constexpr std::size_t kSongParts = 4;
-inline constexpr std::array<const char*, kSongParts> kSongPartKeys = {"voices", "drums", "bass", "rest"};
 
 struct PlayedNote {
     double start_s = 0, seconds = 0;
@@ -23,7 +19,7 @@ struct PlayedNote {
 };
 // What one player plays.
 struct PlayedLine {
-    SongPart part = SongPart::Rest;
+    MusicPart part = MusicPart::Rest;
     int program = 0;  // of General MIDI, 0 to 127; of drums the kit
     double pan = 0;   // -1 left to 1 right
     double level_db = 0;

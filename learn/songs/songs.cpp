@@ -78,7 +78,7 @@ Score SongMaker::stretch_of_one(double seconds, Rng& rng) const {
     const int transpose = rng.between(-4, 4);
     for (auto& line : out.lines) {
         for (auto& note : line.notes) {
-            if (line.part != SongPart::Drums) note.key = std::clamp(note.key + transpose, 0, 127);
+            if (line.part != MusicPart::Drums) note.key = std::clamp(note.key + transpose, 0, 127);
         }
     }
     if (rng.chance(0.6)) sing_the_tune(out);
@@ -102,11 +102,11 @@ Song SongMaker::make(std::size_t frames, Rng& rng) {
     const Score score = by_people ? stretch_of_one(seconds, rng) : make_score(seconds, rng);
     Song song;
     for (auto& part : song.parts) part = silent_stereo(frames);
-    const auto part = [&](SongPart which) -> Stereo& { return song.parts[static_cast<std::size_t>(which)]; };
+    const auto part = [&](MusicPart which) -> Stereo& { return song.parts[static_cast<std::size_t>(which)]; };
     for (const auto& line : score.lines) add_stereo(part(line.part), played(line, frames, rng));
     // A tune that was taken from its player is always sung.
     if (!score.tune.empty() && (by_people || rng.chance(2.0 / 3)))
-        add_stereo(part(SongPart::Voices), sung_tune(score, frames, rng));
+        add_stereo(part(MusicPart::Voices), sung_tune(score, frames, rng));
     song.mix = silent_stereo(frames);
     for (auto& stereo : song.parts) {
         set_active_level(stereo, rng.uniform(-32, -20));

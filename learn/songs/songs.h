@@ -10,9 +10,9 @@
 
 namespace rivlen::learn {
 
-// In the order of SongPart; they add up to the mix.
+// In the order of MusicPart; they add up to the mix.
 struct Song {
-    std::array<Stereo, kSongParts> parts;
+    std::array<Stereo, kMusicParts> parts;
     Stereo mix;
 };
 

@@ -87,7 +87,7 @@ Stereo Soundfont::play(const PlayedLine& line, std::size_t frames) {
     const Synth player(new_fluid_synth(state_->settings.get()));
     auto* synth = player.get();
     fluid_synth_add_sfont(synth, state_->font);
-    const int channel = line.part == SongPart::Drums ? kDrumChannel : kMelodic;
+    const int channel = line.part == MusicPart::Drums ? kDrumChannel : kMelodic;
     fluid_synth_program_change(synth, channel, line.program);
     fluid_synth_cc(synth, channel, kVolumeController, 127);
     fluid_synth_cc(synth, channel, kPanController,

@@ -88,8 +88,8 @@ TEST(SongSets, HaveSongsWithoutAVoice) {
     }
     EXPECT_LT(oracle[3].bleed_db.at("voices"), -60);
     EXPECT_LT(oracle[7].bleed_db.at("voices"), -60);
-    for (const double gain : mean_gains(oracle, kSongPartKeys)) EXPECT_GT(gain, 4.0);
-    for (const double gain : mean_gains(none, kSongPartKeys)) EXPECT_NEAR(gain, 0.0, 0.1);
+    for (const double gain : mean_gains(oracle, kMusicPartNames)) EXPECT_GT(gain, 4.0);
+    for (const double gain : mean_gains(none, kMusicPartNames)) EXPECT_NEAR(gain, 0.0, 0.1);
 }
 
 // A score by a person sounds as it is written: parts by its instruments, which add up.
@@ -107,11 +107,11 @@ TEST(SongSets, AreMadeOfScoresByPeople) {
     const auto set = make_score_set(*maker, 2, 2.0);
     ASSERT_EQ(set.mixes.size(), 2U);
     const Mix& mix = set.mixes[0];
-    const auto energy = [&](SongPart part) {
+    const auto energy = [&](MusicPart part) {
         return energy_of(std::span<const float>(mix.stems[static_cast<std::size_t>(part)][0]));
     };
-    for (const auto part : {SongPart::Voices, SongPart::Drums, SongPart::Bass}) EXPECT_GT(energy(part), 0);
-    EXPECT_EQ(energy(SongPart::Rest), 0);
+    for (const auto part : {MusicPart::Voices, MusicPart::Drums, MusicPart::Bass}) EXPECT_GT(energy(part), 0);
+    EXPECT_EQ(energy(MusicPart::Rest), 0);
     for (std::size_t i = 0; i < mix.mix[0].size(); i += 101) {
         float sum = 0;
         for (const auto& stem : mix.stems) sum += stem[0][i];

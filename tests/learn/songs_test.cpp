@@ -46,14 +46,14 @@ Soundfont font() {
 }
 
 TEST(Scores, AreRepeatableAndPlayable) {
-    std::array<int, kSongParts> songs_with{};
+    std::array<int, kMusicParts> songs_with{};
     for (std::uint64_t seed = 0; seed < 200; ++seed) {
         Rng rng(seed), again(seed);
         const Score score = make_score(20, rng);
         const Score same = make_score(20, again);
         ASSERT_FALSE(score.lines.empty()) << seed;
         ASSERT_EQ(score.lines.size(), same.lines.size());
-        std::array<bool, kSongParts> has{};
+        std::array<bool, kMusicParts> has{};
         for (std::size_t k = 0; k < score.lines.size(); ++k) {
             const auto& line = score.lines[k];
             ASSERT_EQ(line.notes.size(), same.lines[k].notes.size());
@@ -66,14 +66,14 @@ TEST(Scores, AreRepeatableAndPlayable) {
                 EXPECT_GT(note.seconds, 0);
                 EXPECT_TRUE(note.velocity >= 1 && note.velocity <= 127);
                 // The lowest note of a bass with five strings is B0, 23; a bass does not sing above a guitar.
-                if (line.part == SongPart::Bass) {
+                if (line.part == MusicPart::Bass) {
                     EXPECT_TRUE(note.key >= 23 && note.key <= 72) << seed << " " << note.key;
                 }
                 EXPECT_TRUE(note.key >= 0 && note.key <= 127);
             }
             has[static_cast<std::size_t>(line.part)] = true;
         }
-        for (std::size_t part = 0; part < kSongParts; ++part) songs_with[part] += has[part] ? 1 : 0;
+        for (std::size_t part = 0; part < kMusicParts; ++part) songs_with[part] += has[part] ? 1 : 0;
         EXPECT_GE(score.tune.back().end_s, 20);
         EXPECT_TRUE(std::ranges::is_sorted(score.tune, {}, &SungNote::end_s));
     }
@@ -88,7 +88,7 @@ TEST(Scores, AreRepeatableAndPlayable) {
 TEST(Soundfonts, PlayInTuneAndOnTime) {
     auto piano = font();
     // A4, by definition 440 Hz (ISO 16), which is key 69.
-    PlayedLine line{SongPart::Rest, 0, 0, 0, {{0.5, 1.0, 69, 100}}};
+    PlayedLine line{MusicPart::Rest, 0, 0, 0, {{0.5, 1.0, 69, 100}}};
     const auto x = piano.play(line, 3 * kSongSecond);
     const std::span<const float> left(x[0]);
     EXPECT_LT(energy(left.first(kSongSecond / 2 - 64)), 1e-9);
@@ -154,11 +154,11 @@ TEST(Songs, PartsAddUpAndAreWhatTheirNamesSay) {
             for (const auto& part : song.parts) add(rest, part[side], -1.0F);
             for (const float x : rest) ASSERT_NEAR(x, 0, 1e-5F);
         }
-        auto deep = song.parts[static_cast<std::size_t>(SongPart::Bass)][0];
+        auto deep = song.parts[static_cast<std::size_t>(MusicPart::Bass)][0];
         bass += energy(deep);
         BiquadFilter(Biquad::low_pass(kCorpusRate, 500, 0.7)).process(deep);
         low += energy(deep);
-        sung += energy(song.parts[static_cast<std::size_t>(SongPart::Voices)][0]) > 0 ? 1 : 0;
+        sung += energy(song.parts[static_cast<std::size_t>(MusicPart::Voices)][0]) > 0 ? 1 : 0;
     }
     // The highest key of a bass here is 72, 523 Hz; nearly all lie two octaves below.
     EXPECT_GT(low, 0.8 * bass);
@@ -172,10 +172,10 @@ TEST(Midi, ScoresByPeopleAreReadByTheStandard) {
     const auto score = read_midi(scratch / "a.mid");
     ASSERT_TRUE(score.ok()) << score.error().message;
     ASSERT_EQ(score->lines.size(), 3U);
-    const auto of = [&](SongPart part) -> const PlayedLine& {
+    const auto of = [&](MusicPart part) -> const PlayedLine& {
         return *std::ranges::find(score->lines, part, &PlayedLine::part);
     };
-    const PlayedLine& bass = of(SongPart::Bass);
+    const PlayedLine& bass = of(MusicPart::Bass);
     EXPECT_EQ(bass.program, 33);
     EXPECT_EQ(bass.pan, -1);
     EXPECT_EQ(bass.level_db, 0);
@@ -185,12 +185,12 @@ TEST(Midi, ScoresByPeopleAreReadByTheStandard) {
     EXPECT_NEAR(bass.notes[0].seconds, 0.5, 1e-9);
     EXPECT_NEAR(bass.notes[1].start_s, 2.0, 1e-9);  // a beat at 120, two at 60 from the second beat on
     EXPECT_NEAR(bass.notes[1].seconds, 1.0, 1e-9);
-    EXPECT_EQ(of(SongPart::Drums).notes.size(), 2U);
-    EXPECT_NEAR(of(SongPart::Drums).notes[0].seconds, 0.5, 1e-9);
-    EXPECT_EQ(of(SongPart::Voices).program, 52);
+    EXPECT_EQ(of(MusicPart::Drums).notes.size(), 2U);
+    EXPECT_NEAR(of(MusicPart::Drums).notes[0].seconds, 0.5, 1e-9);
+    EXPECT_EQ(of(MusicPart::Voices).program, 52);
 
     const Score part = excerpt(*score, 0.75, 1.5);
-    const auto& shortened = std::ranges::find(part.lines, SongPart::Bass, &PlayedLine::part)->notes;
+    const auto& shortened = std::ranges::find(part.lines, MusicPart::Bass, &PlayedLine::part)->notes;
     ASSERT_EQ(shortened.size(), 2U);
     EXPECT_NEAR(shortened[0].start_s, 0, 1e-9);
     EXPECT_NEAR(shortened[0].seconds, 0.25, 1e-9);
@@ -208,7 +208,7 @@ TEST(Midi, ScoresByPeopleAreReadByTheStandard) {
 
 TEST(Midi, TheHighestLineOfSingleNotesIsSung) {
     Score score;
-    const auto line = [&](int key, int together, SongPart part = SongPart::Rest) {
+    const auto line = [&](int key, int together, MusicPart part = MusicPart::Rest) {
         PlayedLine out;
         out.part = part;
         for (int n = 0; n < 10; ++n) {
@@ -219,7 +219,7 @@ TEST(Midi, TheHighestLineOfSingleNotesIsSung) {
     line(70, 3);  // chords
     line(64, 1);
     line(67, 1);
-    line(90, 1, SongPart::Drums);
+    line(90, 1, MusicPart::Drums);
     sing_the_tune(score);
     ASSERT_EQ(score.tune.size(), 10U);
     EXPECT_EQ(score.tune[1].key, 68);
