@@ -139,13 +139,14 @@ Scene Mixer::random_scene(Rng& rng) {
     Scene scene;
     scene.kind = "random";
     const double who = rng.uniform();
-    scene.voices = who < 0.32 ? 0 : who < 0.95 ? 1 : 2;
+    scene.voices = who < 0.42 ? 0 : who < 0.96 ? 1 : 2;
     const double where = rng.uniform();
     scene.room = where < 0.3 ? 0 : where < 0.62 ? 1 : 2;
-    scene.music = rng.chance(0.66);
+    scene.music = rng.chance(0.74);
     scene.voice_over_music_db = rng.chance(0.7) ? rng.uniform(-5, 10) : rng.uniform(-10, 18);
-    // Music and what is around it are the hardest to part: one scene in seven is both and nobody who talks.
-    const bool surroundings = rng.chance(!scene.music ? 0.88 : scene.voices == 0 ? 0.8 : 0.62);
+    // Music and what is around it are the hardest to part: half of the scenes have both, and in half of those
+    // nobody talks.
+    const bool surroundings = rng.chance(!scene.music ? 0.88 : scene.voices == 0 ? 0.9 : 0.7);
     if (surroundings) {
         const int layers = rng.chance(0.35) ? 2 : 1;
         for (int i = 0; i < layers; ++i) {
@@ -158,6 +159,9 @@ Scene Mixer::random_scene(Rng& rng) {
         if (rng.chance(0.2)) scene.ambiences.push_back(draw_synthetic(rng));
     }
     scene.voice_over_ambience_db = rng.chance(0.7) ? rng.uniform(-4, 13) : rng.uniform(-8, 24);
+    // Where one of the two is far below the other there is little to learn.
+    if (scene.voices == 0 && scene.music && surroundings && rng.chance(0.8))
+        scene.voice_over_ambience_db = scene.voice_over_music_db + rng.uniform(-8, 8);
     scene.mono = rng.chance(0.4);
     scene.telephone = rng.chance(0.04);
     scene.clipped = rng.chance(0.05);
