@@ -15,6 +15,7 @@
 #include "learn/evaluate.h"
 #include "learn/faults.h"
 #include "learn/mask_study.h"
+#include "learn/parts_doubt_study.h"
 #include "learn/song_lessons.h"
 #include "learn/teach_study.h"
 #include "learn/teaching_set.h"
@@ -348,6 +349,21 @@ void add_doubt(CLI::App& app, Status& status) {
     command->callback([options, &status] { status = study_doubt(*options); });
 }
 
+void add_parts_doubt(CLI::App& app, Status& status) {
+    auto options = std::make_shared<PartsDoubtOptions>();
+    options->log = say;
+    auto* command = app.add_subcommand("parts-doubt",
+                                       "How well doubt finds the moments at which parts of music are wrong");
+    command->add_option("corpus", options->corpus, "Corpus folder")->required();
+    command->add_option("model", options->model, "Weights for the parts (.safetensors)")->required();
+    command->add_option("--songs", options->songs, "Songs");
+    command->add_option("--seconds", options->seconds, "Length of a song");
+    command->add_flag("--choose", options->choose, "By the pool that measures are chosen by");
+    command->add_flag("--scores", options->scores,
+                      "Scores by people, as they are written, in place of songs by rule");
+    command->callback([options, &status] { status = study_parts_doubt(*options); });
+}
+
 void add_teaching_set(CLI::App& app, Status& status) {
     auto options = std::make_shared<TeachingSetOptions>();
     options->package_list = RIVLEN_PACKAGE_LIST;
@@ -407,6 +423,7 @@ void add_commands(CLI::App& app, Status& status) {
     add_seal(app, status);
     add_tradeoff(app, status);
     add_doubt(app, status);
+    add_parts_doubt(app, status);
     add_teaching_set(app, status);
     add_teach(app, status);
     add_faults(app, status);

@@ -10,10 +10,11 @@
 #include <vector>
 
 #include "core/assessment/doubts.h"
-#include "core/dsp/stft.h"
 #include "core/separation/band_powers.h"
 #include "core/separation/doubt.h"
 #include "learn/evaluate.h"
+#include "learn/known_powers.h"
+#include "learn/metrics/area_under_curve.h"
 #include "learn/telling/telling_mixes.h"
 
 namespace rivlen::learn {
@@ -24,54 +25,12 @@ constexpr double kLeastShare = 0.1;  // of the energy of a step, for a kind to c
 constexpr std::size_t kMeasures = 3;
 constexpr std::array<const char*, kMeasures> kMeasureNames = {"disagreement", "openness", "doubt"};
 
-struct Judged {
-    double score;
-    bool wrong;
-};
-
-// Area under the receiver's curve, by ranks (Mann and Whitney): how often something wrong scores higher than
-// something right, ties half.
-double area_under_curve(std::vector<Judged> all) {
-    std::ranges::sort(all, {}, &Judged::score);
-    double ranks = 0, wrong = 0;
-    for (std::size_t i = 0; i < all.size();) {
-        std::size_t end = i;
-        while (end < all.size() && all[end].score == all[i].score) ++end;
-        const double rank = 0.5 * static_cast<double>(i + end + 1);
-        for (; i < end; ++i) {
-            ranks += all[i].wrong ? rank : 0;
-            wrong += all[i].wrong ? 1 : 0;
-        }
-    }
-    const double right = static_cast<double>(all.size()) - wrong;
-    return wrong > 0 && right > 0 ? (ranks - wrong * (wrong + 1) / 2) / (wrong * right) : 0.0;
-}
-
-// [frame][band], both channels together.
-std::vector<float> powers_of(const Stereo& sound) {
-    Stft stft(kModelFft);
-    const std::size_t frames = Stft::frame_count(sound[0].size(), kModelHop);
-    std::vector<float> out(frames * kBands), padded;
-    std::vector<Complex> spectrum(kModelBins);
-    for (const auto& channel : sound) {
-        padded.assign(kModelFft / 2, 0.0F);
-        padded.insert(padded.end(), channel.begin(), channel.end());
-        padded.resize(frames * kModelHop + kModelFft, 0.0F);
-        for (std::size_t t = 0; t < frames; ++t) {
-            stft.forward(std::span<const float>(padded).subspan(t * kModelHop, kModelFft), spectrum);
-            for (std::size_t k = 0; k < spectrum.size(); ++k)
-                out[t * kBands + static_cast<std::size_t>(band_of_bin()[k])] += std::norm(spectrum[k]);
-        }
-    }
-    return out;
-}
-
 class Study {
   public:
     void add(const Mix& mix, const torch::Tensor& shown, const torch::Tensor& other) {
-        const auto whole = powers_of(mix.mix);
+        const auto whole = known_powers(mix.mix);
         std::array<std::vector<float>, kStems> stems;
-        for (std::size_t s = 0; s < kStems; ++s) stems[s] = powers_of(mix.stems[s]);
+        for (std::size_t s = 0; s < kStems; ++s) stems[s] = known_powers(mix.stems[s]);
         const std::size_t frames =
             std::min<std::size_t>(whole.size() / kBands, static_cast<std::size_t>(shown.size(1)));
         const auto a = shown.accessor<float, 3>(), b = other.accessor<float, 3>();

@@ -19,8 +19,14 @@ class Doubting : public QObject {
     Doubting(Document& document, JobList& jobs, QObject* parent = nullptr);
     // Of the current recording; empty until it has been looked at.
     [[nodiscard]] const DoubtLine& line() const { return found_.line; }
+    // How the music is shared out to its parts; empty as long as it is not opened.
+    [[nodiscard]] const DoubtLine& parts_line() const { return parts_; }
+    // That of a sound: a stem's, or a part's of the music.
+    [[nodiscard]] const DoubtLine& line_of(std::size_t sound) const {
+        return is_music_part(sound) ? parts_ : found_.line;
+    }
     [[nodiscard]] const std::vector<DoubtedPlace>& places() const { return found_.places; }
-    [[nodiscard]] bool settled() const { return job_ == 0; }
+    [[nodiscard]] bool settled() const { return job_ == 0 && parts_job_ == 0; }
 
   signals:
     void changed();
@@ -32,11 +38,16 @@ class Doubting : public QObject {
         std::vector<DoubtedPlace> places;
     };
     void follow();
+    void look_at_stems();
+    void look_at_parts();
+    void tell(const Error& error);
     Document& document_;
     JobList& jobs_;
     std::shared_ptr<const MaskMap> map_;  // as the model had it
     Found found_;
-    int job_ = 0;
+    DoubtLine parts_;
+    int job_ = 0, parts_job_ = 0;
+    int serial_ = 0;  // of the last look at the stems
 };
 
 }  // namespace rivlen::app

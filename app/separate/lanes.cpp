@@ -82,10 +82,19 @@ void LaneCanvas::set_range(const FrequencyRange& range) {
     show_rows();
 }
 
-void LaneCanvas::show_doubt(std::shared_ptr<const DoubtPicture> picture) {
-    doubt_ = std::move(picture);
+void LaneCanvas::show_doubt(std::shared_ptr<const DoubtPicture> stems,
+                            std::shared_ptr<const DoubtPicture> parts) {
+    doubt_ = std::move(stems);
+    parts_doubt_ = std::move(parts);
     back_valid_ = false;
     update();
+}
+
+const DoubtPicture* LaneCanvas::doubt_over(int lane) const {
+    constexpr int kSource = 0, kMusic = 1 + static_cast<int>(kMusicSound);
+    if (is_part(lane)) return enlarged_ ? parts_doubt_.get() : nullptr;
+    if (lane == kMusic && unfolded_ && !enlarged_) return parts_doubt_.get();
+    return lane == kSource || enlarged_ ? doubt_.get() : nullptr;
 }
 
 void LaneCanvas::scroll_frequencies(double part) {
@@ -181,7 +190,7 @@ void LaneCanvas::draw_lane(QPainter& painter, int lane, const QRect& rect) {
     look.outline.setAlpha(enlarged_ ? 0 : 200);  // the waveform would lie over what is drawn on
     look.antialiased = true;
     complete_ = draw_sound(painter, tiles_, view_, width(), look) && complete_;
-    if (doubt_ && (!is_stem || enlarged_)) draw_doubt(painter, *doubt_, view_, rect, range());
+    if (const auto* doubt = doubt_over(lane)) draw_doubt(painter, *doubt, view_, rect, range());
     painter.restore();
     if (enlarged_) draw_frequencies(painter, rect);
     if (is_stem && chosen_ == static_cast<int>(stem)) {

@@ -45,7 +45,9 @@ class LaneCanvas : public QWidget {
     // What is shown: the range that was set while a lane is enlarged, else all frequencies.
     [[nodiscard]] FrequencyRange range() const { return enlarged_ ? range_ : FrequencyRange(); }
     // Drawn over the source, and over an enlarged lane; null: not.
-    void show_doubt(std::shared_ptr<const DoubtPicture> picture);
+    // Of the stems, over the source and over an enlarged lane; of the parts of the music, over the unfolded
+    // music and over an enlarged part. Null: none.
+    void show_doubt(std::shared_ptr<const DoubtPicture> stems, std::shared_ptr<const DoubtPicture> parts);
     void scroll_frequencies(double part);
     void zoom_frequencies(double factor, double around_hz);
     // The lane under a place, if any, and what lies there.
@@ -88,7 +90,8 @@ class LaneCanvas : public QWidget {
     int chosen_ = 0;
     std::optional<int> enlarged_;
     FrequencyRange range_{FrequencyScale::Log, 50, 16000};
-    std::shared_ptr<const DoubtPicture> doubt_;
+    [[nodiscard]] const DoubtPicture* doubt_over(int lane) const;
+    std::shared_ptr<const DoubtPicture> doubt_, parts_doubt_;
     double press_x_ = -1;
     bool dragging_ = false;
 };

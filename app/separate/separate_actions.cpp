@@ -240,8 +240,8 @@ ActionMenu SeparateView::show_menu() {
                   [this] {
                       show_doubt(!doubt_shown_);
                       emit said(doubt_shown_
-                                    ? tr("Over the source, and over an enlarged lane: where the masks "
-                                         "may be wrong.")
+                                    ? tr("Over the source, unfolded music, and an enlarged lane: where "
+                                         "the masks may be wrong.")
                                     : QString(),
                                 false);
                   }},

@@ -187,6 +187,7 @@ void SeparateView::choose_stem(int chosen) {
     if (stem_ != chosen && line_->setting()) line_->close_line();
     stem_ = chosen;
     tuning_->choose(stem());
+    measuring_.set_doubt(doubting_.line_of(stem()).doubt);
     lanes_->set_chosen(chosen);
     if (lanes_->enlarged()) enlarge_lane(true);
     for (std::size_t s = 0; s < kSounds; ++s) names_[s]->setChecked(s == stem());

@@ -61,7 +61,7 @@ SeparateView::SeparateView(Document& document, JobList& jobs, Player& player, co
     connect(&doubting_, &Doubting::said, this, &SeparateView::said);
     connect(&teaching_, &Teaching::said, this, &SeparateView::said);
     connect(&doubting_, &Doubting::changed, this, [this] {
-        measuring_.set_doubt(doubting_.line().doubt);
+        measuring_.set_doubt(doubting_.line_of(stem()).doubt);
         show_doubt(doubt_shown_);
         const auto count = doubting_.places().size();
         pages_->set_label(kCorrectPage, count > 0 ? tr("Correct (%1)").arg(count) : tr("Correct"));
@@ -120,9 +120,10 @@ void SeparateView::take_tool(Correcting::Tool tool) {
 
 void SeparateView::show_doubt(bool on) {
     doubt_shown_ = on;
-    const DoubtPicture& picture = doubting_.line().picture;
-    const bool there = on && picture.steps() > 0;
-    lanes_->show_doubt(there ? std::make_shared<const DoubtPicture>(picture) : nullptr);
+    const auto shown = [on](const DoubtPicture& picture) {
+        return on && picture.steps() > 0 ? std::make_shared<const DoubtPicture>(picture) : nullptr;
+    };
+    lanes_->show_doubt(shown(doubting_.line().picture), shown(doubting_.parts_line().picture));
 }
 
 void SeparateView::step_frequency_scale() {

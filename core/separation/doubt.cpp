@@ -3,6 +3,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <functional>
 
 #include "core/dsp/decibels.h"
 #include "core/separation/band_powers.h"
@@ -14,7 +15,9 @@ namespace {
 constexpr double kSilentDbfs = -70;  // a step below this is not judged
 constexpr std::int64_t kDoubtPieceFrames = 4096;
 
-std::array<double, kDoubtKinds> kinds_of(std::span<const float> masks, std::size_t band) {
+using Kinds = std::array<double, kMostDoubtKinds>;
+
+Kinds kinds_of(std::span<const float> masks, std::size_t band) {
     const auto at = [&](Stem stem) {
         return static_cast<double>(masks[static_cast<std::size_t>(stem) * kBands + band]);
     };
@@ -36,26 +39,39 @@ void add_step(const RowSums& rows, double energy, bool judged, DoubtPicture& pic
 
 }  // namespace
 
+void DoubtSums::add_band(double power, const Kinds& shown, const Kinds& other) {
+    double differing = 0, squares = 0;
+    for (std::size_t k = 0; k < shown.size(); ++k) {
+        differing += std::abs(shown[k] - other[k]) / 2;
+        squares += shown[k] * shown[k];
+        shown_[k] += power * shown[k];
+    }
+    // What leaves a kind goes to those that gain, in proportion.
+    for (std::size_t from = 0; from < shown.size() && differing > 0; ++from) {
+        for (std::size_t to = 0; to < shown.size(); ++to)
+            moved_[from][to] += power * std::max(0.0, shown[from] - other[from]) *
+                                std::max(0.0, other[to] - shown[to]) / differing;
+    }
+    all_ += power;
+    differing_ += power * differing;
+    open_ += power * (1 - squares);
+}
+
 void DoubtSums::add_bands(std::size_t first, std::size_t last, std::span<const float> power,
                           std::span<const float> shown, std::span<const float> other) {
+    for (std::size_t b = first; b < last; ++b)
+        add_band(static_cast<double>(power[b]), kinds_of(shown, b), kinds_of(other, b));
+}
+
+void DoubtSums::add_parts(std::size_t first, std::size_t last, std::span<const float> power,
+                          std::span<const float> opened) {
     for (std::size_t b = first; b < last; ++b) {
-        const auto p = static_cast<double>(power[b]);
-        const auto x = kinds_of(shown, b), y = kinds_of(other, b);
-        double differing = 0, squares = 0;
-        for (std::size_t k = 0; k < kDoubtKinds; ++k) {
-            differing += std::abs(x[k] - y[k]) / 2;
-            squares += x[k] * x[k];
-            shown_[k] += p * x[k];
-        }
-        // What leaves a kind goes to those that gain, in proportion.
-        for (std::size_t from = 0; from < kDoubtKinds && differing > 0; ++from) {
-            for (std::size_t to = 0; to < kDoubtKinds; ++to)
-                moved_[from][to] +=
-                    p * std::max(0.0, x[from] - y[from]) * std::max(0.0, y[to] - x[to]) / differing;
-        }
-        all_ += p;
-        differing_ += p * differing;
-        open_ += p * (1 - squares);
+        const auto music = static_cast<double>(opened[kMusicSound * kBands + b]);
+        if (music <= 0) continue;
+        Kinds parts{};
+        for (std::size_t part = 0; part < kMusicParts; ++part)
+            parts[part] = static_cast<double>(opened[(kStems + part) * kBands + b]) / music;
+        add_band(static_cast<double>(power[b]) * music * music, parts, parts);
     }
 }
 
@@ -63,9 +79,9 @@ void DoubtSums::add(const DoubtSums& sums) {
     all_ += sums.all_;
     differing_ += sums.differing_;
     open_ += sums.open_;
-    for (std::size_t k = 0; k < kDoubtKinds; ++k) {
+    for (std::size_t k = 0; k < shown_.size(); ++k) {
         shown_[k] += sums.shown_[k];
-        for (std::size_t to = 0; to < kDoubtKinds; ++to) moved_[k][to] += sums.moved_[k][to];
+        for (std::size_t to = 0; to < shown_.size(); ++to) moved_[k][to] += sums.moved_[k][to];
     }
 }
 
@@ -89,58 +105,115 @@ double DoubtSums::share(DoubtKind kind) const {
     return all_ > 0 ? shown_[static_cast<std::size_t>(kind)] / all_ : 0;
 }
 
-Result<DoubtLine> measure_doubt(const Source& source, const MaskMap& shown, const MaskMap& other,
-                                const JobControl& job) {
-    DoubtLine line;
-    const auto total = static_cast<std::int64_t>(std::min(shown.facts().frames, other.facts().frames));
-    const double silent = std::pow(10, kSilentDbfs / 10) * power_of_full_scale(source);
-    std::array<float, kMaskRow> a, b;
-    RowSums rows;
-    double power = 0;
-    std::int64_t frames = 0;
-    const auto close_step = [&] {
+namespace {
+
+// What is summed up of a frame, row by row of the picture.
+using AddFrame = std::function<void(std::int64_t frame, std::span<const float> power, RowSums& rows)>;
+
+// A step of the line is closed: what was summed up in it becomes its doubt, and the sums begin anew.
+class LineMaker {
+  public:
+    LineMaker(double silent_power, bool with_moves) : silent_(silent_power), with_moves_(with_moves) {}
+    [[nodiscard]] RowSums& rows() { return rows_; }
+    // Up to a frame of the map's grid.
+    void close_steps_before(std::int64_t frame) {
+        while (static_cast<double>(frame) / kMapFramesPerSecond >=
+               kDoubtStepSeconds * static_cast<double>(line_.doubt.size() + 1))
+            close_step();
+    }
+    void close_step() {
         DoubtSums sums;  // of the whole step
-        for (const DoubtSums& row : rows) sums.add(row);
-        const bool judged = frames > 0 && power / static_cast<double>(frames) > silent;
-        line.doubt.push_back(judged ? static_cast<float>(sums.doubt()) : 0.0F);
-        for (std::size_t x = 0; x < kDoubtKinds; ++x) {
+        for (const DoubtSums& row : rows_) sums.add(row);
+        const bool judged = frames_ > 0 && sums.energy() / static_cast<double>(frames_) > silent_;
+        line_.doubt.push_back(judged ? static_cast<float>(sums.doubt()) : 0.0F);
+        for (std::size_t x = 0; x < kDoubtKinds && with_moves_; ++x) {
             for (std::size_t y = 0; y < kDoubtKinds; ++y) {
                 const double moved = sums.from_to(static_cast<DoubtKind>(x), static_cast<DoubtKind>(y));
-                line.moved[x][y].push_back(judged ? static_cast<float>(moved) : 0.0F);
+                line_.moved[x][y].push_back(judged ? static_cast<float>(moved) : 0.0F);
             }
         }
-        add_step(rows, sums.energy(), judged, line.picture);
-        rows = {};
-        power = 0;
-        frames = 0;
-    };
+        add_step(rows_, sums.energy(), judged, line_.picture);
+        rows_ = {};
+        frames_ = 0;
+    }
+    void count_frame() { ++frames_; }
+    [[nodiscard]] DoubtLine take() {
+        close_step();
+        return std::move(line_);
+    }
+
+  private:
+    double silent_;
+    bool with_moves_;
+    RowSums rows_;
+    std::int64_t frames_ = 0;
+    DoubtLine line_;
+};
+
+Result<DoubtLine> measure(const Source& source, std::int64_t total, LineMaker maker, const AddFrame& add,
+                          const std::function<void()>& drop_pages, const JobControl& job) {
     for (std::int64_t from = 0; from < total; from += kDoubtPieceFrames) {
         if (job.cancelled()) return JobControl::cancelled_error();
         const std::int64_t to = std::min(total, from + kDoubtPieceFrames);
         const auto powers = band_powers(source, from, to);
         for (std::int64_t t = from; t < to; ++t) {
-            while (static_cast<double>(t) / kMapFramesPerSecond >=
-                   kDoubtStepSeconds * static_cast<double>(line.doubt.size() + 1))
-                close_step();
-            const std::span<const float> row(powers.data() + (t - from) * kBands, kBands);
-            // Channel groups count alike: where one of several microphones is doubtful, so is the moment.
-            for (int group = 0; group < std::min(shown.facts().groups, other.facts().groups); ++group) {
-                shown.read(static_cast<double>(t), a, group);
-                other.read(static_cast<double>(t), b, group);
-                for (std::size_t r = 0; r < rows.size(); ++r)
-                    rows[r].add_bands(r * DoubtPicture::kRowBands, (r + 1) * DoubtPicture::kRowBands, row, a,
-                                      b);
-            }
-            for (const float x : row) power += static_cast<double>(x);
-            ++frames;
+            maker.close_steps_before(t);
+            add(t, std::span(powers).subspan(static_cast<std::size_t>(t - from) * kBands, kBands),
+                maker.rows());
+            maker.count_frame();
         }
         source.drop_pages();
-        shown.drop_pages();
-        other.drop_pages();
+        drop_pages();
         job.report(static_cast<double>(to) / static_cast<double>(total));
     }
-    close_step();
-    return line;
+    return maker.take();
+}
+
+double silent_power_of(const Source& source) {
+    return std::pow(10, kSilentDbfs / 10) * power_of_full_scale(source);
+}
+
+}  // namespace
+
+Result<DoubtLine> measure_doubt(const Source& source, const MaskMap& shown, const MaskMap& other,
+                                const JobControl& job) {
+    // Channel groups count alike: where one of several microphones is doubtful, so is the moment.
+    const int groups = std::min(shown.facts().groups, other.facts().groups);
+    const auto add = [&](std::int64_t frame, std::span<const float> power, RowSums& rows) {
+        std::array<float, kMaskRow> a, b;
+        for (int group = 0; group < groups; ++group) {
+            shown.read(static_cast<double>(frame), a, group);
+            other.read(static_cast<double>(frame), b, group);
+            for (std::size_t r = 0; r < rows.size(); ++r)
+                rows[r].add_bands(r * DoubtPicture::kRowBands, (r + 1) * DoubtPicture::kRowBands, power, a,
+                                  b);
+        }
+    };
+    return measure(
+        source, static_cast<std::int64_t>(std::min(shown.facts().frames, other.facts().frames)),
+        LineMaker(groups * silent_power_of(source), true), add,
+        [&] {
+            shown.drop_pages();
+            other.drop_pages();
+        },
+        job);
+}
+
+Result<DoubtLine> measure_parts_doubt(const Source& source, const MaskMap& opened, const JobControl& job) {
+    if (!opened.opens_music()) return DoubtLine();
+    const auto add = [&](std::int64_t frame, std::span<const float> power, RowSums& rows) {
+        std::array<float, kOpenedRow> masks;
+        for (int group = 0; group < opened.facts().groups; ++group) {
+            opened.read(static_cast<double>(frame), masks, group);
+            for (std::size_t r = 0; r < rows.size(); ++r)
+                rows[r].add_parts(r * DoubtPicture::kRowBands, (r + 1) * DoubtPicture::kRowBands, power,
+                                  masks);
+        }
+    };
+    return measure(
+        source, static_cast<std::int64_t>(opened.facts().frames),
+        LineMaker(opened.facts().groups * silent_power_of(source), false), add, [&] { opened.drop_pages(); },
+        job);
 }
 
 }  // namespace rivlen

@@ -21,6 +21,8 @@ inline constexpr double kDoubtStepSeconds = 0.05;
 // Dialogue and its reverb count as one: what goes from one to the other is no mistake that needs a hand.
 enum class DoubtKind { Voice, Music, Ambience };
 inline constexpr std::size_t kDoubtKinds = 3;
+// The parts of the music (MusicPart) are told apart in the same way, within the music.
+inline constexpr std::size_t kMostDoubtKinds = kMusicParts;
 
 // Sums over the frames and bands of a step, from which its measures are worked out. Each is 0 to 1.
 class DoubtSums {
@@ -33,6 +35,9 @@ class DoubtSums {
     // The same of bands [first, last) only.
     void add_bands(std::size_t first, std::size_t last, std::span<const float> power,
                    std::span<const float> shown, std::span<const float> other);
+    // Of the parts of the music: energy is the music's, and kinds are MusicParts. opened: kOpenedRow values.
+    void add_parts(std::size_t first, std::size_t last, std::span<const float> power,
+                   std::span<const float> opened);
     void add(const DoubtSums& sums);
     [[nodiscard]] double energy() const { return all_; }
     // Share of the energy that the two models give to different kinds.
@@ -49,9 +54,11 @@ class DoubtSums {
     void clear() { *this = {}; }
 
   private:
+    using Kinds = std::array<double, kMostDoubtKinds>;  // what there is none of has no share
+    void add_band(double power, const Kinds& shown, const Kinds& other);
     double all_ = 0, differing_ = 0, open_ = 0;
-    std::array<double, kDoubtKinds> shown_{};
-    std::array<std::array<double, kDoubtKinds>, kDoubtKinds> moved_{};  // [shown][other]
+    Kinds shown_{};
+    std::array<Kinds, kMostDoubtKinds> moved_{};  // [shown][other]
 };
 
 // Doubt by time and pitch.
@@ -76,5 +83,11 @@ struct DoubtLine {
 // Cancelled.
 [[nodiscard]] Result<DoubtLine> measure_doubt(const Source& source, const MaskMap& shown,
                                               const MaskMap& other, const JobControl& job = {});
+
+// How evenly the music is shared out to its parts, by the energy of the music: one model knows them, so that
+// openness is all that is said, and nothing is `moved`. Nothing where there is no music, or where it does not
+// open. Errors: Cancelled.
+[[nodiscard]] Result<DoubtLine> measure_parts_doubt(const Source& source, const MaskMap& opened,
+                                                    const JobControl& job = {});
 
 }  // namespace rivlen

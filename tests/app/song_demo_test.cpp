@@ -104,6 +104,28 @@ class SongDemoTest : public QObject {
         QVERIFY2(gain_db(kBass) > 4, qPrintable(QString::number(gain_db(kBass))));
     }
 
+    // How evenly the music is shared out is drawn over the unfolded music, and is a part's line of doubt.
+    void whatIsDoubtedOfThePartsIsShown() {
+        auto& view = *window_->findChild<SeparateView*>();
+        QTRY_VERIFY_WITH_TIMEOUT(view.doubting().settled(), 120000);
+        const DoubtLine& parts = view.doubting().parts_line();
+        QCOMPARE(parts.doubt.size(), view.doubting().line().doubt.size());
+        QVERIFY(std::ranges::max(parts.doubt) > 0.2F);
+        click("stem_bass");
+        QVERIFY(view.measuring().doubt() == parts.doubt);
+        click("stem_music");
+        QVERIFY(view.measuring().doubt() == view.doubting().line().doubt);
+        auto* lanes = find<LaneCanvas>("lanes");
+        const auto music_lane = [&] {
+            return lanes->grab(lanes->lane_rect(lane_of_sound(kMusicSound))).toImage();
+        };
+        const QImage without = music_lane();
+        QTest::keyClick(window_.get(), Qt::Key_W, Qt::ShiftModifier);
+        QVERIFY(music_lane() != without);
+        QTest::keyClick(window_.get(), Qt::Key_W, Qt::ShiftModifier);
+        QCOMPARE(music_lane(), without);
+    }
+
     // Drums down by a hand on their level; one act takes the voices out and, again, brings them back.
     void itIsRebalanced() {
         const auto kept = [&] { return rendered(kept_weights(document().shown_settings())); };

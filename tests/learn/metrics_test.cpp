@@ -9,12 +9,22 @@
 #include <numbers>
 
 #include "core/assessment/statistics.h"
+#include "learn/metrics/area_under_curve.h"
 #include "learn/metrics/bss_eval.h"
 #include "learn/metrics/stoi.h"
 #include "tests/support/fixtures.h"
 
 namespace rivlen {
 namespace {
+
+// Counted by hand: of four pairs of wrong and right three are in order; of one pair that ties, half.
+TEST(AreaUnderCurve, IsTheShareOfPairsInOrder) {
+    using learn::area_under_curve;
+    EXPECT_DOUBLE_EQ(area_under_curve({{0.9, true}, {0.4, true}, {0.5, false}, {0.1, false}}), 0.75);
+    EXPECT_DOUBLE_EQ(area_under_curve({{0.5, true}, {0.5, false}}), 0.5);
+    EXPECT_DOUBLE_EQ(area_under_curve({{0.2, true}, {0.5, false}}), 0);
+    EXPECT_DOUBLE_EQ(area_under_curve({{0.2, true}}), 0);
+}
 
 // estimate = s1 + a s2 + b n with independent noises: SIR = 1 / a^2, SAR = (1 + a^2) / b^2 (Vincent et al.
 // 2006, section III, definitions 4 to 6).

@@ -105,6 +105,29 @@ TEST(Doubt, ALineFindsWhereTwoMapsDisagree) {
     EXPECT_EQ(measure_doubt(source, shown, *other, {{}, &stop}).error().kind, ErrorKind::Cancelled);
 }
 
+// Gini's impurity of two even parts is a half; what is no music does not count.
+TEST(Doubt, OfThePartsOfMusicIsWithinTheMusic) {
+    const Scratch scratch;
+    const auto source = test::noise_source(scratch, kToneRate, 2, 2);
+    const auto opened_by = [&](std::array<float, kStems> stems, std::array<float, kMusicParts> parts) {
+        return *test::even_map(scratch, source, stems)
+                    .opened(std::make_shared<const MaskMap>(test::even_map(scratch, source, parts)));
+    };
+    const auto line_of = [&](const MaskMap& map) { return *measure_parts_doubt(source, map); };
+    const DoubtLine halves = line_of(opened_by({0.5F, 0, 0.5F, 0}, {0.5F, 0.5F, 0, 0}));
+    ASSERT_NEAR(static_cast<double>(halves.doubt.size()) * kDoubtStepSeconds, 2, 0.1);
+    EXPECT_NEAR(halves.doubt[20], 0.5, 0.01);
+    EXPECT_EQ(halves.picture.steps(), halves.doubt.size());
+    EXPECT_NEAR(halves.picture.cells[20 * DoubtPicture::kRows + DoubtPicture::kRows - 1], 127, 3);
+    EXPECT_TRUE(halves.moved[0][1].empty());
+    EXPECT_NEAR(line_of(opened_by({0.5F, 0, 0.5F, 0}, {0, 1, 0, 0})).doubt[20], 0, 1e-3);
+    EXPECT_EQ(line_of(opened_by({1, 0, 0, 0}, {0.5F, 0.5F, 0, 0})).doubt[20], 0);  // no music
+    EXPECT_TRUE(line_of(test::even_map(scratch, source, {0, 0, 1, 0})).doubt.empty());
+    const std::atomic<bool> stop{true};
+    EXPECT_EQ(measure_parts_doubt(source, opened_by({0, 0, 1, 0}, {1, 0, 0, 0}), {{}, &stop}).error().kind,
+              ErrorKind::Cancelled);
+}
+
 // Noise of a room, with syllables of a buzz in it that stand for a voice.
 std::vector<float> scene(unsigned seed, double seconds) {
     auto out = test::noise(static_cast<std::size_t>(seconds * kToneRate), seed);
