@@ -28,6 +28,7 @@ void add_recording_options(CLI::App& command, RecordingOptions& options) {
     command.add_option("--model", options.split.model, "quick, fine, or a model file");
     command.add_option("--engine", options.split.engine, "Engine library");
     command.add_option("--corrections", options.corrections, "Corrections of the masks, by file");
+    command.add_option("--parts-model", options.split.parts_model, "What opens the music: a model file");
     command.add_flag("--parts", options.parts, "Open the music into voices, drums, bass and the rest");
     command.add_flag("--again", options.split.again, "Split even if a map is there");
 }

@@ -22,7 +22,7 @@ using nlohmann::json;
 
 struct TeachCommand {
     RecordingOptions recording;
-    std::array<std::vector<std::string>, kStems> ranges;  // "3.0-11.0"
+    std::array<std::vector<std::string>, kSounds> ranges;  // "3.0-11.0"
     std::filesystem::path out, other_sound;
     std::string length = "short";
     int steps = 0;
@@ -49,7 +49,7 @@ std::optional<Seconds> range_of(const std::string& text) {
 
 Result<std::vector<TeachingMark>> marks_of(const TeachCommand& c, const Source& source) {
     std::vector<TeachingMark> marks;
-    for (std::size_t s = 0; s < kStems; ++s) {
+    for (std::size_t s = 0; s < kSounds; ++s) {
         for (const auto& text : c.ranges[s]) {
             const auto range = range_of(text);
             if (!range) {
@@ -57,24 +57,26 @@ Result<std::vector<TeachingMark>> marks_of(const TeachCommand& c, const Source& 
                                   "\"{}\" is no stretch of time. Give seconds, as in 3.0-11.0.", text);
             }
             const auto frame = [&](double seconds) { return std::llround(seconds * source.sample_rate()); };
-            marks.push_back({static_cast<Stem>(s), frame(range->first), frame(range->last)});
+            marks.push_back(TeachingMark::of(s, frame(range->first), frame(range->last)));
         }
     }
     return marks;
 }
 
-void print(const TeachCommand& c, const TeachingOutcome& done, const std::vector<TeachingMark>& marks) {
-    if (!c.json) return fmt::print("{}\n", words_of(done.report, marks));
+void print(const TeachCommand& c, const TeachingOutcomes& all, const std::vector<TeachingMark>& marks) {
+    if (!c.json) return fmt::print("{}\n", words_of(all, marks));
+    const auto& names = all.parts ? kMusicPartNames : kStemNames;
+    const TeachingOutcome& done = all.parts ? *all.parts : *all.stems;
     json out = {{"seconds", done.report.seconds},
                 {"taken_share", done.report.trials[done.report.taken].share},
                 {"model", done.weights.string()},
                 {"trials", json::array()}};
     for (const auto& trial : done.report.trials) {
         json gains = json::object();
-        for (std::size_t s = 0; s < kStems; ++s) gains[kStemNames[s]] = trial.lesson_gain_db[s];
+        for (std::size_t s = 0; s < kStems; ++s) gains[names[s]] = trial.lesson_gain_db[s];
         out["trials"].push_back({{"share", trial.share},
                                  {"lessons_gain_db", trial.lessons_gain_db},
-                                 {"stems_gain_db", gains},
+                                 {all.parts ? "parts_gain_db" : "stems_gain_db", gains},
                                  {"others_gain_db", trial.others_gain_db}});
     }
     fmt::print("{}\n", out.dump(2, ' ', false, json::error_handler_t::replace));
@@ -113,6 +115,7 @@ Status run(const TeachCommand& c) {
     if (!marks) return marks.error();
     TeachingOrder order;
     order.model = c.recording.split.model;
+    order.parts_model = c.recording.split.parts_model;
     order.engine = c.recording.split.engine;
     order.other_sound = c.other_sound;
     order.marks = *marks;
@@ -127,7 +130,8 @@ Status run(const TeachCommand& c) {
     }();
     if (!done) return done.error();
     print(c, *done, *marks);
-    if (done->weights.empty()) {
+    const TeachingOutcome& learned = done->parts ? *done->parts : *done->stems;
+    if (learned.weights.empty()) {
         return make_error(ErrorKind::Unsupported,
                           "No model was written. Mark other seconds, or split with the model as it is.");
     }
@@ -140,14 +144,21 @@ void add_teach(CLI::App& app, Status& status) {
     auto c = std::make_shared<TeachCommand>();
     auto* command = app.add_subcommand("teach", "Let a model learn what sounds alone in a recording");
     add_recording_options(*command, c->recording);
-    const auto stretch = [&](const char* option, Stem stem, const char* words) {
-        command->add_option(option, c->ranges[static_cast<std::size_t>(stem)], words);
+    const auto stretch = [&](const char* option, std::size_t sound, const char* words) {
+        command->add_option(option, c->ranges[sound], words);
     };
-    stretch("--ambience", Stem::Ambience,
+    stretch("--ambience", static_cast<std::size_t>(Stem::Ambience),
             "Seconds in which only ambience sounds, as 3.0-11.0 (may be repeated)");
-    stretch("--music", Stem::Music, "Seconds in which only music sounds (may be repeated)");
-    stretch("--voice", Stem::Dialogue, "Seconds in which only this talker sounds (may be repeated)");
-    command->add_option("-o,--output", c->out, "File for the taught model, for split --model");
+    stretch("--music", kMusicSound, "Seconds in which only music sounds (may be repeated)");
+    stretch("--voice", static_cast<std::size_t>(Stem::Dialogue),
+            "Seconds in which only this talker sounds (may be repeated)");
+    stretch("--voices", sound_of(MusicPart::Voices),
+            "Seconds in which only voices of the music sound: for the model of parts");
+    stretch("--drums", sound_of(MusicPart::Drums), "Seconds in which only drums sound");
+    stretch("--bass", sound_of(MusicPart::Bass), "Seconds in which only a bass sounds");
+    stretch("--rest", sound_of(MusicPart::Rest), "Seconds in which only other music sounds");
+    command->add_option("-o,--output", c->out,
+                        "File for the taught model, for split --model (or --parts-model)");
     command->add_option("--length", c->length, "short (about a minute on two cores) or long (about three)")
         ->check(
             CLI::IsMember(std::vector<std::string>(kTeachingLengthKeys.begin(), kTeachingLengthKeys.end())))

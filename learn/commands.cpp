@@ -373,7 +373,11 @@ void add_teaching_set(CLI::App& app, Status& status) {
     command->add_option("folder", options->folder, "Where it goes")->required();
     command->add_option("--clips", options->clips, "Number of clips");
     command->add_option("--clip-seconds", options->clip_seconds, "Length of each");
-    command->callback([options, &status] { status = make_teaching_set(*options); });
+    auto songs = std::make_shared<bool>(false);
+    command->add_flag("--songs", *songs, "That of the model of parts: songs in their parts");
+    command->callback([options, songs, &status] {
+        status = *songs ? make_song_teaching_set(*options) : make_teaching_set(*options);
+    });
 }
 
 void add_teach(CLI::App& app, Status& status) {

@@ -381,6 +381,14 @@ std::vector<fs::path> files_in(const fs::path& folder) {
 
 }  // namespace
 
+void Corpus::keep(const std::function<bool(const Recording&)>& wanted) {
+    for (auto& [key, groups] : groups_) {
+        for (auto& [name, recordings] : groups)
+            std::erase_if(recordings, [&](const Recording& r) { return !wanted(r); });
+        std::erase_if(groups, [](const auto& group) { return group.second.empty(); });
+    }
+}
+
 std::vector<fs::path> Corpus::soundfonts(Pool pool) const {
     return files_in(folder_ / kSoundfonts / name_of(pool));
 }

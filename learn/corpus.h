@@ -80,6 +80,8 @@ class Corpus {
     // dB).
     using Groups = std::map<std::string, std::vector<Recording>>;
     [[nodiscard]] const Groups& groups(const std::string& kind, Pool pool) const;
+    // Forgets the recordings that are not wanted.
+    void keep(const std::function<bool(const Recording&)>& wanted);
     // Samples [start, start + count) frames of a recording's channel, -1..1.
     void read(const Recording& recording, std::uint64_t start_frame, int channel, std::span<float> out) const;
     // Soundfonts of a pool, in order of their names.

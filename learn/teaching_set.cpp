@@ -159,7 +159,9 @@ class SetMaker {
     std::map<std::string, std::vector<std::vector<Recording>>> groups_;
 };
 
-Status write_stem(const Stereo& sound, const std::filesystem::path& file) {
+}  // namespace
+
+Status write_teaching_sound(const Stereo& sound, const std::filesystem::path& file) {
     auto out = AnonymousFile::create(file.parent_path());
     if (!out) return out.error();
     const CodedSound coded{kCorpusRate, 2, static_cast<std::int64_t>(sound[0].size()),
@@ -172,8 +174,6 @@ Status write_stem(const Stereo& sound, const std::filesystem::path& file) {
     if (auto status = write_coded(coded, CodedKind::Opus, {}, out->fd(), file); !status) return status;
     return out->publish(file, true);
 }
-
-}  // namespace
 
 Status make_teaching_set(const TeachingSetOptions& options) {
     const auto corpus = Corpus::open(options.corpus);
@@ -190,7 +190,7 @@ Status make_teaching_set(const TeachingSetOptions& options) {
     std::filesystem::create_directories(options.folder, error);
     for (std::size_t s = 0; s < kStems; ++s) {
         const auto file = options.folder / (std::string(kStemNames[s]) + ".opus");
-        if (auto status = write_stem(stems[s], file); !status) return status;
+        if (auto status = write_teaching_sound(stems[s], file); !status) return status;
     }
     const json list = {{"clip_seconds", options.clip_seconds}, {"clips", clips}};
     return write_text_file(options.folder / kOtherSoundList, list.dump(1) + "\n");

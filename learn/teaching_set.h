@@ -7,6 +7,7 @@
 #include <filesystem>
 
 #include "core/base/result.h"
+#include "learn/rooms.h"
 
 namespace rivlen::learn {
 
@@ -19,5 +20,12 @@ struct TeachingSetOptions {
 };
 // Errors: those of Corpus::open(), read_packages() and of writing.
 [[nodiscard]] Status make_teaching_set(const TeachingSetOptions& options);
+
+// The same for the parts of music: stretches of songs by rule, their parts each in a file, "songs.json". They
+// are played by soundfonts under the MIT licence and sung by readers whose licence is the GPL.
+[[nodiscard]] Status make_song_teaching_set(const TeachingSetOptions& options);
+
+// Opus; appears whole or not at all.
+[[nodiscard]] Status write_teaching_sound(const Stereo& sound, const std::filesystem::path& file);
 
 }  // namespace rivlen::learn

@@ -185,30 +185,39 @@ ActionMenu SeparateView::correct_menu() {
 
 ActionMenu SeparateView::teach_menu() {
     Teaching* t = &teaching_;
-    const auto mark = [t](Stem stem) { return [t, stem] { t->mark(stem); }; };
-    return {
-        tr("Teach"),
-        {{
-             {"mark_dialogue", tr("Here is only a talker"), {QKeySequence("Alt+1")}, mark(Stem::Dialogue)},
-             {"mark_music", tr("Here is only music"), {QKeySequence("Alt+3")}, mark(Stem::Music)},
-             {"mark_ambience", tr("Here is only ambience"), {QKeySequence("Alt+4")}, mark(Stem::Ambience)},
-         },
-         {
-             {"teach",
-              tr("Teach what is marked"),
-              {QKeySequence("Ctrl+T")},
-              [this] { teaching_.teach(teaching_steps(teaching_panel_->length())); }},
-             {"use_taught_or_not",
-              tr("With what was taught, or without"),
-              {QKeySequence("J")},
-              [t] { t->use_taught(t->taught() != nullptr && !t->taught()->in_use); },
-              [t] { return t->taught() != nullptr; }},
-             {"forget_taught",
-              tr("Forget what was taught"),
-              {},
-              [t] { t->forget_taught(); },
-              [t] { return t->taught() != nullptr; }},
-         }}};
+    const auto mark = [t](std::size_t sound) { return [t, sound] { t->mark(sound); }; };
+    const auto mark_part = [this, mark](const char* id, const QString& words, MusicPart part) {
+        return Action{id, words, {}, mark(sound_of(part)), [this] { return music_is_open(); }};
+    };
+    return {tr("Teach"),
+            {{
+                 {"mark_dialogue", tr("Here is only a talker"), {QKeySequence("Alt+1")}, mark(0)},
+                 {"mark_music", tr("Here is only music"), {QKeySequence("Alt+3")}, mark(kMusicSound)},
+                 {"mark_ambience",
+                  tr("Here is only ambience"),
+                  {QKeySequence("Alt+4")},
+                  mark(static_cast<std::size_t>(Stem::Ambience))},
+                 mark_part("mark_voices", tr("Here are only voices of the music"), MusicPart::Voices),
+                 mark_part("mark_drums", tr("Here are only drums"), MusicPart::Drums),
+                 mark_part("mark_bass", tr("Here is only a bass"), MusicPart::Bass),
+                 mark_part("mark_rest", tr("Here is only the rest of the music"), MusicPart::Rest),
+             },
+             {
+                 {"teach",
+                  tr("Teach what is marked"),
+                  {QKeySequence("Ctrl+T")},
+                  [this] { teaching_.teach(teaching_steps(teaching_panel_->length())); }},
+                 {"use_taught_or_not",
+                  tr("With what was taught, or without"),
+                  {QKeySequence("J")},
+                  [t] { t->use_taught(t->taught() != nullptr && !t->taught()->in_use); },
+                  [t] { return t->taught() != nullptr; }},
+                 {"forget_taught",
+                  tr("Forget what was taught"),
+                  {},
+                  [t] { t->forget_taught(); },
+                  [t] { return t->taught() != nullptr; }},
+             }}};
 }
 
 ActionMenu SeparateView::show_menu() {

@@ -23,7 +23,8 @@ const std::vector<TeachingMark>& Teaching::marks() const {
 
 const TaughtModel* Teaching::taught() const {
     const SessionItem* item = document_.current_item();
-    return item != nullptr && item->taught ? &*item->taught : nullptr;
+    if (item == nullptr) return nullptr;
+    return item->taught ? &*item->taught : item->taught_parts ? &*item->taught_parts : nullptr;
 }
 
 void Teaching::follow_material() {
@@ -62,12 +63,12 @@ void Teaching::edit_marks(const QString& label, const QString& key,
     });
 }
 
-void Teaching::mark(Stem stem) {
+void Teaching::mark(std::size_t sound) {
     const SessionItem* item = document_.current_item();
     const auto source = document_.source();
     if (item == nullptr || !item->loop || !source)
         return emit said(tr("Set a range first: drag over the lanes where it sounds alone."), false);
-    const TeachingMark mark{stem, item->loop->first, item->loop->last};
+    const auto mark = TeachingMark::of(sound, item->loop->first, item->loop->last);
     if (const Status fits = may_mark(*source, mark); !fits)
         return emit said(text(fits.error().message), false);
     edit_marks(tr("Mark to teach"), {}, [&](std::vector<TeachingMark>& marks) { add_mark(marks, mark); });
@@ -124,32 +125,35 @@ void Teaching::teach(int steps) {
     order.marks = item->marks;
     order.steps = steps;
     order.folder = taught_folder(document_.path(), document_.work_folder());
-    job_ = jobs_.start_for<TeachingOutcome>(
+    job_ = jobs_.start_for<TeachingOutcomes>(
         tr("Teaching %1").arg(text(item->path.filename())),
         [source, order](const JobControl& job) {
             give_way();
             return teach_recording(*source, order, job);
         },
         [this, path = item->path, session = document_.path(), marks = order.marks](
-            const Result<TeachingOutcome>& done) { take_outcome(path, session, marks, done); });
+            const Result<TeachingOutcomes>& done) { take_outcome(path, session, marks, done); });
     words_ = tr("Learning from %n mark(s). Work can go on meanwhile.", nullptr,
                 static_cast<int>(order.marks.size()));
     emit changed();
 }
 
 void Teaching::take_outcome(const std::filesystem::path& recording, const std::filesystem::path& session,
-                            const std::vector<TeachingMark>& marks, const Result<TeachingOutcome>& done) {
+                            const std::vector<TeachingMark>& marks, const Result<TeachingOutcomes>& done) {
     job_ = 0;
     if (!done) {
         words_ = text(done.error().message);
         emit said(words_, done.error().kind != ErrorKind::Cancelled);
         return emit changed();
     }
-    words_ = text(words_of(done->report, marks));
+    words_ = text(words_of(*done, marks));
     emit said(words_, false);
     // Somebody may have gone on to another session meanwhile.
-    if (!done->weights.empty() && session == document_.path())
-        document_.take_taught(recording, done->weights);
+    const auto weights_of = [](const std::optional<TeachingOutcome>& one) {
+        return one ? one->weights : std::filesystem::path();
+    };
+    if (session == document_.path())
+        document_.take_taught(recording, weights_of(done->stems), weights_of(done->parts));
     emit changed();
 }
 
@@ -163,8 +167,11 @@ void Teaching::use_taught(bool on) {
 
 void Teaching::forget_taught() {
     if (taught() == nullptr) return;
-    document_.edit(tr("Forget what was taught"), {},
-                   [](Session& s) { s.items[static_cast<std::size_t>(s.current)].taught.reset(); });
+    document_.edit(tr("Forget what was taught"), {}, [](Session& s) {
+        SessionItem& item = s.items[static_cast<std::size_t>(s.current)];
+        item.taught.reset();
+        item.taught_parts.reset();
+    });
 }
 
 }  // namespace rivlen::app

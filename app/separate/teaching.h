@@ -22,7 +22,7 @@ class Teaching : public QObject {
 
     [[nodiscard]] const std::vector<TeachingMark>& marks() const;
     // The loop range as a mark; one that is there already changes its kind.
-    void mark(Stem stem);
+    void mark(std::size_t sound);
     void remove(std::size_t mark);
     // By seconds; the end alone, or all of it. Moves of one mark in a row are one step of the history.
     void move(std::size_t mark, double by_seconds);
@@ -40,6 +40,7 @@ class Teaching : public QObject {
     [[nodiscard]] const QString& words() const { return words_; }
     [[nodiscard]] bool settled() const { return job_ == 0 && proposing_ == 0; }
 
+    // Of the stems, or else of the parts of the music; both are used, or neither.
     [[nodiscard]] const TaughtModel* taught() const;
     void use_taught(bool on);
     void forget_taught();
@@ -51,7 +52,7 @@ class Teaching : public QObject {
   private:
     void follow_material();
     void take_outcome(const std::filesystem::path& recording, const std::filesystem::path& session,
-                      const std::vector<TeachingMark>& marks, const Result<TeachingOutcome>& done);
+                      const std::vector<TeachingMark>& marks, const Result<TeachingOutcomes>& done);
     // key: see Document::edit().
     void edit_marks(const QString& label, const QString& key,
                     const std::function<void(std::vector<TeachingMark>&)>& change);

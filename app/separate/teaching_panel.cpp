@@ -56,22 +56,18 @@ QWidget* TeachingPanel::build_marks() {
         sentence(tr("Drag over the lanes where one kind of sound is alone, and say what it is. Eight "
                     "seconds of it or more are good; several marks count together."),
                  box));
-    auto* kinds = new QHBoxLayout;
-    const std::array<std::pair<Stem, QString>, 3> choices = {
-        {{Stem::Dialogue, tr("Talker")}, {Stem::Music, tr("Music")}, {Stem::Ambience, tr("Ambience")}}};
-    for (const auto& [stem, label] : choices) {
-        const auto index = static_cast<std::size_t>(stem);
-        auto* button =
-            make_button(label, QString("mark_%1").arg(kStemNames[index]),
-                        tr("In the loop range only this sounds, and the model may learn it."), box);
-        button->setProperty("drawn", true);
-        button->setIcon(stem_icon(index));
-        button->setToolButtonStyle(Qt::ToolButtonTextBesideIcon);
-        spread(button);
-        kinds->addWidget(button);
-        connect(button, &QToolButton::clicked, this, [this, stem = stem] { teaching_.mark(stem); });
-    }
-    column->addLayout(kinds);
+    column->addWidget(build_kinds({{static_cast<std::size_t>(Stem::Dialogue), tr("Talker")},
+                                   {kMusicSound, tr("Music")},
+                                   {static_cast<std::size_t>(Stem::Ambience), tr("Ambience")}},
+                                  tr("In the loop range only this sounds, and the model may learn it."), true,
+                                  box));
+    std::vector<std::pair<std::size_t, QString>> parts;
+    for (std::size_t sound = kStems; sound < kSounds; ++sound) parts.emplace_back(sound, stem_label(sound));
+    parts_kinds_ = build_kinds(parts,
+                               tr("In the loop range only this part of the music sounds, and nothing else; "
+                                  "the model of parts may learn it."),
+                               false, box);
+    column->addWidget(parts_kinds_);
     marks_ = new QListWidget(box);
     marks_->setObjectName("teaching_marks");
     marks_->setAccessibleName(tr("Marks to teach from"));
@@ -96,6 +92,26 @@ QWidget* TeachingPanel::build_marks() {
     connect(remove_, &QToolButton::clicked, this, [this] {
         if (marks_->currentRow() >= 0) teaching_.remove(static_cast<std::size_t>(marks_->currentRow()));
     });
+    return box;
+}
+
+// A row of buttons that mark the loop range as a sound's; drawn: with its sign, where there is room for it.
+QWidget* TeachingPanel::build_kinds(const std::vector<std::pair<std::size_t, QString>>& kinds,
+                                    const QString& tip, bool drawn, QWidget* parent) {
+    auto* box = new QWidget(parent);
+    auto* row = new QHBoxLayout(box);
+    row->setContentsMargins(0, 0, 0, 0);
+    for (const auto& [sound, label] : kinds) {
+        auto* button = make_button(label, QString("mark_%1").arg(kSoundNames[sound]), tip, box);
+        if (drawn) {
+            button->setProperty("drawn", true);
+            button->setIcon(stem_icon(sound));
+            button->setToolButtonStyle(Qt::ToolButtonTextBesideIcon);
+        }
+        spread(button);
+        row->addWidget(button);
+        connect(button, &QToolButton::clicked, this, [this, sound = sound] { teaching_.mark(sound); });
+    }
     return box;
 }
 
@@ -213,8 +229,7 @@ void TeachingPanel::show_marks() {
     const int row = marks_->currentRow();
     marks_->clear();
     for (const auto& mark : shown_marks_)
-        marks_->addItem(
-            new QListWidgetItem(stem_icon(static_cast<std::size_t>(mark.stem)), words_of(mark), nullptr));
+        marks_->addItem(new QListWidgetItem(stem_icon(mark.sound()), words_of(mark), nullptr));
     marks_->setCurrentRow(std::clamp(row, 0, std::max(0, marks_->count() - 1)));
     together_->setText(together_words());
 }
@@ -222,14 +237,13 @@ void TeachingPanel::show_marks() {
 // How much there is of each kind.
 QString TeachingPanel::together_words() const {
     const auto source = document_.source();
-    std::array<double, kStems> seconds{};
+    std::array<double, kSounds> seconds{};
     for (const auto& mark : shown_marks_) {
         if (source)
-            seconds[static_cast<std::size_t>(mark.stem)] +=
-                static_cast<double>(mark.last - mark.first) / source->sample_rate();
+            seconds[mark.sound()] += static_cast<double>(mark.last - mark.first) / source->sample_rate();
     }
     QStringList words;
-    for (std::size_t s = 0; s < kStems; ++s) {
+    for (std::size_t s = 0; s < kSounds; ++s) {
         if (seconds[s] > 0) words << tr("%1 %2 s").arg(stem_label(s)).arg(seconds[s], 0, 'f', 1);
     }
     return words.join(", ");
@@ -243,14 +257,15 @@ void TeachingPanel::refresh() {
         shown_proposals_ = std::move(proposals);
         proposals_->clear();
         for (const auto& p : teaching_.proposals())
-            proposals_->addItem(new QListWidgetItem(stem_icon(static_cast<std::size_t>(p.mark.stem)),
-                                                    text(p.sentence), nullptr));
+            proposals_->addItem(new QListWidgetItem(stem_icon(p.mark.sound()), text(p.sentence), nullptr));
         proposals_->setCurrentRow(0);
         // As high as what it holds: a sentence takes two lines.
         constexpr int kMostEntries = 6;
         const int entries = std::min(kMostEntries, static_cast<int>(shown_proposals_.size()));
         proposals_->setFixedHeight(entries * (2 * proposals_->fontMetrics().lineSpacing() + 2) + 6);
     }
+    const auto map = document_.model_map();
+    parts_kinds_->setVisible(map && map->opens_music());
     proposals_box_->setVisible(!shown_proposals_.empty());
     remove_->setEnabled(!shown_marks_.empty());
     teach_->setEnabled(!shown_marks_.empty() && !teaching_.running() && !document_.splitting());

@@ -29,6 +29,8 @@ class TeachingPanel : public QWidget {
   private:
     bool take_key(const QKeyEvent& key);
     QWidget* build_marks();
+    [[nodiscard]] QWidget* build_kinds(const std::vector<std::pair<std::size_t, QString>>& kinds,
+                                       const QString& tip, bool drawn, QWidget* parent);
     QWidget* build_proposals();
     QWidget* build_teach();
     QWidget* build_taught();
@@ -42,6 +44,7 @@ class TeachingPanel : public QWidget {
     const TimeStrip& times_;
     QListWidget *marks_ = nullptr, *proposals_ = nullptr;
     QWidget *proposals_box_ = nullptr, *taught_box_ = nullptr;
+    QWidget* parts_kinds_ = nullptr;  // where the music is opened
     QComboBox* length_ = nullptr;
     QToolButton *teach_ = nullptr, *remove_ = nullptr;
     std::array<QToolButton*, 2> use_{};  // untaught, taught

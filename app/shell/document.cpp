@@ -30,6 +30,7 @@ Document::Document(JobList& jobs, fs::path work_folder, QObject* parent)
              {[this](const fs::path& path) { return channels_of(path); },
               [this](const fs::path& path) { return corrections_of(path); },
               [this](const fs::path& path) { return taught_of(path); },
+              [this](const fs::path& path) { return taught_parts_of(path); },
               [this](const fs::path& path) { return needs_music_parts(session(), path); }}) {
     if (const Status ready = prepare_work_folder(work_folder_); !ready)
         qWarning("%s", ready.error().message.c_str());
@@ -199,7 +200,9 @@ void Document::follow_change(const Session& before) {
             continue;
         }
         const SessionItem& then = before.items[*was];
-        if (then.channels != item.channels || then.taught != item.taught) regrouped.push_back(item.path);
+        if (then.channels != item.channels || then.taught != item.taught ||
+            then.taught_parts != item.taught_parts)
+            regrouped.push_back(item.path);
         if (then.corrections != item.corrections) corrected.push_back(item.path);
     }
     if (now.timeline.sample_rate != before.timeline.sample_rate)

@@ -104,8 +104,10 @@ class Document : public QObject {
     [[nodiscard]] bool splitting() const { return media_.splitting(); }
     // Opens the music of the current recording into its parts, unless that is done; music_opened() follows.
     void open_music();
-    // Weights that were taught from a recording become its own, and it is split with them.
-    void take_taught(const std::filesystem::path& recording, const std::filesystem::path& weights);
+    // Weights that were taught from a recording become its own, and it is split with them, and its music
+    // opened. Either may be empty.
+    void take_taught(const std::filesystem::path& recording, const std::filesystem::path& weights,
+                     const std::filesystem::path& parts_weights);
     // The current recording as the taught model has it, or as the model comes.
     void use_taught(bool on);
     // How channels of the current recording share masks from now on; splits it so when it was split
@@ -153,6 +155,7 @@ class Document : public QObject {
     [[nodiscard]] std::vector<Correction> corrections_of(const std::filesystem::path& path) const;
     [[nodiscard]] ChannelGrouping channels_of(const std::filesystem::path& path) const;
     [[nodiscard]] std::filesystem::path taught_of(const std::filesystem::path& path) const;
+    [[nodiscard]] std::filesystem::path taught_parts_of(const std::filesystem::path& path) const;
     void want(Waiting waiting);
     void look_at(const std::filesystem::path& path, std::function<void()> then);
     void look_at_next();

@@ -150,26 +150,30 @@ void MediaPool::find_map_again(const fs::path& path) {
 
 void MediaPool::find_map(const fs::path& path) {
     Material& material = materials_[path];
-    const fs::path taught = wishes_.taught(path);
-    std::error_code error;
-    if (!taught.empty() && !fs::exists(taught, error)) {
-        emit said(tr("What was taught from %1 is not there any more (%2); it is shown as the model has it "
-                     "untaught.")
-                      .arg(text(path.filename()), text(taught)),
-                  true);
-    }
+    const fs::path taught = taught_there(path, wishes_.taught(path));
     auto map = best_map(*material.source, wishes_.channels(path), work_folder_, taught);
     if (!map) return;
     set_map(path, std::move(*map));
 }
 
+fs::path MediaPool::taught_there(const fs::path& path, const fs::path& taught) {
+    std::error_code error;
+    if (taught.empty() || fs::exists(taught, error)) return taught;
+    emit said(tr("What was taught from %1 is not there any more (%2); it is shown as the model has it "
+                 "untaught.")
+                  .arg(text(path.filename()), text(taught)),
+              true);
+    return {};
+}
+
 void MediaPool::set_map(const fs::path& path, MaskMap map) {
     Material& material = materials_[path];
-    const bool was_opened = material.model_map && material.model_map->opens_music();
-    auto opened = opened_before(*material.source, map, work_folder_);
+    auto opened =
+        opened_before(*material.source, map, work_folder_, taught_there(path, wishes_.taught_parts(path)));
     const bool known = opened.has_value();
+    if (known) kept_open_.insert(path);
     take_model_map(path, known ? std::move(*opened) : std::move(map));
-    if (!known && (was_opened || wishes_.music_parts(path))) open_music(path, {});
+    if (!known && (kept_open_.contains(path) || wishes_.music_parts(path))) open_music(path, {});
 }
 
 void MediaPool::take_model_map(const fs::path& path, MaskMap map) {
@@ -195,6 +199,10 @@ void MediaPool::open_music(const fs::path& path, RecordingFrame wanted) {
     SplitWish wish;
     wish.work_folder = work_folder_;
     wish.wanted_frame = wanted.count;
+    const fs::path taught = wishes_.taught_parts(path);
+    std::error_code error;
+    if (fs::exists(taught, error)) wish.parts_model = taught;
+    kept_open_.insert(path);
     opening_ = jobs_.start_for<MaskMap>(
         tr("Opening the music of %1").arg(text(path.filename())),
         [source = material->source, map = material->model_map, wish](const JobControl& job) {

@@ -51,6 +51,8 @@ class MediaPool : public QObject {
         std::function<std::vector<Correction>(const std::filesystem::path&)> corrections;
         // Weights that are in use for it; empty: it is split with a model as it comes.
         std::function<std::filesystem::path(const std::filesystem::path&)> taught;
+        // The same for the parts of its music.
+        std::function<std::filesystem::path(const std::filesystem::path&)> taught_parts;
         // Whether the session needs the parts of its music.
         std::function<bool(const std::filesystem::path&)> music_parts;
     };
@@ -85,6 +87,8 @@ class MediaPool : public QObject {
     // Opens the music of a recording that is split into its parts. Does nothing where that is done, or while
     // one is being opened.
     void open_music(const std::filesystem::path& path, RecordingFrame wanted);
+    // Its music is opened whenever it is split from now on.
+    void keep_open(const std::filesystem::path& path) { kept_open_.insert(path); }
     // Where the session needs parts that are not there, as after an edit.
     void open_what_is_needed();
 
@@ -99,6 +103,9 @@ class MediaPool : public QObject {
   private:
     void say(const Error& error);
     void find_map(const std::filesystem::path& path);
+    // What is in use for it; where its file is gone that is said, and nothing is.
+    [[nodiscard]] std::filesystem::path taught_there(const std::filesystem::path& path,
+                                                     const std::filesystem::path& taught);
     void set_map(const std::filesystem::path& path, MaskMap map);
     void take_model_map(const std::filesystem::path& path, MaskMap map);
     void convert(const std::filesystem::path& path);
@@ -112,6 +119,7 @@ class MediaPool : public QObject {
     int session_rate_ = 0;
     int splitting_ = 0, opening_ = 0;
     std::set<std::filesystem::path> not_opened_;  // where that has failed: not tried again by itself
+    std::set<std::filesystem::path> kept_open_;   // opened by hand, or taught
     QTimer sum_timer_;                            // after corrections, when they have rested
     std::set<std::filesystem::path> sums_due_;
 };

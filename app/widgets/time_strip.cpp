@@ -78,8 +78,7 @@ void TimeStrip::paintEvent(QPaintEvent*) {
     for (const auto& mark : item != nullptr ? item->marks : std::vector<TeachingMark>()) {
         const double left = view_.frame_x(mark.first, source->sample_rate(), width());
         const double right = view_.frame_x(mark.last, source->sample_rate(), width());
-        painter.fillRect(QRectF(left, height() - 9, right - left, 4),
-                         stem_colour(static_cast<std::size_t>(mark.stem)));
+        painter.fillRect(QRectF(left, height() - 9, right - left, 4), stem_colour(mark.sound()));
     }
     const double x = view_.frame_x(player_.position(), source->sample_rate(), width());
     painter.setPen(QPen(colour::kAct, 1.4));

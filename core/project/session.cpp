@@ -59,6 +59,15 @@ std::vector<LoopRange> stretches_from_json(const json& list) {
     return out;
 }
 
+std::optional<TaughtModel> taught_from_json(const json& entry, const fs::path& folder) {
+    if (!entry.is_object() || text(entry, "weights").empty()) return {};
+    return TaughtModel{found_path(text(entry, "weights"), folder), flag(entry, "in_use", true)};
+}
+
+json taught_to_json(const TaughtModel& taught, const fs::path& folder) {
+    return {{"weights", kept_path(taught.weights, folder)}, {"in_use", taught.in_use}};
+}
+
 SessionItem item_from_json(const json& entry, const fs::path& folder) {
     SessionItem item;
     item.path = found_path(text(entry, "path"), folder);
@@ -72,9 +81,8 @@ SessionItem item_from_json(const json& entry, const fs::path& folder) {
     item.corrections = corrections_from_json(part(entry, "corrections"));
     item.marks = marks_from_json(part(entry, "teaching_marks"));
     item.room_tone = stretches_from_json(part(entry, "room_tone"));
-    const json& taught = part(entry, "taught");
-    if (taught.is_object() && !text(taught, "weights").empty())
-        item.taught = TaughtModel{found_path(text(taught, "weights"), folder), flag(taught, "in_use", true)};
+    item.taught = taught_from_json(part(entry, "taught"), folder);
+    item.taught_parts = taught_from_json(part(entry, "taught_parts"), folder);
     const json& cards = part(entry, "cards");
     for (std::size_t i = 0; cards.is_array() && i < std::min(cards.size(), kCards); ++i) {
         if (cards[i].is_object()) item.cards[i] = card_from_json(cards[i]);
@@ -124,10 +132,8 @@ json session_json(const Session& session, const fs::path& folder) {
         if (!item.marks.empty()) entry["teaching_marks"] = marks_to_json(item.marks);
         for (const auto& stretch : item.room_tone)
             entry["room_tone"].push_back({stretch.first, stretch.last});
-        if (item.taught) {
-            entry["taught"] = {{"weights", kept_path(item.taught->weights, folder)},
-                               {"in_use", item.taught->in_use}};
-        }
+        if (item.taught) entry["taught"] = taught_to_json(*item.taught, folder);
+        if (item.taught_parts) entry["taught_parts"] = taught_to_json(*item.taught_parts, folder);
         if (item.loop) entry["loop_frames"] = {item.loop->first, item.loop->last};
         out["recordings"].push_back(std::move(entry));
     }

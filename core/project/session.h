@@ -22,7 +22,7 @@
 
 namespace rivlen {
 
-inline constexpr int kSessionVersion = 10;
+inline constexpr int kSessionVersion = 11;
 inline constexpr const char* kSessionExtension = ".rivlen";
 
 inline constexpr std::size_t kCards = 6;
@@ -50,6 +50,7 @@ struct SessionItem {
     ChannelGrouping channels = ChannelGrouping::Pairs;  // how they share masks
     std::vector<TeachingMark> marks{};                  // to teach from
     std::optional<TaughtModel> taught{};                // of this recording
+    std::optional<TaughtModel> taught_parts{};          // of the parts of its music
     std::vector<LoopRange> room_tone{};  // where only the place is heard, found or marked; in order
     [[nodiscard]] TimedSettings timed() const;
     // What the controls show and change: the settings of the range that the loop matches, else the base.

@@ -60,15 +60,17 @@ fs::path find_other_sound() {
     return find_with_models(kOtherSoundFolder, "RIVLEN_TEACHING");
 }
 
-Result<std::vector<OtherSound>> load_other_sound(const fs::path& folder, const JobControl& job) {
+Result<std::vector<OtherSound>> load_other_sound(const fs::path& folder, const JobControl& job,
+                                                 OtherSoundOf of) {
     if (folder.empty()) return not_there(kOtherSoundFolder);
-    const auto list = read_list(folder / kOtherSoundList);
+    const bool parts = of == OtherSoundOf::MusicParts;
+    const auto list = read_list(folder / (parts ? kOtherSongsList : kOtherSoundList));
     if (!list) return list.error();
     const auto frames = static_cast<std::size_t>(list->clip_seconds * kModelRate);
     std::vector<OtherSound> clips(list->bandwidths_hz.size());
     for (std::size_t s = 0; s < kStems; ++s) {
         if (job.cancelled()) return JobControl::cancelled_error();
-        const fs::path file = folder / (std::string(kStemNames[s]) + ".opus");
+        const fs::path file = folder / (std::string(parts ? kMusicPartNames[s] : kStemNames[s]) + ".opus");
         std::error_code error;
         if (!fs::exists(file, error)) return not_there(file);
         const auto sound = read_audio(file, kModelRate);

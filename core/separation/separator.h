@@ -76,7 +76,7 @@ inline constexpr const char* kPartsModel = "parts";
 
 // What the engine library exports, under the name kEngineEntry.
 inline constexpr const char* kEngineEntry = "rivlen_engine_open";
-inline constexpr int kEngineVersion = 4;
+inline constexpr int kEngineVersion = 5;
 using EngineEntry = Result<std::shared_ptr<const Separator>> (*)(int version,
                                                                  const std::filesystem::path& model);
 

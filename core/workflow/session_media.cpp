@@ -62,6 +62,18 @@ std::vector<fs::path> files_of(const Session& session, const fs::path& session_f
     return files;
 }
 
+namespace {
+
+// How a recording is split: its channels, and what was taught, unless another model is asked for.
+void take_wishes_of(const SessionItem& item, SplitWish& wish) {
+    wish.channels = item.channels;
+    if (item.taught && item.taught->in_use && wish.model.empty()) wish.model = item.taught->weights;
+    if (item.taught_parts && item.taught_parts->in_use && wish.parts_model.empty())
+        wish.parts_model = item.taught_parts->weights;
+}
+
+}  // namespace
+
 Result<MixMediaSet> load_media(const Session& session, const SplitWish& wish, const Stage& stage) {
     MixMediaSet media;
     for (const auto& [file, split] : clip_files(session.timeline)) {
@@ -72,7 +84,7 @@ Result<MixMediaSet> load_media(const Session& session, const SplitWish& wish, co
         loaded.recording_rate = source->sample_rate();
         if (split) {
             SplitWish own = wish;
-            if (const auto item = item_of(session, file)) own.channels = session.items[*item].channels;
+            if (const auto item = item_of(session, file)) take_wishes_of(session.items[*item], own);
             auto done = split_recording(*source, own, stage("Splitting " + file.filename().string()));
             if (!done) return done.error();
             auto map = std::move(done->map);

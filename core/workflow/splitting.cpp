@@ -102,7 +102,7 @@ Result<MaskMap> opened_by(const std::filesystem::path& parts_file, const Source&
 
 Result<MaskMap> open_music(const Source& source, const MaskMap& map, const SplitWish& wish,
                            const JobControl& job) {
-    const auto file = find_model(kPartsModel);
+    const auto file = wish.parts_model.empty() ? find_model(kPartsModel) : model_file(wish.parts_model);
     if (file.empty())
         return make_error(ErrorKind::NotFound,
                           "The model for the parts of music is missing. Install Rivlen again.");
@@ -122,8 +122,9 @@ Result<MaskMap> open_music(const Source& source, const MaskMap& map, const Split
 }
 
 std::optional<MaskMap> opened_before(const Source& source, const MaskMap& map,
-                                     const std::filesystem::path& work_folder) {
-    const auto model = model_identity(find_model(kPartsModel));
+                                     const std::filesystem::path& work_folder,
+                                     const std::filesystem::path& parts_model) {
+    const auto model = model_identity(parts_model.empty() ? find_model(kPartsModel) : parts_model);
     if (!model) return {};
     auto opened = opened_by(parts_path(source, map, *model, work_folder), source, map);
     return opened ? std::optional(std::move(*opened)) : std::nullopt;

@@ -16,6 +16,7 @@ namespace rivlen {
 struct SplitWish {
     std::filesystem::path work_folder = default_work_folder();
     std::filesystem::path model, engine;  // see load_separator()
+    std::filesystem::path parts_model;    // for the parts of the music; empty: the one that is installed
     bool again = false;                   // even if there is a map
     int workers = 2;
     ChannelGrouping channels = ChannelGrouping::Bed;
@@ -57,7 +58,8 @@ inline constexpr const char* kSecondFolder = "second";
                                          const JobControl& job = {});
 // The same by parts of an earlier time; empty when there are none.
 [[nodiscard]] std::optional<MaskMap> opened_before(const Source& source, const MaskMap& map,
-                                                   const std::filesystem::path& work_folder);
+                                                   const std::filesystem::path& work_folder,
+                                                   const std::filesystem::path& parts_model = {});
 // Whether a map was made with exactly these weights.
 [[nodiscard]] bool made_with(const MaskMap& map, const std::filesystem::path& model);
 // The model that a map was made with, so that splitting again takes the same.

@@ -18,10 +18,6 @@ namespace {
 
 namespace fs = std::filesystem;
 
-constexpr std::size_t index_of(Stem stem) {
-    return static_cast<std::size_t>(stem);
-}
-
 fs::path free_weights_name(const fs::path& folder, const std::string& model) {
     std::error_code error;
     for (int n = 1;; ++n) {
@@ -35,7 +31,7 @@ std::string gain_words(double db) {
 }
 
 bool has_music(const std::vector<TeachingMark>& marks) {
-    return std::ranges::any_of(marks, [](const TeachingMark& m) { return m.stem == Stem::Music; });
+    return std::ranges::any_of(marks, [](const TeachingMark& m) { return m.sound() == kMusicSound; });
 }
 
 // Behind one another, an end going over into the next beginning within 20 ms at equal power.
@@ -66,8 +62,10 @@ Result<std::vector<Lesson>> lessons_of(const Source& source, const std::vector<T
     std::vector<Lesson> lessons;
     for (const TeachingMark& mark : marks) {
         if (const Status fits = may_mark(source, mark); !fits) return fits.error();
-        auto found = std::ranges::find(lessons, mark.stem, &Lesson::stem);
-        if (found == lessons.end()) found = lessons.insert(found, Lesson{mark.stem, {}});
+        auto found = std::ranges::find_if(lessons, [&](const Lesson& lesson) {
+            return lesson.stem == mark.stem && lesson.part == mark.part;
+        });
+        if (found == lessons.end()) found = lessons.insert(found, Lesson{mark.stem, {}, mark.part});
         join(found->sound, lesson_sound(source, mark));
     }
     for (const Lesson& lesson : lessons) {
@@ -77,7 +75,8 @@ Result<std::vector<Lesson>> lessons_of(const Source& source, const std::vector<T
                 ErrorKind::BadInput,
                 "What is marked as {} alone has {:.1f} s together; at least {:.0f} s are needed, "
                 "and eight are better. Mark more of it.",
-                kStemNames[index_of(lesson.stem)], seconds, kShortestLessonSeconds);
+                lesson.part ? kMusicPartNames[lesson.mask()] : kStemNames[lesson.mask()], seconds,
+                kShortestLessonSeconds);
         }
     }
     return lessons;
@@ -150,16 +149,24 @@ fs::path taught_folder(const fs::path& session, const fs::path& work_folder) {
                            : session.parent_path() / (session.stem().string() + " taught");
 }
 
-Result<TeachingOutcome> teach_recording(const Source& source, const TeachingOrder& order,
-                                        const JobControl& job) {
+namespace {
+
+// By marks of stems, or of parts of the music.
+Result<TeachingOutcome> teach_one(const Source& source, const TeachingOrder& order, bool parts,
+                                  const JobControl& job) {
     auto lessons = lessons_of(source, order.marks);
     if (!lessons) return lessons.error();
     const fs::path other_sound = order.other_sound.empty() ? find_other_sound() : order.other_sound;
-    auto others = load_other_sound(other_sound, {{}, job.cancel});
+    auto others = load_other_sound(other_sound, {{}, job.cancel},
+                                   parts ? OtherSoundOf::MusicParts : OtherSoundOf::Stems);
     if (!others) return others.error();
     TeachingWish wish;
-    wish.model = model_file(order.model);
-    if (order.model.empty() && !find_model(kFineModel).empty()) wish.model = find_model(kFineModel);
+    if (parts) {
+        wish.model = order.parts_model.empty() ? find_model(kPartsModel) : model_file(order.parts_model);
+    } else {
+        wish.model = model_file(order.model);
+        if (order.model.empty() && !find_model(kFineModel).empty()) wish.model = find_model(kFineModel);
+    }
     wish.lessons = std::move(*lessons);
     wish.others = std::move(*others);
     wish.steps = order.steps;
@@ -175,9 +182,9 @@ Result<TeachingOutcome> teach_recording(const Source& source, const TeachingOrde
     return TeachingOutcome{std::move(*report), kept ? wish.output : fs::path()};
 }
 
-std::string words_of(const TeachingReport& report, const std::vector<TeachingMark>& marks) {
+std::string words_of_one(const TeachingReport& report, bool parts, bool with_music) {
     const std::string music =
-        has_music(marks) ? " Music seldom gains by teaching; ambience mostly does." : "";
+        with_music && !parts ? " Music seldom gains by teaching; ambience mostly does." : "";
     if (report.taken == 0) {
         const TeachingTrial& all = report.trials.back();
         return fmt::format(
@@ -187,28 +194,66 @@ std::string words_of(const TeachingReport& report, const std::vector<TeachingMar
     }
     const TeachingTrial& taken = report.trials[report.taken];
     std::string gains;
-    for (const Stem stem : {Stem::Dialogue, Stem::Music, Stem::Ambience}) {
-        const double gain = taken.lesson_gain_db[index_of(stem)];
+    for (std::size_t s = 0; s < kStems; ++s) {
+        const double gain = taken.lesson_gain_db[s];
         if (gain == 0.0) continue;
-        gains +=
-            fmt::format("{}{} {}", gains.empty() ? "" : ", ", kStemNames[index_of(stem)], gain_words(gain));
+        gains += fmt::format("{}{} {}", gains.empty() ? "" : ", ", parts ? kMusicPartNames[s] : kStemNames[s],
+                             gain_words(gain));
     }
     return fmt::format("Taught in {:.0f} s. On the seconds that were kept back: {}; on other mixes {}.{}",
                        report.seconds, gains, gain_words(taken.others_gain_db),
                        taken.lessons_gain_db < 1.0 ? music : "");
 }
 
+}  // namespace
+
+Result<TeachingOutcomes> teach_recording(const Source& source, const TeachingOrder& order,
+                                         const JobControl& job) {
+    std::array<TeachingOrder, 2> orders = {order, order};  // of stems, of parts
+    std::erase_if(orders[0].marks, [](const TeachingMark& m) { return m.part.has_value(); });
+    std::erase_if(orders[1].marks, [](const TeachingMark& m) { return !m.part; });
+    const bool both = !orders[0].marks.empty() && !orders[1].marks.empty();
+    if (both && !order.weights.empty())
+        return make_error(ErrorKind::BadInput,
+                          "Stems and parts of the music are learned by a model each, and a file holds one of "
+                          "them. Teach them one after the other.");
+    TeachingOutcomes outcomes;
+    for (std::size_t i = 0; i < orders.size(); ++i) {
+        const bool parts = i == 1;
+        if (orders[i].marks.empty() && (parts || !orders[1].marks.empty())) continue;
+        const JobControl own{
+            [&job, i, both](double part) { job.report(both ? 0.5 * (static_cast<double>(i) + part) : part); },
+            job.cancel};
+        auto done = teach_one(source, orders[i], parts, own);
+        if (!done) return done.error();
+        (parts ? outcomes.parts : outcomes.stems) = std::move(*done);
+    }
+    return outcomes;
+}
+
+std::string words_of(const TeachingOutcomes& outcomes, const std::vector<TeachingMark>& marks) {
+    std::string words;
+    if (outcomes.stems) words = words_of_one(outcomes.stems->report, false, has_music(marks));
+    if (outcomes.parts) {
+        if (!words.empty()) words += " Of the parts of the music: ";
+        words += words_of_one(outcomes.parts->report, true, false);
+    }
+    return words;
+}
+
 Status bring_taught_beside(Session& session, const fs::path& session_path, const fs::path& work_folder) {
     const fs::path from = taught_folder({}, work_folder);
     const fs::path to = taught_folder(session_path, work_folder);
     for (auto& item : session.items) {
-        if (!item.taught || item.taught->weights.parent_path() != from) continue;
-        std::error_code error;
-        fs::create_directories(to, error);  // where that fails, writing says so
-        const std::string name = item.taught->weights.stem().string();
-        const fs::path there = free_weights_name(to, name.substr(0, name.find(" taught")));
-        if (auto copied = copy_whole(item.taught->weights, there); !copied) return copied;
-        item.taught->weights = there;
+        for (auto* taught : {&item.taught, &item.taught_parts}) {
+            if (!*taught || (*taught)->weights.parent_path() != from) continue;
+            std::error_code error;
+            fs::create_directories(to, error);  // where that fails, writing says so
+            const std::string name = (*taught)->weights.stem().string();
+            const fs::path there = free_weights_name(to, name.substr(0, name.find(" taught")));
+            if (auto copied = copy_whole((*taught)->weights, there); !copied) return copied;
+            (*taught)->weights = there;
+        }
     }
     return {};
 }

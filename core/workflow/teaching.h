@@ -3,6 +3,7 @@
 #pragma once
 
 #include <filesystem>
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -43,6 +44,7 @@ void add_mark(std::vector<TeachingMark>& marks, const TeachingMark& mark);
 
 struct TeachingOrder {
     std::filesystem::path model;        // empty: the better one of those that are installed
+    std::filesystem::path parts_model;  // for marks of parts of the music; empty: the one that is installed
     std::filesystem::path engine;       // see load_separator()
     std::filesystem::path other_sound;  // empty: what comes with the program
     std::vector<TeachingMark> marks;
@@ -55,13 +57,17 @@ struct TeachingOutcome {
     TeachingReport report;
     std::filesystem::path weights;  // empty when nothing was worth keeping
 };
-// Errors: BadInput (no marks, too little of a kind, or silence), those of may_mark(), those of
-// load_other_sound() and teach(). Any thread.
-[[nodiscard]] Result<TeachingOutcome> teach_recording(const Source& source, const TeachingOrder& order,
-                                                      const JobControl& job = {});
+// Stems and parts of the music are learned by a model each, one after the other.
+struct TeachingOutcomes {
+    std::optional<TeachingOutcome> stems, parts;  // what there were marks of
+};
+// Errors: BadInput (no marks, too little of a kind, or silence; marks for both models and one file for their
+// weights), those of may_mark(), those of load_other_sound() and teach(). Any thread.
+[[nodiscard]] Result<TeachingOutcomes> teach_recording(const Source& source, const TeachingOrder& order,
+                                                       const JobControl& job = {});
 
-// What came of it, for people, in one or two sentences.
-[[nodiscard]] std::string words_of(const TeachingReport& report, const std::vector<TeachingMark>& marks);
+// What came of it, for people, in a sentence or two a model.
+[[nodiscard]] std::string words_of(const TeachingOutcomes& outcomes, const std::vector<TeachingMark>& marks);
 
 // Taught weights that lie in the work folder go beside the session, which names them there from then on; to
 // be done before a session is saved. Errors: Io, DiskFull; what could not be copied stays where it is.

@@ -185,29 +185,26 @@ std::array<double, kStems> si_sdr_db(const KnownMix& mix, const torch::Tensor& m
     return out;
 }
 
-const LessonClips::Sides& LessonClips::OwnSound::longest() const {
-    return learned[static_cast<std::size_t>(stem)];
-}
-
-LessonClips::LessonClips(const TeachingWish& wish, SeparationNetwork& network) : wish_(&wish) {
+LessonClips::LessonClips(const TeachingWish& wish, SeparationNetwork& network)
+    : of_parts_(wish.lessons.front().part.has_value()), wish_(&wish) {
     for (const Lesson& lesson : wish.lessons) {
         OwnSound own;
-        own.stem = lesson.stem;
+        own.mask = lesson.mask();
         const auto kept = static_cast<std::size_t>(kKeptShare * static_cast<double>(lesson.sound.frames()));
         const std::size_t learned = lesson.sound.frames() - kept;
         const auto take = [&](std::size_t stem, const AudioBlock& sound) {
             own.learned[stem] = cut(sound, 0, learned);
             own.kept[stem] = cut(sound, learned, kept);
         };
-        if (lesson.stem == Stem::Dialogue) {
+        if (!of_parts_ && lesson.stem == Stem::Dialogue) {
             const auto parts = voice_parts(network, lesson.sound);
             take(kDialogue, parts[0]);
             take(kReverb, parts[1]);
         } else {
-            take(static_cast<std::size_t>(lesson.stem), lesson.sound);
+            take(own.mask, lesson.sound);
         }
         lessons_.push_back(std::move(own));
-        if (std::ranges::find(taught_, lesson.stem) == taught_.end()) taught_.push_back(lesson.stem);
+        if (std::ranges::find(taught_, lesson.mask()) == taught_.end()) taught_.push_back(lesson.mask());
     }
 }
 
@@ -215,10 +212,11 @@ LessonClips::LessonClips(const TeachingWish& wish, SeparationNetwork& network) :
 LessonClips::Parts LessonClips::lesson_parts(Rng& rng, From from, std::size_t lesson) const {
     const OwnSound& own = lessons_[lesson];
     const auto& sound = from == From::Learned ? own.learned : own.kept;
-    const std::size_t frames = sound[static_cast<std::size_t>(own.stem)][0].size();
+    const std::size_t frames = sound[own.mask][0].size();
     constexpr double kFastestTalker = 1.05;
     constexpr double kFastestOther = 1.1;
-    const double fastest = own.stem == Stem::Dialogue ? kFastestTalker : kFastestOther;
+    const bool talker = !of_parts_ && own.mask == kDialogue;
+    const double fastest = talker ? kFastestTalker : kFastestOther;
     const Variation variation = from == From::Learned ? vary(frames, fastest, rng) : Variation{};
     Parts parts;
     for (std::size_t s = 0; s < kStems; ++s) {
@@ -227,7 +225,66 @@ LessonClips::Parts LessonClips::lesson_parts(Rng& rng, From from, std::size_t le
     return parts;
 }
 
-void LessonClips::add_others(Parts& parts, std::array<bool, kStems> wanted, Rng& rng, From from) const {
+LessonClips::Wanted LessonClips::drawn_with(std::size_t mask, Rng& rng) const {
+    constexpr double kAlone = 0.1, kTogether = 0.75;
+    Wanted wanted{};
+    const bool alone = rng.chance(kAlone);
+    if (of_parts_) {
+        for (std::size_t part = 0; part < kStems; ++part)
+            wanted[part] = rng.chance(kTogether) && part != mask && !alone;
+        return wanted;
+    }
+    const bool fully = rng.chance(0.3);  // with everything else at once
+    wanted[kDialogue] = mask != kDialogue && !alone;
+    wanted[kMusic] = mask != kMusic && !alone && (fully || (mask == kDialogue && rng.chance(0.5)));
+    wanted[kAmbience] = mask != kAmbience && !alone && (fully || (mask == kDialogue && !wanted[kMusic]));
+    return wanted;
+}
+
+LessonClips::Wanted LessonClips::drawn_without(Rng& rng) const {
+    Wanted wanted{};
+    if (of_parts_) {
+        constexpr double kThere = 0.85;
+        for (bool& part : wanted) part = rng.chance(kThere);
+        if (std::ranges::none_of(wanted, [](bool there) { return there; })) wanted.fill(true);
+        return wanted;
+    }
+    wanted[kDialogue] = rng.chance(0.8);
+    wanted[kMusic] = rng.chance(0.65);
+    wanted[kAmbience] = rng.chance(0.75);
+    if (!wanted[kDialogue] && !wanted[kMusic]) wanted[kAmbience] = true;
+    return wanted;
+}
+
+LessonClips::Wanted LessonClips::measured_with(std::size_t mask, int n) const {
+    Wanted wanted{};
+    if (of_parts_) {
+        wanted.fill(true);
+        wanted[mask] = false;
+        // In every other one somebody else is missing, too.
+        if (n % 2 == 1) wanted[(mask + 1 + static_cast<std::size_t>(n / 2) % (kStems - 1)) % kStems] = false;
+        return wanted;
+    }
+    wanted[kDialogue] = mask != kDialogue;
+    wanted[kMusic] = mask == kDialogue ? n % 2 == 0 : mask == kAmbience && n % 4 == 0;
+    wanted[kAmbience] = mask == kDialogue ? n % 2 == 1 : mask == kMusic && n % 4 == 0;
+    return wanted;
+}
+
+LessonClips::Wanted LessonClips::measured_without(int n) const {
+    Wanted wanted{};
+    if (of_parts_) {
+        wanted.fill(true);
+        if (n % 2 == 1) wanted[static_cast<std::size_t>(n / 2) % kStems] = false;
+        return wanted;
+    }
+    wanted[kDialogue] = n % 4 != 3;
+    wanted[kMusic] = n % 4 != 0;
+    wanted[kAmbience] = n % 4 != 1;
+    return wanted;
+}
+
+void LessonClips::add_others(Parts& parts, Wanted wanted, Rng& rng, From from) const {
     const std::size_t count = wish_->others.size();
     const std::size_t kept = std::max<std::size_t>(1, count / kOneKeptOf);
     const auto any = [&]() -> const OtherSound& {
@@ -240,6 +297,14 @@ void LessonClips::add_others(Parts& parts, std::array<bool, kStems> wanted, Rng&
     const auto begin = [&](const OtherSound& other) {
         return rng.below(other.stems[0].frames() - kClipFrames + 1);
     };
+    if (of_parts_) {
+        const OtherSound& song = any();
+        const std::size_t first = begin(song);
+        for (std::size_t part = 0; part < kStems; ++part) {
+            if (wanted[part]) take(part, song, first);
+        }
+        return;
+    }
     if (wanted[kDialogue]) {
         const OtherSound& voice = any();
         const std::size_t first = begin(voice);
@@ -254,19 +319,19 @@ void LessonClips::add_others(Parts& parts, std::array<bool, kStems> wanted, Rng&
     }
 }
 
-// Music and ambience at levels against the voice, or against one another.
-Blend LessonClips::blend_of(const Parts& parts, Rng& rng) {
+// Music and ambience at levels against the voice, or against one another; parts of a song within a few dB.
+Blend LessonClips::blend_of(const Parts& parts, Rng& rng) const {
     constexpr double kAlonePower = 2.5e-3;
     constexpr double kNothing = 1e-12;  // no gain makes something of it
     Blend blend;
-    double voice_power = parts.stems[kDialogue].active_power;
+    double voice_power = of_parts_ ? kAlonePower : parts.stems[kDialogue].active_power;
     if (voice_power <= kNothing) voice_power = kAlonePower;
     for (std::size_t s = 0; s < kStems; ++s) {
         blend.frames = std::max(blend.frames, parts.stems[s].frames);
         if (!parts.stems[s].values.empty()) blend.stems[s] = &parts.stems[s];
-        const double below_db = rng.uniform(-6, 12);
+        const double below_db = of_parts_ ? rng.uniform(-6, 6) : rng.uniform(-6, 12);
         const double power = parts.stems[s].active_power;
-        if (s >= kMusic && power > kNothing)
+        if ((of_parts_ || s >= kMusic) && power > kNothing)
             blend.gains[s] = static_cast<float>(std::sqrt(voice_power * power_of_db(-below_db) / power));
     }
     blend.mono = rng.chance(0.25);
@@ -277,30 +342,21 @@ Blend LessonClips::blend_of(const Parts& parts, Rng& rng) {
 
 Example LessonClips::draw(Rng& rng) const {
     Parts parts;
-    std::array<bool, kStems> wanted{};
+    Wanted wanted{};
     if (rng.chance(0.5)) {
-        const Stem stem = taught_[rng.below(taught_.size())];
+        const std::size_t mask = taught_[rng.below(taught_.size())];
         std::vector<double> ends;  // of the lessons of this kind, laid one after another
         double total = 0.0;
         for (const auto& lesson : lessons_) {
-            if (lesson.stem == stem) total += static_cast<double>(lesson.longest()[0].size());
+            if (lesson.mask == mask) total += static_cast<double>(lesson.longest()[0].size());
             ends.push_back(total);
         }
         const double place = rng.uniform() * total;
         const auto found = std::ranges::upper_bound(ends, place);
         parts = lesson_parts(rng, From::Learned, static_cast<std::size_t>(found - ends.begin()));
-        const bool alone = rng.chance(0.1);
-        const bool fully = rng.chance(0.3);  // with everything else at once
-        wanted[kDialogue] = stem != Stem::Dialogue && !alone;
-        wanted[kMusic] =
-            stem != Stem::Music && !alone && (fully || (stem == Stem::Dialogue && rng.chance(0.5)));
-        wanted[kAmbience] =
-            stem != Stem::Ambience && !alone && (fully || (stem == Stem::Dialogue && !wanted[kMusic]));
+        wanted = drawn_with(mask, rng);
     } else {
-        wanted[kDialogue] = rng.chance(0.8);
-        wanted[kMusic] = rng.chance(0.65);
-        wanted[kAmbience] = rng.chance(0.75);
-        if (!wanted[kDialogue] && !wanted[kMusic]) wanted[kAmbience] = true;
+        wanted = drawn_without(rng);
     }
     add_others(parts, wanted, rng, From::Learned);
     return example_of(blend_of(parts, rng));
@@ -313,12 +369,7 @@ std::vector<KnownMix> LessonClips::with_lessons() const {
         Rng rng(wish_->seed * 7919 + i);
         for (int n = 0; n < kOfEach; ++n) {
             Parts parts = lesson_parts(rng, From::Kept, i);
-            std::array<bool, kStems> wanted{};
-            const Stem stem = lessons_[i].stem;
-            wanted[kDialogue] = stem != Stem::Dialogue;
-            wanted[kMusic] = stem == Stem::Dialogue ? n % 2 == 0 : stem == Stem::Ambience && n % 4 == 0;
-            wanted[kAmbience] = stem == Stem::Dialogue ? n % 2 == 1 : stem == Stem::Music && n % 4 == 0;
-            add_others(parts, wanted, rng, From::Kept);
+            add_others(parts, measured_with(lessons_[i].mask, n), rng, From::Kept);
             Blend blend = blend_of(parts, rng);
             blend.mono = false;
             mixes.push_back(known_mix(blend));
@@ -333,11 +384,7 @@ std::vector<KnownMix> LessonClips::without_lessons() const {
     Rng rng(wish_->seed * 104729 + 1);
     for (int n = 0; n < kMixes; ++n) {
         Parts parts;
-        std::array<bool, kStems> wanted{};
-        wanted[kDialogue] = n % 4 != 3;
-        wanted[kMusic] = n % 4 != 0;
-        wanted[kAmbience] = n % 4 != 1;
-        add_others(parts, wanted, rng, From::Kept);
+        add_others(parts, measured_without(n), rng, From::Kept);
         Blend blend = blend_of(parts, rng);
         blend.mono = false;
         mixes.push_back(known_mix(blend));

@@ -29,7 +29,8 @@ class LessonClips {
     // core/separation/teacher.h wants it; outlives this.
     LessonClips(const TeachingWish& wish, SeparationNetwork& network);
 
-    // A clip of kTeachingClipSeconds; of every two, one has a lesson in it.
+    // A clip of kTeachingClipSeconds; of every two, one has a lesson in it. Parts of music come together from
+    // one song.
     [[nodiscard]] Example draw(Rng& rng) const;
     // From what is never learned from; always the same for the same wish.
     [[nodiscard]] std::vector<KnownMix> with_lessons() const;
@@ -38,21 +39,29 @@ class LessonClips {
   private:
     using Sides = std::array<std::vector<float>, 2>;
     struct OwnSound {  // of one lesson
-        Stem stem = Stem::Ambience;
+        std::size_t mask = 0;
         std::array<Sides, kStems> learned, kept;  // empty where the lesson has nothing of a stem
-        [[nodiscard]] const Sides& longest() const;
+        [[nodiscard]] const Sides& longest() const { return learned[mask]; }
     };
+    using Wanted = std::array<bool, kStems>;  // of other sound, by mask
     struct Parts {
         std::array<StemSpectra, kStems> stems;
         double bandwidth_hz = 24000;
     };
     enum class From { Learned, Kept };
     [[nodiscard]] Parts lesson_parts(Rng& rng, From from, std::size_t lesson) const;
-    void add_others(Parts& parts, std::array<bool, kStems> wanted, Rng& rng, From from) const;
-    [[nodiscard]] static Blend blend_of(const Parts& parts, Rng& rng);
+    // What a lesson is mixed with, and what goes into a mix without one.
+    [[nodiscard]] Wanted drawn_with(std::size_t mask, Rng& rng) const;
+    [[nodiscard]] Wanted drawn_without(Rng& rng) const;
+    // The n-th of those to measure by.
+    [[nodiscard]] Wanted measured_with(std::size_t mask, int n) const;
+    [[nodiscard]] Wanted measured_without(int n) const;
+    void add_others(Parts& parts, Wanted wanted, Rng& rng, From from) const;
+    [[nodiscard]] Blend blend_of(const Parts& parts, Rng& rng) const;
 
     std::vector<OwnSound> lessons_;
-    std::vector<Stem> taught_;  // each once
+    std::vector<std::size_t> taught_;  // masks, each once
+    bool of_parts_;                    // of the music
     const TeachingWish* wish_;
 };
 

@@ -35,7 +35,8 @@ Status check(const TeachingWish& wish) {
     }
     for (const Lesson& lesson : wish.lessons) {
         if (lesson.stem == Stem::Reverb || lesson.sound.channels() != 2 ||
-            lesson.sound.sample_rate() != kModelRate) {
+            lesson.sound.sample_rate() != kModelRate ||
+            lesson.part.has_value() != wish.lessons.front().part.has_value()) {
             return make_error(ErrorKind::Internal, "A lesson has the wrong form. Please report this.");
         }
         if (static_cast<double>(lesson.sound.frames()) < kShortestLessonSeconds * kModelRate) {
@@ -68,7 +69,7 @@ Status check(const TeachingWish& wish) {
 }
 
 std::array<double, kStems> stem_means(SeparationNetwork& network, const std::vector<KnownMix>& mixes,
-                                      double& mean) {
+                                      bool of_parts, double& mean) {
     std::array<double, kStems> sums{};
     std::array<int, kStems> counts{};
     for (const auto& mix : mixes) {
@@ -76,7 +77,8 @@ std::array<double, kStems> stem_means(SeparationNetwork& network, const std::vec
         const auto db = si_sdr_db(mix, masks);
         for (std::size_t s = 0; s < kStems; ++s) {
             // A reverb stem's own figure says little: it is far below its voice.
-            if (mix.energy[s] <= 0.0 || s == static_cast<std::size_t>(Stem::Reverb)) continue;
+            const bool reverb = !of_parts && s == static_cast<std::size_t>(Stem::Reverb);
+            if (mix.energy[s] <= 0.0 || reverb) continue;
             sums[s] += db[s];
             ++counts[s];
         }
@@ -106,7 +108,7 @@ SeparationNetwork on_the_way(const SeparationNetwork& before, const SeparationNe
 }
 
 std::vector<TeachingTrial> try_shares(const SeparationNetwork& before, const SeparationNetwork& after,
-                                      const LessonClips& clips) {
+                                      const LessonClips& clips, bool of_parts) {
     const torch::NoGradGuard no_grad;
     const auto with = clips.with_lessons();
     const auto without = clips.without_lessons();
@@ -114,8 +116,8 @@ std::vector<TeachingTrial> try_shares(const SeparationNetwork& before, const Sep
     for (const double share : kShares) {
         auto network = on_the_way(before, after, share);
         TeachingTrial trial{.share = share};
-        trial.lesson_gain_db = stem_means(network, with, trial.lessons_gain_db);
-        (void)stem_means(network, without, trial.others_gain_db);
+        trial.lesson_gain_db = stem_means(network, with, of_parts, trial.lessons_gain_db);
+        (void)stem_means(network, without, of_parts, trial.others_gain_db);
         trials.push_back(trial);
     }
     const TeachingTrial start = trials.front();
@@ -185,7 +187,7 @@ Result<TeachingReport> teach_network(const LoadedNetwork& model, const TeachingW
     if (auto status = learn(network, clips, wish, job); !status) return status.error();
     network->eval();
     TeachingReport report;
-    report.trials = try_shares(before, network, clips);
+    report.trials = try_shares(before, network, clips, wish.lessons.front().part.has_value());
     report.taken = best_of(report.trials);
     if (job.cancelled()) return JobControl::cancelled_error();
     if (report.taken > 0) {

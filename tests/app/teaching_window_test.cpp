@@ -6,6 +6,7 @@
 #include <QListWidget>
 #include <QToolButton>
 #include <QtTest>
+#include <numeric>
 
 #include "app/shell/main_window.h"
 #include "tests/app/window_setup.h"
@@ -20,6 +21,8 @@ class TeachingWindowTest : public QObject {
         use_engine_for_tests(scratch_);
         qputenv("RIVLEN_TEACHING", (scratch_ / "other").c_str());
         test::make_other_sound(scratch_ / "other");
+        qputenv("RIVLEN_PARTS_MODEL", (scratch_ / "parts").c_str());
+        QVERIFY(write_text_file(scratch_ / "parts", "of the engine for tests, too").ok());
         test::write_wav(scratch_ / "yard.wav", {test::noise(static_cast<std::size_t>(12 * kRate), 5)}, kRate);
     }
     void init() {
@@ -144,6 +147,51 @@ class TeachingWindowTest : public QObject {
         QTRY_VERIFY_WITH_TIMEOUT(!document().splitting(), 60000);
         QCOMPARE(share_of(Stem::Music), before);
         QVERIFY(!document().current_item()->taught->in_use);
+    }
+
+    // Parts of the music have buttons once it is opened, marks and a model of their own. The engine for tests
+    // gives all of the music to the part that was taught.
+    void aPartOfTheMusicIsTaught() {
+        auto* bass = window_->findChild<QToolButton*>("mark_bass");
+        QVERIFY(!bass->isVisible());
+        key(Qt::Key_U, Qt::ShiftModifier);
+        QTRY_VERIFY_WITH_TIMEOUT(document().map()->opens_music(), 60000);
+        QVERIFY(bass->isVisible());
+        const auto bass_of_music = [&] {
+            std::vector<float> row(document().map()->row_size());
+            document().map()->read(100, row);
+            const auto sum = [&](std::size_t sound) {
+                return std::accumulate(row.begin() + static_cast<std::ptrdiff_t>(sound * kBands),
+                                       row.begin() + static_cast<std::ptrdiff_t>((sound + 1) * kBands), 0.0F);
+            };
+            return row.size() == kOpenedRow ? sum(sound_of(MusicPart::Bass)) / sum(kMusicSound) : -1.0F;
+        };
+        const float before = bass_of_music();
+        QVERIFY(before < 0.5F);
+        set_loop(2, 8);
+        click("mark_bass");
+        QCOMPARE(
+            marks(),
+            (std::vector<TeachingMark>{TeachingMark::of(sound_of(MusicPart::Bass), 2 * kRate, 8 * kRate)}));
+        click("teach");
+        QTRY_VERIFY_WITH_TIMEOUT(document().current_item()->taught_parts != std::nullopt, 60000);
+        QVERIFY(document().current_item()->taught == std::nullopt);
+        QTRY_VERIFY_WITH_TIMEOUT(document().map() && bass_of_music() > 0.99F, 60000);
+        const QString outcome = window_->findChild<QLabel*>("teaching_outcome")->text();
+        QVERIFY2(outcome.contains("bass +3.0 dB"), qPrintable(outcome));
+        key(Qt::Key_J);
+        QTRY_COMPARE_WITH_TIMEOUT(bass_of_music(), before, 60000);
+        key(Qt::Key_J);
+        QTRY_VERIFY_WITH_TIMEOUT(bass_of_music() > 0.99F, 60000);
+        // Split anew with the other model, it stays open, and as it was taught.
+        QVERIFY(document().save(scratch_ / "bass.rivlen"));
+        QVERIFY(document().current_item()->taught_parts->weights.parent_path() == scratch_ / "bass taught");
+        document().new_session();
+        QVERIFY(document().open(scratch_ / "bass.rivlen"));
+        QTRY_VERIFY_WITH_TIMEOUT(document().map() != nullptr, 30000);
+        QVERIFY(document().current_item()->taught_parts->in_use);
+        click("forget_taught");
+        QVERIFY(document().current_item()->taught_parts == std::nullopt);
     }
 
     void whatWasTaughtGoesWithTheSession() {

@@ -238,6 +238,34 @@ TEST(Teaching, IsTheSameEveryTimeAndWithAnyNumberOfThreads) {
     }
 }
 
+// A network whose masks are the parts of the music: what is left out of a mix is silent there, and what is
+// second of the masks counts as all others do (of stems it is the reverb, which does not).
+TEST(Teaching, PartsOfTheMusicAreLearnedAndMeasured) {
+    const test::Scratch scratch;
+    const auto model = random_model(scratch, "base", 8);
+    auto loaded = load_network(model);
+    ASSERT_TRUE(loaded);
+    TeachingWish wish = wish_for(scratch, model);
+    constexpr auto kDrums = static_cast<std::size_t>(MusicPart::Drums);
+    wish.lessons = {{Stem::Music, stereo(gusts(6, 3, 5)), MusicPart::Drums}};
+    for (auto& song : wish.others) song.stems[1] = stereo(tone(90, 3.5, 0.1F));
+    const LessonClips clips(wish, loaded->network);
+    const auto without = clips.without_lessons();
+    for (std::size_t n = 0; n < without.size(); ++n) {
+        for (std::size_t part = 0; part < kStems; ++part)
+            EXPECT_EQ(without[n].energy[part] > 0, n % 2 == 0 || part != n / 2 % kStems) << n << " " << part;
+    }
+    for (const KnownMix& mix : clips.with_lessons()) {
+        EXPECT_GT(mix.energy[kDrums], 0);
+        EXPECT_GE(std::ranges::count_if(mix.energy, [](double e) { return e > 0; }), 3);
+    }
+    const auto report = teach_network(*loaded, wish, {});
+    ASSERT_TRUE(report) << report.error().message;
+    EXPECT_NE(report->trials.back().lesson_gain_db[kDrums], 0);
+    wish.lessons.push_back({Stem::Ambience, stereo(tone(1000, 6, 0.1F))});  // not both at once
+    EXPECT_EQ(teach_network(*loaded, wish, {}).error().kind, ErrorKind::Internal);
+}
+
 TEST(Teaching, KeepsTheOldModelWhenNothingIsGained) {
     const test::Scratch scratch;
     const auto model = random_model(scratch, "base", 6);

@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // An engine without a network, for tests of everything around the network: a band goes to the stem of its
 // number, so that what is split is known exactly; by the model of parts, four bands in turn go to the part of
-// their number. Taught, everything goes to the stem that was taught.
+// their number. Taught, everything goes to the stem, or part, that was taught.
 #include "core/separation/separator.h"
 
 #include <algorithm>
@@ -30,8 +30,8 @@ class BandWorker : public MaskWorker {
 
   private:
     [[nodiscard]] std::size_t stem_of(std::size_t band) const {
-        if (parts_) return band / kStems % kMusicParts;
-        return taught_ < 0 ? band % kStems : static_cast<std::size_t>(taught_);
+        if (taught_ >= 0) return static_cast<std::size_t>(taught_);
+        return parts_ ? band / kStems % kMusicParts : band % kStems;
     }
     int taught_;  // stem; -1: none
     bool parts_;
@@ -49,7 +49,7 @@ class BandSeparator : public Separator {
     BandSeparator(ModelFacts facts, int taught) : facts_(std::move(facts)), taught_(taught) {}
     [[nodiscard]] const ModelFacts& model() const override { return facts_; }
     [[nodiscard]] std::unique_ptr<MaskWorker> make_worker() const override {
-        return std::make_unique<BandWorker>(taught_, facts_.name == kPartsModel);
+        return std::make_unique<BandWorker>(taught_, facts_.name.starts_with(kPartsModel));
     }
 
   private:
@@ -81,7 +81,7 @@ extern "C" __attribute__((visibility("default"))) rivlen::Result<rivlen::Teachin
     report.seconds = 60;
     report.trials.resize(2);
     report.trials[1].share = 1;
-    const auto stem = static_cast<std::size_t>(wish.lessons.front().stem);
+    const std::size_t stem = wish.lessons.front().mask();
     report.taken = wish.steps > 1 ? 1 : 0;
     report.trials[1].lesson_gain_db[stem] = report.trials[1].lessons_gain_db = report.taken > 0 ? 3 : -1;
     job.report(1);

@@ -84,7 +84,7 @@ void make_other_sound(const std::filesystem::path& folder) {
     constexpr std::size_t kClips = 5;
     constexpr std::size_t kClipFrames = 3 * kRate;
     std::filesystem::create_directories(folder);
-    for (std::size_t s = 0; s < kStems; ++s) {
+    for (std::size_t s = 0; s < kSounds; ++s) {
         const Channels sound(2, noise(kClips * kClipFrames, static_cast<unsigned>(40 + s)));
         const CodedSound coded{kRate, 2, static_cast<std::int64_t>(sound[0].size()),
                                [&](std::int64_t at, std::int64_t count, AudioBlock& block) {
@@ -93,16 +93,18 @@ void make_other_sound(const std::filesystem::path& folder) {
                                                 static_cast<std::size_t>(count));
                                    return Status{};
                                }};
-        const auto file = folder / (std::string(kStemNames[s]) + ".opus");
+        const auto file = folder / (std::string(kSoundNames[s]) + ".opus");
         auto out = AnonymousFile::create(folder);
         if (!out || !write_coded(coded, CodedKind::Opus, {}, out->fd(), file) || !out->publish(file, true))
             throw std::runtime_error("cannot make sound for a test");
     }
-    const auto list =
-        write_text_file(folder / kOtherSoundList,
-                        R"({"clip_seconds": 3, "clips": [{"bandwidth_hz": 20000}, {"bandwidth_hz": 20000},
+    for (const char* list : {kOtherSoundList, kOtherSongsList}) {
+        const auto written =
+            write_text_file(folder / list,
+                            R"({"clip_seconds": 3, "clips": [{"bandwidth_hz": 20000}, {"bandwidth_hz": 20000},
             {"bandwidth_hz": 20000}, {"bandwidth_hz": 12000}, {"bandwidth_hz": 20000}]})");
-    if (!list) throw std::runtime_error("cannot make sound for a test");
+        if (!written) throw std::runtime_error("cannot make sound for a test");
+    }
 }
 
 Source noise_source(const Scratch& scratch, int sample_rate, int channels, double seconds) {

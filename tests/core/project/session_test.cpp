@@ -31,8 +31,11 @@ Session example(const std::filesystem::path& folder) {
     session.items[0].comparisons = {{"natural", "source", 12, 10}};
     session.items[0].pre_roll_frames = 96000;
     session.items[0].channels = ChannelGrouping::Alone;
-    session.items[0].marks = {{Stem::Dialogue, 100, 48000}, {Stem::Ambience, 96000, 300000}};
+    session.items[0].marks = {{Stem::Dialogue, 100, 48000},
+                              {Stem::Ambience, 96000, 300000},
+                              TeachingMark::of(sound_of(MusicPart::Drums), 96000, 200000)};
     session.items[0].taught = TaughtModel{folder / "s taught" / "fine taught 1.safetensors", false};
+    session.items[0].taught_parts = TaughtModel{folder / "s taught" / "parts taught 2.safetensors"};
     session.items[0].room_tone = {{0, 20000}, {50000, 90000}};
     session.current = 1;
     session.monitor = Monitor::Removed;

@@ -110,13 +110,15 @@ TEST(Teaching, LeavesWeightsThatSplitOtherwise) {
     order.marks = {{Stem::Music, 0, 2 * 48000}, {Stem::Music, 4 * 48000, 6 * 48000}};
     const auto done = teach_recording(source, order);
     ASSERT_TRUE(done) << done.error().message;
-    EXPECT_EQ(done->weights, scratch / "taught" / "model taught 1.safetensors");
+    ASSERT_TRUE(done->stems);
+    EXPECT_FALSE(done->parts);
+    EXPECT_EQ(done->stems->weights, scratch / "taught" / "model taught 1.safetensors");
     const auto second = teach_recording(source, order);
     ASSERT_TRUE(second);
-    EXPECT_EQ(second->weights.filename(), "model taught 2.safetensors");
+    EXPECT_EQ(second->stems->weights.filename(), "model taught 2.safetensors");
     SplitWish wish;
     wish.work_folder = scratch.folder();
-    wish.model = done->weights;
+    wish.model = done->stems->weights;
     wish.engine = RIVLEN_BAND_ENGINE_FILE;
     const auto split = split_recording(source, wish);
     ASSERT_TRUE(split) << split.error().message;
@@ -124,16 +126,59 @@ TEST(Teaching, LeavesWeightsThatSplitOtherwise) {
     split->map.read(10, masks);
     EXPECT_NEAR(masks[2 * kBands + 17], 1.0F, 1e-3F);
     // It is found again for who asks for the taught one, and for nobody else.
-    const auto again = best_map(source, ChannelGrouping::Pairs, wish.work_folder, done->weights);
+    const auto again = best_map(source, ChannelGrouping::Pairs, wish.work_folder, done->stems->weights);
     ASSERT_TRUE(again);
     EXPECT_TRUE(again->facts().model.starts_with("model taught 1"));
     // Of another teaching whose number only begins alike it is not.
     const fs::path tenth = scratch / "taught" / "model taught 10.safetensors";
     fs::copy_file(scratch / "taught" / "model taught 2.safetensors", tenth);
-    EXPECT_TRUE(made_with(*again, done->weights));
+    EXPECT_TRUE(made_with(*again, done->stems->weights));
     EXPECT_FALSE(made_with(*again, tenth));
     const auto plain = best_map(source, ChannelGrouping::Pairs, wish.work_folder);
     EXPECT_FALSE(plain && plain->facts().model.starts_with("model taught"));
+}
+
+// Marks of both kinds teach both models, each with its own; a single file cannot hold them.
+TEST(Teaching, PartsOfTheMusicHaveAModelOfTheirOwn) {
+    const Scratch scratch;
+    const auto source = test::noise_source(scratch, 48000, 2, 8);
+    TeachingOrder order = order_for(scratch);
+    order.parts_model = scratch / "parts";
+    ASSERT_TRUE(write_text_file(order.parts_model, "of the engine for tests, too").ok());
+    order.marks = {{Stem::Music, 0, 4 * 48000}, TeachingMark::of(sound_of(MusicPart::Bass), 0, 4 * 48000)};
+    std::vector<double> told;
+    const auto done = teach_recording(source, order, {[&](double share) { told.push_back(share); }, nullptr});
+    ASSERT_TRUE(done) << done.error().message;
+    ASSERT_TRUE(done->stems && done->parts);
+    EXPECT_TRUE(std::ranges::is_sorted(told));
+    EXPECT_EQ(told.back(), 1);
+    EXPECT_EQ(done->parts->weights, scratch / "taught" / "parts taught 1.safetensors");
+    const std::string words = words_of(*done, order.marks);
+    EXPECT_NE(words.find("kept back: music +3.0 dB"), std::string::npos) << words;
+    EXPECT_NE(words.find(
+                  "Of the parts of the music: Taught in 60 s. On the seconds that were kept back: bass +3.0"),
+              std::string::npos)
+        << words;
+    // The engine for tests gives all of the music to what was taught.
+    SplitWish wish;
+    wish.work_folder = scratch.folder();
+    wish.model = order.model;
+    wish.parts_model = done->parts->weights;
+    wish.engine = RIVLEN_BAND_ENGINE_FILE;
+    const auto split = split_recording(source, wish);
+    ASSERT_TRUE(split) << split.error().message;
+    const auto opened = open_music(source, split->map, wish);
+    ASSERT_TRUE(opened) << opened.error().message;
+    std::array<float, kOpenedRow> row{};
+    opened->read(10, row);
+    for (std::size_t band = 0; band < kBands; ++band)
+        ASSERT_NEAR(row[sound_of(MusicPart::Bass) * kBands + band], row[kMusicSound * kBands + band], 1e-3F);
+    EXPECT_TRUE(opened_before(source, split->map, wish.work_folder, wish.parts_model));
+    EXPECT_FALSE(opened_before(source, split->map, wish.work_folder, order.parts_model));
+    order.weights = scratch / "one.safetensors";
+    const auto one = teach_recording(source, order);
+    ASSERT_FALSE(one);
+    EXPECT_NE(one.error().message.find("one after the other"), std::string::npos);
 }
 
 TEST(Teaching, WritesNothingWhenNothingIsGained) {
@@ -144,9 +189,9 @@ TEST(Teaching, WritesNothingWhenNothingIsGained) {
     order.steps = 1;  // the engine for tests has it so
     const auto done = teach_recording(source, order);
     ASSERT_TRUE(done) << done.error().message;
-    EXPECT_TRUE(done->weights.empty());
+    EXPECT_TRUE(done->stems->weights.empty());
     EXPECT_FALSE(fs::exists(scratch / "taught" / "model taught 1.safetensors"));
-    const std::string words = words_of(done->report, order.marks);
+    const std::string words = words_of(*done, order.marks);
     EXPECT_TRUE(words.starts_with("Nothing was changed")) << words;
     EXPECT_NE(words.find("Music seldom gains"), std::string::npos) << words;
 }
@@ -189,7 +234,7 @@ TEST(Teaching, WordsSayWhatWasGained) {
     report.trials[1].others_gain_db = -0.12;
     report.taken = 1;
     EXPECT_EQ(
-        words_of(report, {{Stem::Ambience, 0, 1}}),
+        words_of({.stems = TeachingOutcome{report, {}}, .parts = {}}, {{Stem::Ambience, 0, 1}}),
         "Taught in 61 s. On the seconds that were kept back: dialogue +0.8 dB, ambience +3.1 dB; on other "
         "mixes -0.1 dB.");
 }
@@ -204,12 +249,17 @@ TEST(Teaching, WeightsGoBesideTheSessionThatIsSaved) {
     session.items.resize(2);
     session.items[0].path = "/somewhere/a.wav";
     session.items[0].taught = TaughtModel{weights};
+    const fs::path of_parts = taught_folder({}, work) / "parts taught 1.safetensors";
+    ASSERT_TRUE(write_text_file(of_parts, "learned of parts").ok());
+    session.items[0].taught_parts = TaughtModel{of_parts};
     session.items[1].path = "/somewhere/b.wav";
     const fs::path file = scratch / "mill.rivlen";
     ASSERT_TRUE(bring_taught_beside(session, file, work).ok());
     const fs::path beside = scratch / "mill taught" / "fine taught 1.safetensors";
     EXPECT_EQ(session.items[0].taught->weights, beside);
     EXPECT_EQ(*read_text_file(beside), "learned");
+    EXPECT_EQ(session.items[0].taught_parts->weights, scratch / "mill taught" / "parts taught 1.safetensors");
+    EXPECT_EQ(*read_text_file(session.items[0].taught_parts->weights), "learned of parts");
     EXPECT_TRUE(fs::exists(weights)) << "an undo may still ask for it";
     ASSERT_TRUE(save_session(session, file).ok());
     const auto again = load_session(file);
