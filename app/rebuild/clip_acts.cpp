@@ -31,7 +31,7 @@ void ClipActs::to_own_timecode() {
     }
     const auto left = static_cast<int>(clips.size() - starts.size());
     if (left > 0)
-        emit said(tr("%n clip(s) stayed: their files have no timecode, or one before the session begins.",
+        emit said(tr("%n clip(s) stayed: no timecode in the file, or one before the session begins.",
                      nullptr, left),
                   false);
     if (starts.empty()) return;

@@ -4,6 +4,7 @@
 
 #include "app/handover/page_pdf.h"
 #include "app/shell/main_window.h"
+#include "app/widgets/english_plurals.h"
 #include "app/widgets/theme.h"
 #include "core/base/folders.h"
 #include "core/base/heap.h"
@@ -16,6 +17,8 @@ int main(int argc, char** argv) {
     QApplication::setApplicationVersion(RIVLEN_VERSION);
     QApplication::setDesktopFileName("rivlen");
     rivlen::app::apply_theme(application);
+    rivlen::app::EnglishPlurals plurals;
+    QApplication::installTranslator(&plurals);
 
     QCommandLineParser parser;
     parser.setApplicationDescription("Parts mixed recordings into dialogue, reverb, music and ambience.");

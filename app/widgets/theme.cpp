@@ -28,7 +28,16 @@ QString stem_label(std::size_t sound) {
 }
 
 QIcon stem_icon(std::size_t sound) {
-    return QIcon(QString(":/icons/%1.svg").arg(kSoundNames[sound]));
+    QIcon icon(QString(":/icons/%1.svg").arg(kSoundNames[sound]));
+    // On the light ground of a chosen row it is drawn in the colour of that row's words.
+    constexpr int kSide = 32;
+    QPixmap chosen = icon.pixmap(kSide, kSide);
+    QPainter painter(&chosen);
+    painter.setCompositionMode(QPainter::CompositionMode_SourceIn);
+    painter.fillRect(chosen.rect(), QApplication::palette().color(QPalette::HighlightedText));
+    painter.end();
+    icon.addPixmap(chosen, QIcon::Selected);
+    return icon;
 }
 
 QFont number_font() {

@@ -26,6 +26,7 @@
 #include "app/shell/document.h"
 #include "app/shell/jobs.h"
 #include "app/shell/recorder.h"
+#include "app/widgets/english_plurals.h"
 #include "app/widgets/parameter_slider.h"
 #include "app/widgets/theme.h"
 #include "app/widgets/time_strip.h"
@@ -42,6 +43,17 @@ namespace fs = std::filesystem;
 class WidgetTest : public QObject {
     Q_OBJECT
   private slots:
+    // One of something is not said as many; what is no plural stays as it is.
+    void oneIsOneAndTwoAreMore() {
+        EnglishPlurals plurals;
+        QVERIFY(QCoreApplication::installTranslator(&plurals));
+        QCOMPARE(tr("Aligned: %n clip(s).", nullptr, 1), "Aligned: 1 clip.");
+        QCOMPARE(tr("Aligned: %n clip(s).", nullptr, 2), "Aligned: 2 clips.");
+        QCOMPARE(tr("Aligned: %n clip(s).", nullptr, 0), "Aligned: 0 clips.");
+        QCOMPARE(tr("Aligned."), "Aligned.");
+        QCoreApplication::removeTranslator(&plurals);
+    }
+
     // The disk fills up while a take is recorded: what was recorded until then is a file that can be read.
     void aTakeStaysWhenTheDiskIsFull() {
         const test::Scratch scratch;

@@ -233,6 +233,21 @@ TEST(CommandLine, TeachesAModelAndSplitsWithIt) {
     const auto source = test::read_wav(scratch / "yard.wav");
     ASSERT_EQ(ambience[0].size(), source[0].size());
     for (std::size_t i = 1000; i < 2000; ++i) EXPECT_NEAR(ambience[0][i], source[0][i], 1e-3) << i;
+    // A part of the music is taught to the model of parts, and opens the music from then on.
+    ASSERT_TRUE(write_text_file(scratch / "parts", "of the engine for tests, too").ok());
+    const std::string parts = " --parts-model " + quoted(scratch / "parts taught.safetensors");
+    const Ran of_parts = run(teach + " --parts-model " + quoted(scratch / "parts") + " -o " +
+                             quoted(scratch / "parts taught.safetensors") + " --drums 0-4 --json");
+    ASSERT_EQ(of_parts.code, 0) << of_parts.out;
+    EXPECT_EQ(nlohmann::json::parse(of_parts.out)["trials"][1]["parts_gain_db"]["drums"], 3.0);
+    ASSERT_EQ(run("split" + common + " --model " + quoted(scratch / "model") + parts +
+                  " --stem drums --stem music -o " + quoted(scratch / "opened"))
+                  .code,
+              0);
+    const auto drums = test::read_wav(scratch / "opened/yard drums.wav");
+    const auto music = test::read_wav(scratch / "opened/yard music.wav");
+    ASSERT_EQ(drums[0].size(), music[0].size());
+    for (std::size_t i = 1000; i < 2000; ++i) EXPECT_NEAR(drums[0][i], music[0][i], 1e-3) << i;
     // Everything is ambience now, and that is what is proposed to teach.
     const Ran proposed =
         run("teach" + common + " --propose --model " + quoted(scratch / "taught.safetensors"));

@@ -8,6 +8,7 @@
 
 #include "core/base/output_file.h"
 #include "core/separation/other_sound.h"
+#include "core/workflow/session_media.h"
 #include "core/workflow/splitting.h"
 #include "tests/support/fixtures.h"
 
@@ -179,6 +180,37 @@ TEST(Teaching, PartsOfTheMusicHaveAModelOfTheirOwn) {
     const auto one = teach_recording(source, order);
     ASSERT_FALSE(one);
     EXPECT_NE(one.error().message.find("one after the other"), std::string::npos);
+}
+
+// What a session has taught is what its clips play, unless another model is asked for.
+TEST(Teaching, ASessionIsReadWithWhatItTaught) {
+    const Scratch scratch;
+    const auto source = test::noise_source(scratch, 48000, 2, 8);
+    TeachingOrder order = order_for(scratch);
+    order.marks = {{Stem::Music, 0, 4 * 48000}};
+    const auto done = teach_recording(source, order);
+    ASSERT_TRUE(done) << done.error().message;
+    Session session;
+    session.items.resize(1);
+    session.items[0].path = source.original();
+    session.items[0].taught = TaughtModel{done->stems->weights};
+    Clip clip;
+    clip.path = source.original();
+    clip.clip_source = ClipSource::Music;
+    clip.length = 48000;
+    session.timeline.tracks.resize(1);
+    session.timeline.tracks[0].clips = {clip};
+    SplitWish wish;
+    wish.work_folder = scratch.folder();
+    wish.engine = RIVLEN_BAND_ENGINE_FILE;
+    const auto model_of_clip = [&] {
+        const auto media = load_media(session, wish, [](const std::string&) { return JobControl{}; });
+        EXPECT_TRUE(media) << media.error().message;
+        return media ? media->at(source.original()).map->facts().model : std::string();
+    };
+    EXPECT_TRUE(model_of_clip().starts_with("model taught 1")) << model_of_clip();
+    wish.model = order.model;
+    EXPECT_FALSE(model_of_clip().starts_with("model taught 1")) << model_of_clip();
 }
 
 TEST(Teaching, WritesNothingWhenNothingIsGained) {
