@@ -20,6 +20,7 @@
 #include "learn/archives.h"
 #include "learn/corpus_json.h"
 #include "learn/packages.h"
+#include "learn/songs/accompaniment.h"
 
 namespace rivlen::learn {
 
@@ -209,14 +210,42 @@ Status synthesise(const Package& package, const fs::path& scratch, PackageWriter
     return {};
 }
 
+// The same charts every time.
+Status arrange(const Package& package, const fs::path& scratch, PackageWriter& writer) {
+    const Accompany& accompany = *package.accompany;
+    const auto grooves = grooves_of(accompany.styles, accompany.grooves_a_style);
+    if (!grooves) return grooves.error();
+    const fs::path chart = scratch / "chart.mma", file = scratch / "score.mid";
+    int failed = 0;
+    for (std::size_t i = 0; i < grooves->size(); ++i) {
+        Rng rng(i + 1);
+        if (auto status = write_text_file(chart, chart_of((*grooves)[i], rng)); !status) return status;
+        const std::string command =
+            fmt::format(fmt::runtime(accompany.command + " > /dev/null 2>&1"),
+                        fmt::arg("chart", chart.string()), fmt::arg("file", file.string()));
+        // Some styles play things of their own that are not everywhere.
+        if (std::system(command.c_str()) != 0) {  // NOLINT(concurrency-mt-unsafe,cert-env33-c)
+            ++failed;
+            continue;
+        }
+        writer.add_file(kScores, file, fmt::format("{} {}.mid", package.name, (*grooves)[i].name),
+                        package.pool);
+    }
+    if (failed > static_cast<int>(grooves->size()) / 4)
+        return make_error(ErrorKind::NotFound, "{} of {} charts could not be arranged. Install {}.", failed,
+                          grooves->size(), package.name);
+    return {};
+}
+
 Status build_package(const Package& package, const BuildOptions& options) {
     if (fs::exists(options.folder / "index" / (package.name + ".json"))) return {};
     const fs::path scratch = options.folder / "scratch" / package.name;
     fs::create_directories(scratch);
     auto writer = PackageWriter::create(package, options);
     if (!writer) return writer.error();
-    const Status status =
-        package.speak ? synthesise(package, scratch, *writer) : unpack(package, options, scratch, *writer);
+    const Status status = package.speak       ? synthesise(package, scratch, *writer)
+                          : package.accompany ? arrange(package, scratch, *writer)
+                                              : unpack(package, options, scratch, *writer);
     std::error_code ignored;
     fs::remove_all(scratch, ignored);
     return status.ok() ? writer->finish() : status;

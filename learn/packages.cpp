@@ -11,6 +11,7 @@ namespace rivlen::learn {
 using nlohmann::json;
 
 NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE(Speak, commands, texts, voices)
+NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE(Accompany, command, styles, grooves_a_style)
 
 Result<std::vector<Package>> read_packages(const std::filesystem::path& path) {
     auto text = read_text_file(path);
@@ -19,9 +20,14 @@ Result<std::vector<Package>> read_packages(const std::filesystem::path& path) {
     try {
         const json list = json::parse(*text);
         for (const auto& entry : list.at("packages")) {
-            Package package{
-                entry.at("package"), entry.value("licence", ""), entry.value("pool", Pool::Learn), {}, {}};
+            Package package{.name = entry.at("package"),
+                            .licence = entry.value("licence", ""),
+                            .pool = entry.value("pool", Pool::Learn),
+                            .rules = {},
+                            .speak = {},
+                            .accompany = {}};
             if (entry.contains("speak")) package.speak = entry.at("speak").get<Speak>();
+            if (entry.contains("accompany")) package.accompany = entry.at("accompany").get<Accompany>();
             for (const auto& rule : entry.value("rules", json::array())) {
                 package.rules.push_back({rule.at("kind"), std::regex(rule.at("match").get<std::string>()),
                                          rule.value("group", ""),

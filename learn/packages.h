@@ -25,12 +25,19 @@ struct Speak {
     std::vector<std::string> commands, texts;
     std::vector<std::vector<std::string>> voices;  // of each command
 };
+// Scores to be arranged: a chart of our own for the first grooves of every style.
+struct Accompany {
+    std::string command;  // of {chart} and {file}
+    std::string styles;   // folder
+    std::size_t grooves_a_style = 1;
+};
 struct Package {
     std::string name;
     std::string licence;
     Pool pool = Pool::Learn;
     std::vector<Rule> rules;
     std::optional<Speak> speak;
+    std::optional<Accompany> accompany;
 };
 
 // Errors: NotFound, Io; BadInput for a damaged list.

@@ -7,10 +7,12 @@
 #include <algorithm>
 #include <cmath>
 #include <numbers>
+#include <sstream>
 
 #include "core/base/output_file.h"
 #include "core/dsp/biquad.h"
 #include "core/dsp/decibels.h"
+#include "learn/songs/accompaniment.h"
 #include "learn/songs/midi.h"
 #include "learn/world/voices.h"
 #include "tests/learn/made_corpus.h"
@@ -227,6 +229,50 @@ TEST(Midi, TheHighestLineOfSingleNotesIsSung) {
     EXPECT_NEAR(score.tune.back().end_s, 4.9, 1e-9);
     EXPECT_EQ(score.lines.size(), 3U);
     EXPECT_TRUE(std::ranges::none_of(score.lines, [](const PlayedLine& l) { return l.notes[0].key == 67; }));
+}
+
+// The first grooves of every style, with the beats that hold where each is defined.
+TEST(Accompaniment, GroovesAreReadFromTheirStyles) {
+    const test::Scratch scratch;
+    ASSERT_TRUE(write_text_file(scratch / "waltz.mma",
+                                "Time 3\nDefGroove Waltz A dance.\nDefGroove WaltzSus\n"
+                                "Time 6\nDefGroove WaltzSlow\n")
+                    .ok());
+    ASSERT_TRUE(write_text_file(scratch / "beat.mma", "// none before\nDefGroove Beat\n").ok());
+    ASSERT_TRUE(write_text_file(scratch / "metronome.mma", "DefGroove Tick\n").ok());
+    ASSERT_TRUE(write_text_file(scratch / "notes.txt", "DefGroove Nothing\n").ok());
+    const auto grooves = grooves_of(scratch.folder(), 2);
+    ASSERT_TRUE(grooves);
+    ASSERT_EQ(grooves->size(), 3U);
+    EXPECT_EQ((*grooves)[0].name, "Beat");
+    EXPECT_EQ((*grooves)[0].beats_a_bar, 4);
+    EXPECT_EQ((*grooves)[1].name, "Waltz");
+    EXPECT_EQ((*grooves)[1].beats_a_bar, 3);
+    EXPECT_EQ((*grooves)[2].name, "WaltzSus");
+    EXPECT_EQ(grooves_of(scratch / "nowhere", 2).error().kind, ErrorKind::NotFound);
+}
+
+// Every bar has a chord and a tune that fills it; the whole lasts about half a minute.
+TEST(Accompaniment, AChartsTuneFillsItsBars) {
+    for (const int beats : {3, 4, 5}) {
+        Rng rng(static_cast<std::uint64_t>(beats)), again(static_cast<std::uint64_t>(beats));
+        const std::string chart = chart_of({"Beat", beats}, rng);
+        EXPECT_EQ(chart, chart_of({"Beat", beats}, again));
+        std::istringstream lines(chart);
+        double tempo = 0;
+        int bars = 0;
+        for (std::string line; std::getline(lines, line);) {
+            if (line.starts_with("Tempo ")) tempo = std::stod(line.substr(6));
+            const auto open = line.find('{');
+            if (open == std::string::npos) continue;
+            double filled = 0;
+            for (std::size_t at = open + 1; line[at] != '}'; at = line.find(';', at) + 1)
+                filled += 4.0 / (line[at] - '0');
+            EXPECT_EQ(filled, beats) << line;
+            EXPECT_TRUE(line.starts_with(std::to_string(++bars) + " ")) << line;
+        }
+        EXPECT_NEAR(bars * beats * 60 / tempo, 33, 3);
+    }
 }
 
 }  // namespace
