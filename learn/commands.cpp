@@ -19,6 +19,7 @@
 #include "learn/song_lessons.h"
 #include "learn/teach_study.h"
 #include "learn/teaching_set.h"
+#include "learn/telling/listening.h"
 #include "learn/telling/tell.h"
 #include "learn/tradeoff_study.h"
 #include "learn/train.h"
@@ -296,6 +297,18 @@ void add_tell(CLI::App& app, Status& status) {
     command->callback([options, &status] { status = tell(*options); });
 }
 
+void add_listen(CLI::App& app, Status& status) {
+    auto options = std::make_shared<ListenOptions>();
+    options->log = say;
+    auto* command =
+        app.add_subcommand("listen", "Mixes that figures are told by, with what comes out, as files");
+    command->add_option("corpus", options->corpus, "Corpus folder")->required();
+    command->add_option("model", options->model, "Weights (.safetensors)")->required();
+    command->add_option("folder", options->folder, "Where they go")->required();
+    command->add_option("--seconds", options->seconds, "Length of a mix");
+    command->callback([options, &status] { status = write_for_listening(*options); });
+}
+
 void add_mask_study(CLI::App& app, Status& status) {
     auto options = std::make_shared<MaskStudyOptions>();
     auto* command =
@@ -423,6 +436,7 @@ void add_commands(CLI::App& app, Status& status) {
     add_evaluate(app, status);
     add_songs(app, status);
     add_tell(app, status);
+    add_listen(app, status);
     add_mask_study(app, status);
     add_seal(app, status);
     add_tradeoff(app, status);

@@ -12,6 +12,7 @@
 #include "core/assessment/doubts.h"
 #include "core/separation/band_powers.h"
 #include "core/separation/doubt.h"
+#include "learn/doubt_cases.h"
 #include "learn/evaluate.h"
 #include "learn/known_powers.h"
 #include "learn/metrics/area_under_curve.h"
@@ -21,7 +22,6 @@ namespace rivlen::learn {
 
 namespace {
 
-constexpr double kLeastShare = 0.1;  // of the energy of a step, for a kind to count
 constexpr std::size_t kMeasures = 3;
 constexpr std::array<const char*, kMeasures> kMeasureNames = {"disagreement", "openness", "doubt"};
 
@@ -89,19 +89,15 @@ class Study {
   private:
     using Energies = std::array<double, kDoubtKinds>;
     static constexpr std::array<std::size_t, kStems> kKindOfStem = {0, 0, 1, 2};
-    // Every step that is not silent: wrong for a kind when it is there and most of it went elsewhere.
     void judge(const DoubtSums& sums, const Energies& all, const Energies& kept) {
-        double total = 0;
-        for (const double x : all) total += x;
-        if (total < 1e-3) return;
+        const auto wrong = wrong_kinds(all, kept);
+        if (!wrong) return;
+        const bool any = std::ranges::any_of(*wrong, std::identity());
         const std::array<double, kMeasures> scores = {sums.disagreement(), sums.openness(), sums.doubt()};
-        bool any = false;
-        for (std::size_t k = 0; k < kDoubtKinds; ++k) {
-            const bool wrong = all[k] >= kLeastShare * total && kept[k] < 0.5 * all[k];
-            any = any || wrong;
-            for (std::size_t m = 0; m < kMeasures; ++m) cases_[k][m].push_back({scores[m], wrong});
+        for (std::size_t m = 0; m < kMeasures; ++m) {
+            for (std::size_t k = 0; k < kDoubtKinds; ++k) cases_[k][m].push_back({scores[m], (*wrong)[k]});
+            cases_[kDoubtKinds][m].push_back({scores[m], any});
         }
-        for (std::size_t m = 0; m < kMeasures; ++m) cases_[kDoubtKinds][m].push_back({scores[m], any});
     }
     void keep_step(const DoubtSums& sums, const std::array<Energies, kDoubtKinds>& got) {
         line_.doubt.push_back(static_cast<float>(sums.doubt()));

@@ -266,6 +266,13 @@ Status add_voice_figures(const Mix& mix, const std::array<Stereo, kStems>& estim
     return {};
 }
 
+Status write_stereo(const std::filesystem::path& file, const Stereo& sound) {
+    auto writer = SoundFileWriter::create(file, SoundFormat::WavFloat, kCorpusRate, 2);
+    if (!writer) return writer.error();
+    if (auto status = writer->write(sound); !status) return status;
+    return writer->commit();
+}
+
 Status keep_worst(const std::vector<Figures>& figures, const std::function<Mix(std::size_t)>& mix_of,
                   const std::function<std::array<Stereo, kStems>(const Mix&)>& estimate,
                   const std::filesystem::path& folder) {
@@ -298,11 +305,8 @@ Status keep_worst(const std::vector<Figures>& figures, const std::function<Mix(s
         const std::array<std::pair<const char*, const Stereo*>, 3> sounds = {
             {{"mix", &mix.mix}, {"is", &mix.stems[c.stem]}, {"came out", &estimates[c.stem]}}};
         for (const auto& [what, sound] : sounds) {
-            auto writer = SoundFileWriter::create(folder / fmt::format("{} {}.wav", name, what),
-                                                  SoundFormat::WavFloat, kCorpusRate, 2);
-            if (!writer) return writer.error();
-            if (auto status = writer->write(*sound); !status) return status;
-            if (auto status = writer->commit(); !status) return status;
+            const auto file = folder / fmt::format("{} {}.wav", name, what);
+            if (auto status = write_stereo(file, *sound); !status) return status;
         }
     }
     return {};

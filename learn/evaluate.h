@@ -49,6 +49,9 @@ struct Figures {
 [[nodiscard]] Status add_voice_figures(const Mix& mix, const std::array<Stereo, kStems>& estimates,
                                        Figures& figures);
 
+// 32-bit float at kCorpusRate; appears whole or not at all. Errors: DiskFull, Io.
+[[nodiscard]] Status write_stereo(const std::filesystem::path& file, const Stereo& sound);
+
 // Writes the ten mixes whose worst stem gains least, as files to look at and listen to: the mix, what the
 // stem is, and what came out. mix_of makes mix i again, `estimate` its stems. Errors: DiskFull, Io.
 [[nodiscard]] Status keep_worst(const std::vector<Figures>& figures,

@@ -4,12 +4,14 @@
 #include <ATen/Parallel.h>
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <array>
 #include <cmath>
 #include <vector>
 
 #include "core/separation/band_powers.h"
 #include "core/separation/doubt.h"
+#include "learn/doubt_cases.h"
 #include "learn/known_powers.h"
 #include "learn/metrics/area_under_curve.h"
 #include "learn/song_lessons.h"
@@ -18,9 +20,6 @@
 namespace rivlen::learn {
 
 namespace {
-
-constexpr double kLeastShare = 0.1;    // of the energy of a step, for a part to count
-constexpr double kSilentPower = 1e-3;  // of a step, in the scale of known_powers()
 
 class PartsStudy {
   public:
@@ -69,16 +68,10 @@ class PartsStudy {
   private:
     void judge(double openness, const std::array<double, kMusicParts>& all,
                const std::array<double, kMusicParts>& kept) {
-        double total = 0;
-        for (const double x : all) total += x;
-        if (total < kSilentPower) return;
-        bool any = false;
-        for (std::size_t p = 0; p < kMusicParts; ++p) {
-            const bool wrong = all[p] >= kLeastShare * total && kept[p] < 0.5 * all[p];
-            any = any || wrong;
-            cases_[p].push_back({openness, wrong});
-        }
-        cases_[kMusicParts].push_back({openness, any});
+        const auto wrong = wrong_kinds(all, kept);
+        if (!wrong) return;
+        for (std::size_t p = 0; p < kMusicParts; ++p) cases_[p].push_back({openness, (*wrong)[p]});
+        cases_[kMusicParts].push_back({openness, std::ranges::any_of(*wrong, std::identity())});
     }
     std::array<std::vector<Judged>, kMusicParts + 1> cases_;  // by part, then any
 };
