@@ -2,55 +2,15 @@
 #include "learn/songs/held_singing.h"
 
 #include <algorithm>
-#include <array>
 #include <cmath>
 
 #include "core/dsp/decibels.h"
-#include "core/dsp/linear_prediction.h"
 #include "learn/corpus.h"
-#include "learn/world/voices.h"
+#include "learn/world/mouth.h"
 
 namespace rivlen::learn {
 
 namespace {
-
-constexpr std::size_t kOrder = 44;  // of the mouth's filter, at 48 kHz
-constexpr std::size_t kHop = 240;   // 5 ms
-constexpr std::size_t kWindow = 1200;
-constexpr float kEmphasis = 0.93F;       // so that the highs are fitted, too
-constexpr std::size_t kPitchFrames = 2;  // of 5 ms, in one of fundamentals()
-
-// What a voice says, frame by frame.
-struct Mouth {
-    std::vector<std::vector<double>> filters;  // a[1] to a[order]
-    std::vector<double> gains;                 // of the excitation, RMS
-    std::vector<double> f0;                    // Hz; 0: not voiced
-    [[nodiscard]] std::size_t frames() const { return filters.size(); }
-};
-
-Mouth mouth_of(const Samples& voice) {
-    Mouth mouth;
-    Samples sharp(voice.size());
-    for (std::size_t i = 0; i < voice.size(); ++i)
-        sharp[i] = voice[i] - (i > 0 ? kEmphasis * voice[i - 1] : 0.0F);
-    const auto f0 = fundamentals(voice);
-    LinearPredictor predictor(kOrder, kWindow);
-    std::vector<float> error(kWindow);
-    for (std::size_t at = 0; at + kWindow <= sharp.size(); at += kHop) {
-        const std::span<const float> piece = std::span<const float>(sharp).subspan(at, kWindow);
-        mouth.filters.emplace_back(kOrder, 0.0);
-        mouth.gains.push_back(0.0);
-        const std::size_t pitch = at / kHop / kPitchFrames;
-        mouth.f0.push_back(pitch < f0.size() ? f0[pitch] : 0.0);
-        if (!predictor.fit(piece)) continue;
-        std::ranges::copy(predictor.coefficients().subspan(1), mouth.filters.back().begin());
-        predictor.residual(piece, error);
-        double sum = 0;
-        for (const float e : error) sum += static_cast<double>(e) * static_cast<double>(e);
-        mouth.gains.back() = std::sqrt(sum / static_cast<double>(kWindow - kOrder));
-    }
-    return mouth;
-}
 
 // A syllable: where its consonant begins, where its vowel lies and where it ends, in frames.
 struct Syllable {
@@ -118,8 +78,7 @@ class Throat {
     void sing(std::size_t frame, double key, Samples& out) {
         const double hz = 440 * std::exp2((key - 69) / 12) * (1 + manner_.jitter * rng_.uniform(-1, 1));
         const bool voiced = mouth_.f0[frame] > 0.0;
-        const auto& filter = mouth_.filters[frame];
-        for (std::size_t i = 0; i < kHop; ++i) {
+        for (std::size_t i = 0; i < kMouthHop; ++i) {
             phase_ += hz / kCorpusRate;
             double pulse = 0;
             if (phase_ >= 1) {
@@ -128,12 +87,9 @@ class Throat {
             }
             source_ += (1 - manner_.tilt) * (pulse - source_);
             const double noise = rng_.uniform(-1.7, 1.7);
-            double y = mouth_.gains[frame] * (voiced ? source_ + manner_.breath * noise : noise);
-            for (std::size_t k = 0; k < kOrder; ++k) y -= filter[k] * past_[(at_ + kOrder - 1 - k) % kOrder];
-            past_[at_] = y;
-            at_ = (at_ + 1) % kOrder;
-            dull_ = y + static_cast<double>(kEmphasis) * dull_;
-            out.push_back(static_cast<float>(dull_));
+            const double excitation =
+                mouth_.gains[frame] * (voiced ? source_ + manner_.breath * noise : noise);
+            out.push_back(filter_.sound(mouth_.filters[frame], excitation));
         }
     }
 
@@ -141,9 +97,8 @@ class Throat {
     const Mouth& mouth_;
     const Manner& manner_;
     Rng& rng_;
-    std::array<double, kOrder> past_{};
-    std::size_t at_ = 0;
-    double phase_ = 0, source_ = 0, dull_ = 0;
+    MouthFilter filter_;
+    double phase_ = 0, source_ = 0;
 };
 
 double middle_key(const Mouth& mouth) {
@@ -176,10 +131,10 @@ Samples held_singing(const Samples& voice, std::span<const SungNote> notes, Rng&
     for (std::size_t n = 0; n < notes.size(); ++n) {
         const double end_s = notes[n].end_s;
         const auto wanted =
-            static_cast<std::size_t>(std::max(0.0, held * (end_s - begin_s)) * kCorpusRate / kHop);
+            static_cast<std::size_t>(std::max(0.0, held * (end_s - begin_s)) * kCorpusRate / kMouthHop);
         std::size_t sung = 0;
         for (const std::size_t frame : frames_of(syllables[n % syllables.size()], wanted, rng)) {
-            const double t = static_cast<double>(sung++ * kHop) / kCorpusRate;
+            const double t = static_cast<double>(sung++ * kMouthHop) / kCorpusRate;
             const double arrived = std::min(1.0, t / manner.glide_s);
             const double swells = std::clamp((t - manner.vibrato_after_s) / 0.3, 0.0, 1.0);
             const double vibrato = manner.vibrato * swells * std::sin(kTwoPi * manner.vibrato_hz * t);

@@ -1,9 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// Singing with long vowels, from a voice that reads: the filter of the mouth is taken from speech by linear
-// prediction, frame by frame, and played anew at the pitch of a tune (the vocoder of B. S. Atal, S. L.
-// Hanauer, "Speech analysis and synthesis by linear prediction of the speech wave", JASA 50, 1971). A vowel
-// is held for as long as its note lasts, while consonants keep their length. It sounds otherwise than pitch
-// laid on speech (learn/world/voices.h), and so do singers.
+// Singing with long vowels, from a voice that reads: the filter of the mouth (learn/world/mouth.h) is played
+// anew at the pitch of a tune. A vowel is held for as long as its note lasts, while consonants keep their
+// length. It sounds otherwise than pitch laid on speech (learn/world/voices.h), and so do singers.
 #pragma once
 
 #include <span>

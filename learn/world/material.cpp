@@ -6,6 +6,7 @@
 
 #include "core/dsp/active_power.h"
 #include "core/dsp/decibels.h"
+#include "learn/world/mouth.h"
 #include "learn/world/music.h"
 #include "learn/world/voices.h"
 
@@ -39,10 +40,14 @@ Samples trimmed(const Samples& x) {
 struct VoiceChange {
     double speed = 1.0;
     double pitch = 1.0;
+    bool whispers = false;
 };
 VoiceChange random_change(bool vary, Rng& rng) {
-    if (!vary) return {rng.chance(0.6) ? rng.uniform(0.84, 1.18) : 1.0, 1.0};
     VoiceChange change;
+    if (!vary) {
+        if (rng.chance(0.6)) change.speed = rng.uniform(0.84, 1.18);
+        return change;
+    }
     if (rng.chance(0.65)) change.speed = rng.log_uniform(0.82, 1.24);
     if (rng.chance(0.4)) change.pitch = rng.log_uniform(0.75, 1.35);
     return change;
@@ -156,6 +161,7 @@ Samples Material::talk_of(const std::vector<Recording>& recordings, std::size_t 
                           double& bandwidth_hz, Rng& rng) const {
     VoiceChange change = random_change(vary_, rng);
     if (pitch == Pitch::AsRead) change.pitch = 1.0;
+    change.whispers = pitch == Pitch::Moved && vary_ && rng.chance(0.03);
     Samples out(frames, 0.0F);
     // Now and then a word or a syllable with nothing around it.
     const bool sparse = vary_ && rng.chance(0.12);
@@ -177,7 +183,10 @@ Samples Material::talk_of(const std::vector<Recording>& recordings, std::size_t 
                          utterance.begin() + static_cast<std::ptrdiff_t>(from + wanted)};
         }
         if (change.speed != 1.0) utterance = at_speed(utterance, change.speed);
-        if (change.pitch != 1.0 && utterance.size() > 4800) utterance = with_pitch(utterance, change.pitch);
+        if (change.whispers)
+            utterance = whispered(utterance, rng);
+        else if (change.pitch != 1.0 && utterance.size() > 4800)
+            utterance = with_pitch(utterance, change.pitch);
         if (sparse && rng.chance(0.6)) {
             utterance.resize(std::min(utterance.size(), frames_of(rng.log_uniform(0.15, 0.8))));
             for (std::size_t i = 0; i < utterance.size(); ++i)

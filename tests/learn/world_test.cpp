@@ -15,6 +15,7 @@
 #include "learn/songs/held_singing.h"
 #include "learn/world/ambience.h"
 #include "learn/world/material.h"
+#include "learn/world/mouth.h"
 #include "learn/world/music.h"
 #include "learn/world/voices.h"
 #include "tests/learn/made_corpus.h"
@@ -253,6 +254,35 @@ TEST(Voices, HoldVowelsForAsLongAsNotesLast) {
     }
     EXPECT_TRUE(held_singing(std::vector<float>(kSecond, 0.0F), notes, rng).empty());
     EXPECT_TRUE(held_singing(voice, {}, rng).empty());
+}
+
+// A whisper has no pitch, is loud when the voice is, and has its formant: a buzz with one at 1,200 Hz.
+TEST(Voices, AWhisperIsTheMouthWithoutThePitch) {
+    Rng rng(4);
+    Samples voice;
+    for (int word = 0; word < 4; ++word) {
+        const auto vowel = buzz(130.0, 1200.0, kSecond / 3);
+        voice.insert(voice.end(), vowel.begin(), vowel.end());
+        voice.insert(voice.end(), kSecond / 6, 0.0F);
+    }
+    const Samples x = whispered(voice, rng);
+    ASSERT_EQ(x.size(), voice.size());
+    const auto pitched = [](const Samples& sound) {
+        return std::ranges::count_if(fundamentals(sound), [](double hz) { return hz > 0; });
+    };
+    EXPECT_GT(pitched(voice), 100);  // of 200 looks
+    EXPECT_LT(pitched(x), 10);
+    const auto power = [&](std::size_t first, std::size_t count) {
+        return energy_of(std::span(x).subspan(first, count)) / static_cast<double>(count);
+    };
+    EXPECT_GT(power(kSecond / 12, kSecond / 6), 100 * power(kSecond * 5 / 12, kSecond / 20));
+    const auto in_band = [&](double hz) {
+        Samples y = x;
+        BiquadFilter(Biquad::band_pass(kCorpusRate, hz, 3)).process(y);
+        return energy_of(std::span<const float>(y));
+    };
+    EXPECT_GT(in_band(1200), 4 * in_band(4000));
+    EXPECT_GT(in_band(1200), 4 * in_band(200));
 }
 
 TEST(Rooms, KeepTheirRatioOfDirectToReverberantSound) {
