@@ -198,6 +198,7 @@ TEST(Teaching, ASessionIsReadWithWhatItTaught) {
     clip.path = source.original();
     clip.clip_source = ClipSource::Music;
     clip.length = 48000;
+    session.timeline.sample_rate = 48000;
     session.timeline.tracks.resize(1);
     session.timeline.tracks[0].clips = {clip};
     SplitWish wish;
