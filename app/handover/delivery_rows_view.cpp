@@ -111,9 +111,9 @@ void DeliveryRowsView::show_folds() {
         const bool folded = under > 0 && folded_.contains(version_key(keys_[static_cast<std::size_t>(row)]));
         auto* head = new QTableWidgetItem(under == 0 ? QString() : QString(QChar(folded ? 0x25B8 : 0x25BE)));
         if (under > 0)
-            head->setToolTip(
-                folded ? tr("Hides %n row(s) of this version. Click to show them.", nullptr, under)
-                       : tr("Hides the rows of this version."));
+            head->setToolTip(folded
+                                 ? tr("Hides %n row(s) of this version. Click to show them.", nullptr, under)
+                                 : tr("Hides the rows of this version."));
         setVerticalHeaderItem(row, head);
         for (int k = row + 1; folded && k <= row + under; ++k) setRowHidden(k, true);
     }
