@@ -31,8 +31,8 @@ void ClipActs::to_own_timecode() {
     }
     const auto left = static_cast<int>(clips.size() - starts.size());
     if (left > 0)
-        emit said(tr("%n clip(s) stayed: no timecode in the file, or one before the session begins.",
-                     nullptr, left),
+        emit said(tr("%n clip(s) stayed: no timecode in the file, or one before the session begins.", nullptr,
+                     left),
                   false);
     if (starts.empty()) return;
     document_.edit_timeline(tr("To their own timecode"), {}, [&](Timeline& r) {
