@@ -229,7 +229,7 @@ void TeachingPanel::show_marks() {
     const int row = marks_->currentRow();
     marks_->clear();
     for (const auto& mark : shown_marks_)
-        marks_->addItem(new QListWidgetItem(stem_icon(mark.sound()), words_of(mark), nullptr));
+        marks_->addItem(new QListWidgetItem(listed_stem_icon(mark.sound()), words_of(mark), nullptr));
     marks_->setCurrentRow(std::clamp(row, 0, std::max(0, marks_->count() - 1)));
     together_->setText(together_words());
 }
@@ -257,7 +257,8 @@ void TeachingPanel::refresh() {
         shown_proposals_ = std::move(proposals);
         proposals_->clear();
         for (const auto& p : teaching_.proposals())
-            proposals_->addItem(new QListWidgetItem(stem_icon(p.mark.sound()), text(p.sentence), nullptr));
+            proposals_->addItem(
+                new QListWidgetItem(listed_stem_icon(p.mark.sound()), text(p.sentence), nullptr));
         proposals_->setCurrentRow(0);
         // As high as what it holds: a sentence takes two lines.
         constexpr int kMostEntries = 6;

@@ -28,14 +28,18 @@ QString stem_label(std::size_t sound) {
 }
 
 QIcon stem_icon(std::size_t sound) {
-    QIcon icon(QString(":/icons/%1.svg").arg(kSoundNames[sound]));
-    // On the light ground of a chosen row it is drawn in the colour of that row's words.
-    constexpr int kSide = 32;
-    QPixmap chosen = icon.pixmap(kSide, kSide);
+    return QIcon(QString(":/icons/%1.svg").arg(kSoundNames[sound]));
+}
+
+QIcon listed_stem_icon(std::size_t sound) {
+    constexpr int kSide = 40;  // twice that of a row
+    const QPixmap plain = stem_icon(sound).pixmap(kSide, kSide);
+    QPixmap chosen = plain;
     QPainter painter(&chosen);
     painter.setCompositionMode(QPainter::CompositionMode_SourceIn);
     painter.fillRect(chosen.rect(), QApplication::palette().color(QPalette::HighlightedText));
     painter.end();
+    QIcon icon(plain);
     icon.addPixmap(chosen, QIcon::Selected);
     return icon;
 }

@@ -27,6 +27,8 @@ inline const QColor kWarn{0xF0, 0x9A, 0x6A};
 [[nodiscard]] QColor stem_colour(std::size_t sound);
 [[nodiscard]] QString stem_label(std::size_t sound);
 [[nodiscard]] QIcon stem_icon(std::size_t sound);
+// For rows of lists: on the light ground of a chosen row it has the colour of the words there.
+[[nodiscard]] QIcon listed_stem_icon(std::size_t sound);
 // B612 by a name of our own (app/fonts/rename.py): Debian's B612 Mono goes by the name "B612", too.
 inline constexpr const char* kFontFamily = "Rivlen Text";
 [[nodiscard]] QFont number_font();  // digits of equal width
