@@ -56,6 +56,8 @@ void add_train(CLI::App& app, Status& status) {
     options->log = say;
     options->spec.feature_channels = kFeatureChannels;
     auto* command = app.add_subcommand("train", "Train a model, or go on with one");
+    // A script has options of its own before those of who calls it (tools/keep-learning).
+    command->option_defaults()->multi_option_policy(CLI::MultiOptionPolicy::TakeLast);
     command->add_option("corpus", options->corpus, "Corpus folder")->required();
     command->add_option("run", options->run, "Folder of this run")->required();
     command->add_option("--patch-frames", options->spec.patch_frames, "Frames a patch");
@@ -386,11 +388,8 @@ void add_teaching_set(CLI::App& app, Status& status) {
     command->add_option("folder", options->folder, "Where it goes")->required();
     command->add_option("--clips", options->clips, "Number of clips");
     command->add_option("--clip-seconds", options->clip_seconds, "Length of each");
-    auto songs = std::make_shared<bool>(false);
-    command->add_flag("--songs", *songs, "That of the model of parts: songs in their parts");
-    command->callback([options, songs, &status] {
-        status = *songs ? make_song_teaching_set(*options) : make_teaching_set(*options);
-    });
+    command->add_flag("--songs", options->songs, "That of the model of parts: songs in their parts");
+    command->callback([options, &status] { status = make_teaching_set(*options); });
 }
 
 void add_teach(CLI::App& app, Status& status) {

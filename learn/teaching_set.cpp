@@ -176,6 +176,7 @@ Status write_teaching_sound(const Stereo& sound, const std::filesystem::path& fi
 }
 
 Status make_teaching_set(const TeachingSetOptions& options) {
+    if (options.songs) return make_song_teaching_set(options);
     const auto corpus = Corpus::open(options.corpus);
     if (!corpus) return corpus.error();
     const auto packages = read_packages(options.package_list);

@@ -17,12 +17,14 @@ struct TeachingSetOptions {
     int clips = 40;
     double clip_seconds = 5.0;
     std::uint64_t seed = 1;
+    bool songs = false;  // in their parts, for the model of parts
 };
 // Errors: those of Corpus::open(), read_packages() and of writing.
 [[nodiscard]] Status make_teaching_set(const TeachingSetOptions& options);
 
-// The same for the parts of music: stretches of songs by rule, their parts each in a file, "songs.json". They
-// are played by soundfonts under the MIT licence and sung by readers whose licence is the GPL.
+// The same for the parts of music, with options.songs: stretches of songs by rule, their parts each in a
+// file, "songs.json". They are played by soundfonts under the MIT licence and sung by readers whose licence
+// is the GPL.
 [[nodiscard]] Status make_song_teaching_set(const TeachingSetOptions& options);
 
 // Opus; appears whole or not at all.
