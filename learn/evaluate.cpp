@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "learn/evaluate.h"
 
+#include <ATen/Parallel.h>
 #include <fmt/format.h>
 #include <unistd.h>
 
@@ -69,6 +70,16 @@ torch::Tensor passes_over(SeparationNetwork& network, const torch::Tensor& featu
 }
 
 }  // namespace
+
+Result<CorpusAndModel> open_to_measure(const std::filesystem::path& corpus,
+                                       const std::filesystem::path& model) {
+    at::set_num_threads(1);
+    auto opened = Corpus::open(corpus);
+    if (!opened) return opened.error();
+    auto loaded = load_network(model);
+    if (!loaded) return loaded.error();
+    return CorpusAndModel{std::move(*opened), loaded->network};
+}
 
 EvalSet make_eval_set(const Corpus& corpus, int per_kind, double seconds, Pool pool) {
     const Mixer mixer(corpus, pool);

@@ -14,6 +14,15 @@
 
 namespace rivlen::learn {
 
+// What most studies begin with.
+struct CorpusAndModel {
+    Corpus corpus;
+    SeparationNetwork network;
+};
+// torch keeps to one thread from then on. Errors: those of Corpus::open() and load_network().
+[[nodiscard]] Result<CorpusAndModel> open_to_measure(const std::filesystem::path& corpus,
+                                                     const std::filesystem::path& model);
+
 struct EvalSet {
     std::vector<Mix> mixes;
 };

@@ -1,7 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "learn/parts_doubt_study.h"
 
-#include <ATen/Parallel.h>
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -79,20 +78,17 @@ class PartsStudy {
 }  // namespace
 
 Status study_parts_doubt(const PartsDoubtOptions& options) {
-    at::set_num_threads(1);
     const torch::NoGradGuard no_gradients;
-    auto corpus = Corpus::open(options.corpus);
-    if (!corpus) return corpus.error();
-    auto loaded = load_network(options.model);
-    if (!loaded) return loaded.error();
+    auto opened = open_to_measure(options.corpus, options.model);
+    if (!opened) return opened.error();
     const Pool pool = options.choose ? Pool::Choose : Pool::Tell;
-    const Material readers(*corpus, pool);
-    auto maker = song_maker(*corpus, readers, pool);
+    const Material readers(opened->corpus, pool);
+    auto maker = song_maker(opened->corpus, readers, pool);
     if (!maker) return maker.error();
     PartsStudy study;
     const EvalSet set = options.scores ? make_score_set(*maker, options.songs, options.seconds)
                                        : make_song_set(*maker, options.songs, options.seconds);
-    for (const auto& song : set.mixes) study.add(song, network_masks(loaded->network, song).contiguous());
+    for (const auto& song : set.mixes) study.add(song, network_masks(opened->network, song).contiguous());
     options.log(fmt::format("{} songs of {:.0f} s, steps of {:.0f} ms\n\n{}", set.mixes.size(),
                             options.seconds, 1000 * kDoubtStepSeconds, study.table()));
     return {};

@@ -168,17 +168,14 @@ void join_band(std::array<Stereo, kMusicParts>& parts) {
 }  // namespace
 
 Status evaluate_songs(const SongEvalOptions& options) {
-    at::set_num_threads(1);
-    auto corpus = Corpus::open(options.corpus);
-    if (!corpus) return corpus.error();
-    auto loaded = load_network(options.model);
-    if (!loaded) return loaded.error();
-    const Material readers(*corpus, options.pool);
-    auto maker = song_maker(*corpus, readers, options.pool);
+    auto opened = open_to_measure(options.corpus, options.model);
+    if (!opened) return opened.error();
+    const Material readers(opened->corpus, options.pool);
+    auto maker = song_maker(opened->corpus, readers, options.pool);
     if (!maker) return maker.error();
     std::vector<Figures> figures;
-    for (const auto& mix : set_of(options, *corpus, *maker).mixes) {
-        const auto masks = options.oracle ? oracle_masks(mix) : network_masks(loaded->network, mix);
+    for (const auto& mix : set_of(options, opened->corpus, *maker).mixes) {
+        const auto masks = options.oracle ? oracle_masks(mix) : network_masks(opened->network, mix);
         auto parts = apply_masks(masks, mix);
         if (options.bands) join_band(parts);
         figures.push_back(figures_of(mix, parts));

@@ -191,7 +191,10 @@ ActionMenu SeparateView::teach_menu() {
     };
     return {tr("Teach"),
             {{
-                 {"mark_dialogue", tr("Here is only a talker"), {QKeySequence("Alt+1")}, mark(0)},
+                 {"mark_dialogue",
+                  tr("Here is only a talker"),
+                  {QKeySequence("Alt+1")},
+                  mark(static_cast<std::size_t>(Stem::Dialogue))},
                  {"mark_music", tr("Here is only music"), {QKeySequence("Alt+3")}, mark(kMusicSound)},
                  {"mark_ambience",
                   tr("Here is only ambience"),

@@ -27,16 +27,14 @@ std::filesystem::path Document::taught_parts_of(const std::filesystem::path& pat
 void Document::take_taught(const std::filesystem::path& recording, const std::filesystem::path& weights,
                            const std::filesystem::path& parts_weights) {
     if (!item_of(session(), recording) || (weights.empty() && parts_weights.empty())) return;
+    // The edit finds its map anew, and what is kept open is opened again.
+    if (!parts_weights.empty()) media_.keep_open(recording);
     edit(tr("Teach"), {}, [&](Session& s) {
         SessionItem& item = s.items[*item_of(s, recording)];
         if (!weights.empty()) item.taught = TaughtModel{weights};
         if (!parts_weights.empty()) item.taught_parts = TaughtModel{parts_weights};
     });
-    if (!parts_weights.empty()) media_.keep_open(recording);
-    if (!weights.empty())
-        media_.split(recording, weights, playhead_);
-    else
-        media_.open_music(recording, playhead_);
+    if (!weights.empty()) media_.split(recording, weights, playhead_);
 }
 
 void Document::use_taught(bool on) {

@@ -173,7 +173,7 @@ void MediaPool::set_map(const fs::path& path, MaskMap map) {
     const bool known = opened.has_value();
     if (known) kept_open_.insert(path);
     take_model_map(path, known ? std::move(*opened) : std::move(map));
-    if (!known && (kept_open_.contains(path) || wishes_.music_parts(path))) open_music(path, {});
+    if (!known && is_to_open(path)) open_music(path, {});
 }
 
 void MediaPool::take_model_map(const fs::path& path, MaskMap map) {
@@ -188,7 +188,7 @@ void MediaPool::take_model_map(const fs::path& path, MaskMap map) {
 void MediaPool::open_what_is_needed() {
     for (const auto& [path, material] : materials_) {
         if (!material.model_map || material.model_map->opens_music() || not_opened_.contains(path)) continue;
-        if (wishes_.music_parts(path)) return open_music(path, {});  // the next one follows it
+        if (is_to_open(path)) return open_music(path, {});  // the next one follows it
     }
 }
 

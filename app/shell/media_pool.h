@@ -89,7 +89,7 @@ class MediaPool : public QObject {
     void open_music(const std::filesystem::path& path, RecordingFrame wanted);
     // Its music is opened whenever it is split from now on.
     void keep_open(const std::filesystem::path& path) { kept_open_.insert(path); }
-    // Where the session needs parts that are not there, as after an edit.
+    // Where the session needs parts that are not there, as after an edit, or where they are kept open.
     void open_what_is_needed();
 
   signals:
@@ -103,6 +103,9 @@ class MediaPool : public QObject {
   private:
     void say(const Error& error);
     void find_map(const std::filesystem::path& path);
+    [[nodiscard]] bool is_to_open(const std::filesystem::path& path) const {
+        return kept_open_.contains(path) || wishes_.music_parts(path);
+    }
     // What is in use for it; where its file is gone that is said, and nothing is.
     [[nodiscard]] std::filesystem::path taught_there(const std::filesystem::path& path,
                                                      const std::filesystem::path& taught);

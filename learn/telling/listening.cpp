@@ -1,7 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "learn/telling/listening.h"
 
-#include <ATen/Parallel.h>
 #include <fmt/format.h>
 
 #include <array>
@@ -40,19 +39,16 @@ Status write_parts(const Mix& mix, const std::array<Stereo, kStems>& found, cons
 }  // namespace
 
 Status write_for_listening(const ListenOptions& options) {
-    at::set_num_threads(1);
     const torch::NoGradGuard no_gradients;
-    auto corpus = Corpus::open(options.corpus);
-    if (!corpus) return corpus.error();
-    auto loaded = load_network(options.model);
-    if (!loaded) return loaded.error();
+    auto opened = open_to_measure(options.corpus, options.model);
+    if (!opened) return opened.error();
     std::error_code error;
     std::filesystem::create_directories(options.folder, error);  // where that fails, writing says so
-    const TellingMixes telling(*corpus);
+    const TellingMixes telling(opened->corpus);
     std::string table = "| | kind | dialogue | reverb | music | ambience |\n|---|---|---|---|---|---|";
     for (std::size_t i = 0; i < kKindsToHear.size(); ++i) {
         const Mix mix = telling.make(kKindsToHear[i], 0, options.seconds);
-        const auto found = apply_masks(network_masks(loaded->network, mix), mix);
+        const auto found = apply_masks(network_masks(opened->network, mix), mix);
         const Figures figures = figures_of(mix, found);
         if (auto status = write_parts(mix, found, figures, options.folder, i + 1); !status) return status;
         table += fmt::format("\n| {} | {} |", i + 1, kKindsToHear[i]);
