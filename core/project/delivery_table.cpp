@@ -79,10 +79,13 @@ bool row_from_json(const json& v, HandoverRow& r) {
     r.content = static_cast<Content>(content);
     r.container = static_cast<Container>(container);
     r.depth = static_cast<Depth>(depth - kDepthKeys.begin());
-    r.card = std::clamp(v.value("card", -1), -1, 5);
+    // As doubles: what no int holds would be undefined.
+    r.card = static_cast<int>(std::clamp(v.value("card", -1.0), -1.0, 5.0));
     r.version = v.value("version", "");
     r.target = v.value("target", "");
-    r.sample_rate = v.value("sample_rate", 0);
+    const double sample_rate = v.value("sample_rate", 0.0);
+    if (sample_rate != 0 && (sample_rate < 8000 || sample_rate > 192000)) return false;
+    r.sample_rate = static_cast<int>(sample_rate);
     // Tables before session form 9 had "mono".
     const std::string channels = v.value("channels", v.value("mono", false) ? "mono" : "stereo");
     const auto layout = layout_of_key(channels);
@@ -95,7 +98,7 @@ bool row_from_json(const json& v, HandoverRow& r) {
     r.language = v.value("language", "und");
     r.loop_only = v.value("loop_only", false);
     r.name = v.value("name", HandoverRow().name);
-    return r.sample_rate == 0 || (r.sample_rate >= 8000 && r.sample_rate <= 192000);
+    return true;
 }
 
 }  // namespace
@@ -202,7 +205,8 @@ Result<HandoverTemplate> table_from_json(const json& value, const std::string& p
             t.true_peak_dbtp = std::clamp(v.value("true_peak_dbtp", -1.0), -20.0, 0.0);
             t.gate =
                 v.value("gate", "programme") == "dialogue" ? LoudnessGate::Dialogue : LoudnessGate::Programme;
-            if (v.contains("short_term_lufs")) t.short_term_lufs = v.at("short_term_lufs").get<double>();
+            if (v.contains("short_term_lufs"))
+                t.short_term_lufs = std::clamp(v.at("short_term_lufs").get<double>(), -60.0, 0.0);
             out.targets.push_back(std::move(t));
         }
     } catch (const json::exception&) {

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// Mutations of good files, the same in every run. The real fuzzer (preset "fuzz") goes further.
+// Mutations of good files, the same in every run. tools/fuzz goes further.
 #include <gtest/gtest.h>
 
 #include <cstdlib>

@@ -622,6 +622,7 @@ TEST(HandoverTables, AreKeptAsFilesAndNamesAreSafe) {
     for (const char* bad : {"", "{}", "[1]", R"({"rivlen_handover":1,"rows":[{"content":"soup"}]})",
                             R"({"rivlen_handover":1,"rows":[3]})", R"({"rivlen_handover":1,"targets":[{}]})",
                             R"({"rivlen_handover":1,"rows":[{"sample_rate":3}]})", R"({"rivlen_handover":9})",
+                            R"({"rivlen_handover":1,"rows":[{"sample_rate":-4e24}]})",
                             R"({"rivlen_handover":1,"rows":[{"name":5}]})"})
         EXPECT_FALSE(template_from_json(bad, "bad").ok()) << bad;
     HandoverRow row;
