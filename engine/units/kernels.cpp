@@ -7,6 +7,7 @@ namespace rivlen::units {
 
 #if defined(__x86_64__)
 extern const Kernels kAvx512Kernels;
+const Kernels& vnni_kernels();
 extern const Kernels kAvx2Kernels;
 #endif
 extern const Kernels kPlainKernels;
@@ -34,8 +35,10 @@ std::vector<const Kernels*> available_kernels() {
 #if defined(__x86_64__)
     // Exactly what CMakeLists.txt lets the compiler use.
     if (__builtin_cpu_supports("avx512f") != 0 && __builtin_cpu_supports("avx512vl") != 0 &&
-        __builtin_cpu_supports("avx512bw") != 0 && __builtin_cpu_supports("avx512dq") != 0)
+        __builtin_cpu_supports("avx512bw") != 0 && __builtin_cpu_supports("avx512dq") != 0) {
+        if (__builtin_cpu_supports("avx512vnni") != 0) found.push_back(&vnni_kernels());
         found.push_back(&kAvx512Kernels);
+    }
     if (__builtin_cpu_supports("avx2") != 0 && __builtin_cpu_supports("fma") != 0 &&
         __builtin_cpu_supports("f16c") != 0)
         found.push_back(&kAvx2Kernels);
@@ -47,8 +50,8 @@ std::vector<const Kernels*> available_kernels() {
 const Kernels& kernels() {
     if (const Kernels* chosen = chosen_kernels.load(std::memory_order_relaxed); chosen != nullptr)
         return *chosen;
-    static const Kernels* const widest = available_kernels().front();
-    return *widest;
+    static const Kernels* const fastest = available_kernels().front();
+    return *fastest;
 }
 
 void use_kernels(const Kernels* chosen) {

@@ -1,8 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // The units of the network as one operation each (layer norm, products, gates, residual), forward and
 // backward, tile by tile, so that what belongs together stays in a core's own cache. Plain pointers and no
-// torch: the same source is compiled for AVX-512, AVX2 and plain SSE2, and the program takes the widest that
-// the machine has.
+// torch: the same source is compiled for AVX-512, AVX2 and plain SSE2, and the program takes the fastest that
+// the machine has. With AVX-512 VNNI, splitting multiplies whole numbers.
 //
 // Shapes are row-major float32. Positions are rows of `width` features. width, hidden and inner are multiples
 // of 16. Everything here is one thread's work; different threads may call at the same time.
@@ -114,6 +114,7 @@ struct RecurrentMemory {
 struct Kernels {
     const char* name;
     int saved_bytes;  // of one value in RecurrentMemory::saved
+    bool whole;       // without memory, recurrent and perceptron multiply whole numbers (whole.h)
 
     // memory_steps as for recurrent() in operations.h; 0 or at least the number of steps: without end.
     // x and out do not overlap; only the wanted steps of out are written, and only what they need is
@@ -149,11 +150,11 @@ struct Kernels {
 [[nodiscard]] Size saved_values(const Sequences& sequences, Size memory_steps, Size hidden);
 [[nodiscard]] Size state_floats(const Sequences& sequences, Size memory_steps, Size hidden);
 
-// The widest that this machine has, or the one that use_kernels() chose.
+// The fastest that this machine has, or the one that use_kernels() chose.
 [[nodiscard]] const Kernels& kernels();
-// Those that this machine can run: "avx512", "avx2", "plain", the widest first.
+// Those that this machine can run: "vnni", "avx512", "avx2", "plain", the fastest first.
 [[nodiscard]] std::vector<const Kernels*> available_kernels();
-// For tests and benches: from now on, in all threads. Null: the widest again.
+// For tests and benches: from now on, in all threads. Null: the fastest again.
 void use_kernels(const Kernels* chosen);
 
 }  // namespace rivlen::units

@@ -8,7 +8,7 @@ namespace rivlen::units {
 
 extern const Kernels kAvx2Kernels;
 const Kernels kAvx2Kernels = {
-    "avx2", sizeof(Saved),    &recurrent, &recurrent_gradients, &perceptron,   &perceptron_gradients,
-    &embed, &embed_gradients, &head,      &head_loss,           &orthogonalise};
+    "avx2", sizeof(Saved),    false, &recurrent, &recurrent_gradients, &perceptron, &perceptron_gradients,
+    &embed, &embed_gradients, &head, &head_loss, &orthogonalise};
 
 }  // namespace rivlen::units

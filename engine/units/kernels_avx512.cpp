@@ -8,7 +8,7 @@ namespace rivlen::units {
 
 extern const Kernels kAvx512Kernels;
 const Kernels kAvx512Kernels = {
-    "avx512", sizeof(Saved),    &recurrent, &recurrent_gradients, &perceptron,   &perceptron_gradients,
-    &embed,   &embed_gradients, &head,      &head_loss,           &orthogonalise};
+    "avx512", sizeof(Saved),    false, &recurrent, &recurrent_gradients, &perceptron, &perceptron_gradients,
+    &embed,   &embed_gradients, &head, &head_loss, &orthogonalise};
 
 }  // namespace rivlen::units

@@ -8,7 +8,7 @@ namespace rivlen::units {
 
 extern const Kernels kPlainKernels;
 const Kernels kPlainKernels = {
-    "plain", sizeof(Saved),    &recurrent, &recurrent_gradients, &perceptron,   &perceptron_gradients,
-    &embed,  &embed_gradients, &head,      &head_loss,           &orthogonalise};
+    "plain", sizeof(Saved),    false, &recurrent, &recurrent_gradients, &perceptron, &perceptron_gradients,
+    &embed,  &embed_gradients, &head, &head_loss, &orthogonalise};
 
 }  // namespace rivlen::units

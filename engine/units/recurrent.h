@@ -114,15 +114,47 @@ inline void gates(Size rows, Size hidden, const float* g, const float* u, const 
     }
 }
 
+// The products of one direction, with floats; splitting may have others (whole_recurrent.h).
+class FloatProducts {
+  public:
+    FloatProducts(const Recurrent<const float>& unit, int direction, Scratch& s)
+        : unit_(unit), weights_(pack_forward(unit, direction, s)), y_(s.take(kTile * unit.width)) {}
+
+    // A row of x, which input() takes in.
+    void take(Size row, const float* x) { norm_row(unit_.width, x, unit_.norm, y_ + row * unit_.width); }
+    // g [rows, 3 hidden]: with x.
+    void input(Size rows, float* g) const {
+        const Size h = unit_.hidden;
+        multiply(rows, 3 * h, unit_.width, y_, {unit_.width, 1}, {weights_.ih, 0}, g, 3 * h, false,
+                 weights_.bias);
+    }
+    // With a state: added to r and z of g, and u = Un h + cn.
+    void state(Size rows, const float* before, float* g, float* u) const {
+        const Size h = unit_.hidden;
+        multiply(rows, 2 * h, h, before, {h, 1}, {weights_.hh_rz, 0}, g, 3 * h, true);
+        multiply(rows, h, h, before, {h, 1}, {weights_.hh_n, 0}, u, h, false, weights_.bias_n);
+    }
+    [[nodiscard]] const float* bias_n() const { return weights_.bias_n; }
+    // out [rows, width]: what a state gives; bias: null or [width].
+    void output(Size rows, const float* state, const float* bias, float* out) const {
+        const Size h = unit_.hidden;
+        multiply(rows, unit_.width, h, state, {h, 1}, {weights_.out, 0}, out, unit_.width, false, bias);
+    }
+
+  private:
+    const Recurrent<const float>& unit_;
+    PackedGru weights_;
+    float* y_;
+};
+
 // One step of a state. g [rows, 3 hidden] holds the products with x and is overwritten.
-inline void step(Size rows, Size hidden, const PackedGru& weights, float* g, float* u, const float* before,
+template <typename Products>
+inline void step(Size rows, Size hidden, Products& products, float* g, float* u, const float* before,
                  Saved* memory, float* now) {
     if (before != nullptr) {
-        multiply(rows, 2 * hidden, hidden, before, {hidden, 1}, {weights.hh_rz, 0}, g, 3 * hidden, true);
-        multiply(rows, hidden, hidden, before, {hidden, 1}, {weights.hh_n, 0}, u, hidden, false,
-                 weights.bias_n);
+        products.state(rows, before, g, u);
     } else {
-        for (Size r = 0; r < rows; ++r) copy_row(hidden, weights.bias_n, u + r * hidden);
+        for (Size r = 0; r < rows; ++r) copy_row(hidden, products.bias_n(), u + r * hidden);
     }
     gates(rows, hidden, g, u, before, memory, now);
 }
@@ -154,7 +186,7 @@ class TileMemory {
 };
 
 struct ForwardScratch {
-    float *y, *g, *g2, *u, *faded, *out;
+    float *g, *g2, *u, *faded, *out;
     float* states[2][2];  // of a stream, in turns, when nothing is kept
 };
 
@@ -167,8 +199,9 @@ inline void fade_over(Size count, float fade, const float* own, const float* war
 }
 
 // Of windows before the wanted steps only the last one is run, and only the state that warms up in it.
+template <typename Products>
 inline void run_direction(const Tile& tile, const Windows& windows, const Steps& wanted,
-                          const Recurrent<const float>& unit, const PackedGru& weights, bool backwards,
+                          const Recurrent<const float>& unit, Products& products, bool backwards,
                           const float* x, float* out, const TileMemory* memory, const ForwardScratch& s) {
     const Size w = unit.width;
     const Size h = unit.hidden;
@@ -188,26 +221,25 @@ inline void run_direction(const Tile& tile, const Windows& windows, const Steps&
         warm_up = nullptr;
         for (Size k = 0; k < window.end - window.begin; ++k, ++time_step) {
             const Size t = backwards ? window.end - 1 - k : window.begin + k;
-            for (Size r = 0; r < rows; ++r) norm_row(w, x + tile.at(r, t), unit.norm, s.y + r * w);
-            multiply(rows, 3 * h, w, s.y, {w, 1}, {weights.ih, 0}, s.g, 3 * h, false, weights.bias);
+            for (Size r = 0; r < rows; ++r) products.take(r, x + tile.at(r, t));
+            products.input(rows, s.g);
             if (window.hands_over) {
                 if (!warms_up_only) copy_row(rows * 3 * h, s.g, s.g2);
                 float* now = memory != nullptr ? memory->state(1, t) : s.states[1][time_step % 2];
-                step(rows, h, weights, warms_up_only ? s.g : s.g2, s.u, warm_up,
+                step(rows, h, products, warms_up_only ? s.g : s.g2, s.u, warm_up,
                      memory != nullptr ? memory->saved(1, t) : nullptr, now);
                 warm_up = now;
             }
             if (warms_up_only) continue;
             float* now = memory != nullptr ? memory->state(0, t) : s.states[0][time_step % 2];
-            step(rows, h, weights, s.g, s.u, own, memory != nullptr ? memory->saved(0, t) : nullptr, now);
+            step(rows, h, products, s.g, s.u, own, memory != nullptr ? memory->saved(0, t) : nullptr, now);
             own = now;
             const float* result = own;
             if (window.hands_over) {
                 fade_over(rows * h, windows.fade(t, backwards), own, warm_up, s.faded);
                 result = s.faded;
             }
-            multiply(rows, w, h, result, {h, 1}, {weights.out, 0}, s.out, w, false,
-                     backwards ? nullptr : unit.out_bias);
+            products.output(rows, result, backwards ? nullptr : unit.out_bias, s.out);
             for (Size r = 0; r < rows; ++r) {
                 const Size at = tile.at(r, t);
                 add_rows(w, backwards ? out + at : x + at, s.out + r * w, out + at);
@@ -216,20 +248,16 @@ inline void run_direction(const Tile& tile, const Windows& windows, const Steps&
     }
 }
 
-inline void recurrent(const Sequences& sequences, Size memory_steps, const Steps& wanted,
-                      const Recurrent<const float>& unit, const float* x, float* out,
-                      const RecurrentMemory* memory) {
+template <typename Products>
+inline void run_recurrent(const Sequences& sequences, Size memory_steps, const Steps& wanted,
+                          const Recurrent<const float>& unit, const float* x, float* out,
+                          const RecurrentMemory* memory) {
     const Size w = unit.width;
     const Size h = unit.hidden;
     Scratch& s = scratch();
-    const PackedGru packed[2] = {pack_forward(unit, 0, s), pack_forward(unit, 1, s)};
-    ForwardScratch work{s.take(kTile * w),
-                        s.take(kTile * 3 * h),
-                        s.take(kTile * 3 * h),
-                        s.take(kTile * h),
-                        s.take(kTile * h),
-                        s.take(kTile * w),
-                        {}};
+    Products products[2] = {Products(unit, 0, s), Products(unit, 1, s)};
+    ForwardScratch work{s.take(kTile * 3 * h), s.take(kTile * 3 * h), s.take(kTile * h),
+                        s.take(kTile * h),     s.take(kTile * w),     {}};
     for (auto& stream : work.states) {
         for (auto& state : stream) state = s.take(kTile * h);
     }
@@ -239,12 +267,18 @@ inline void recurrent(const Sequences& sequences, Size memory_steps, const Steps
         for (int d = 0; d < 2; ++d) {
             if (memory != nullptr) {
                 const TileMemory own(*memory, sequences, memory_steps, h, d, first, tile.rows);
-                run_direction(tile, windows, wanted, unit, packed[d], d == 1, x, out, &own, work);
+                run_direction(tile, windows, wanted, unit, products[d], d == 1, x, out, &own, work);
             } else {
-                run_direction(tile, windows, wanted, unit, packed[d], d == 1, x, out, nullptr, work);
+                run_direction(tile, windows, wanted, unit, products[d], d == 1, x, out, nullptr, work);
             }
         }
     }
+}
+
+inline void recurrent(const Sequences& sequences, Size memory_steps, const Steps& wanted,
+                      const Recurrent<const float>& unit, const float* x, float* out,
+                      const RecurrentMemory* memory) {
+    run_recurrent<FloatProducts>(sequences, memory_steps, wanted, unit, x, out, memory);
 }
 
 // Slopes of one step of a state; carry is that of h after the step on entry, and of h before it, as far as it

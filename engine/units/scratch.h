@@ -41,7 +41,7 @@ class Scratch {
         float* values = nullptr;
         std::size_t bytes = 0;
     };
-    static constexpr std::size_t kMostBlocks = 48;
+    static constexpr std::size_t kMostBlocks = 64;
     Block blocks_[kMostBlocks];
     std::size_t next_ = 0;
 };

@@ -112,6 +112,30 @@ RIVLEN_INLINE Vec saved(const Saved* from) {
 }
 #endif
 
+#if defined(__AVX512VNNI__)
+RIVLEN_INLINE IntVec load_whole(const std::int32_t* from) {
+    IntVec v;
+    __builtin_memcpy(&v, from, sizeof v);
+    return v;
+}
+// sums + the products of both pairs of int16 that lie in every int32 of a and b, without saturation.
+RIVLEN_INLINE IntVec dot_pairs(IntVec sums, IntVec a, IntVec b) {
+    return reinterpret_cast<IntVec>(_mm512_dpwssd_epi32(
+        reinterpret_cast<__m512i>(sums), reinterpret_cast<__m512i>(a), reinterpret_cast<__m512i>(b)));
+}
+// a b + c, rounded once, wherever the compiler puts it.
+RIVLEN_INLINE Vec fused(Vec a, Vec b, Vec c) {
+    return _mm512_fmadd_ps(a, b, c);
+}
+RIVLEN_INLINE float largest_of(Vec v) {
+    return _mm512_reduce_max_ps(v);
+}
+// To the nearest whole numbers that int16 holds.
+RIVLEN_INLINE void store_rounded(std::int16_t* to, Vec v) {
+    _mm256_storeu_si256(reinterpret_cast<__m256i*>(to), _mm512_cvtsepi32_epi16(_mm512_cvtps_epi32(v)));
+}
+#endif
+
 #if defined(__AVX512F__)
 // e^x: x = k ln 2 + r, |r| <= ln 2 / 2, and the Taylor series of e^r to the fifth power, to about 2^-18 of
 // the value: finer than anything that is decided by it, and the gates take a third of a recurrence's time.

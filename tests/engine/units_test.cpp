@@ -55,7 +55,9 @@ void expect_the_same(const std::vector<Tensor>& inputs, const std::function<Tens
     const auto b = run(reference);
     {
         const torch::NoGradGuard no_grad;  // another path: nothing is kept for the gradients
-        EXPECT_LT((ours() - a[0]).abs().max().item<double>(), 1e-6);
+        // Whole numbers have 15 bits for the largest value of a row or column.
+        const double rounding = kernels().whole ? 3e-4 * a[0].abs().max().item<double>() : 1e-6;
+        EXPECT_LT((ours() - a[0]).abs().max().item<double>(), rounding);
     }
     for (std::size_t i = 0; i < a.size(); ++i) {
         const double largest = b[i].abs().max().item<double>() + 1e-9;
@@ -171,6 +173,25 @@ TEST_P(Units, PerceptronEqualsLibtorch) {
                    out.bias;
         },
         2e-5);
+}
+
+// Whatever goes through a unit at the same time, a sequence gives the same to the bit: recordings are split
+// in pieces of any length.
+TEST_P(Units, NeighboursChangeNothing) {
+    const torch::NoGradGuard no_grad;
+    RecurrentCase c({45, 3, 1, kWidth});
+    const LinearWeights up{weight({80, kWidth}), weight({80})};
+    const LinearWeights out{weight({kWidth, 80}), weight({kWidth})};
+    const auto states = recurrent(c.x, false, 0, c.norm, c.weights, c.out);
+    const auto rows = perceptron(c.x, c.norm, up, out);
+    for (const auto& [first, count] :
+         {std::pair{0, 1}, {3, 2}, {5, 7}, {13, 8}, {20, 12}, {7, 17}, {1, 44}}) {
+        const auto part = c.x.narrow(0, first, count).contiguous();
+        EXPECT_TRUE(
+            torch::equal(recurrent(part, false, 0, c.norm, c.weights, c.out), states.narrow(0, first, count)))
+            << count;
+        EXPECT_TRUE(torch::equal(perceptron(part, c.norm, up, out), rows.narrow(0, first, count))) << count;
+    }
 }
 
 // A whole network of one block's worth of layers, put together from libtorch's: features to patches,
@@ -291,6 +312,30 @@ TEST_P(Units, OrthogonalisedMatricesHaveSingularValuesNearOne) {
         EXPECT_GT(values.median().item<double>(), 0.65);
         ASSERT_EQ(y.sizes().vec(), shape);
     }
+}
+
+// Rows that point where weights point give the largest sums there are; whole numbers must hold them.
+TEST_P(Units, LargestSumsHold) {
+    const torch::NoGradGuard no_grad;
+    const auto turns = 1.0 - 2.0 * torch::arange(kWidth).remainder(2);  // 1, -1, 1, ...
+    const NormWeights norm{torch::ones({kWidth}), torch::zeros({kWidth})};
+    const auto x = (turns * 7.0).expand({3, 5, 2, kWidth}).contiguous();
+    const LinearWeights up{(turns * 1e3).expand({80, kWidth}).contiguous(), torch::zeros({80})};
+    const LinearWeights out{torch::full({kWidth, 80}, 0.5), torch::zeros({kWidth})};
+    const double sum = 1e3 * kWidth;  // of every unit
+    EXPECT_TRUE(torch::allclose(perceptron(x, norm, up, out), x + 40.0 * sum, 1e-4));
+    // Gates wide open: every state is 1 after a step, and gives its share to every other.
+    RecurrentCase c({6, 2, 3, kWidth});
+    for (auto& gru : c.weights) {
+        for (const auto& w : {gru.weight_ih, gru.weight_hh}) w.fill_(5.0);
+        gru.bias_ih.zero_();
+        gru.bias_ih.narrow(0, kHidden, kHidden).fill_(-1e3);  // the update gate: all is new
+        gru.bias_ih.narrow(0, 2 * kHidden, kHidden).fill_(20.0);
+        gru.bias_hh.zero_();
+    }
+    c.out.weight.fill_(0.25);
+    c.out.bias.zero_();
+    EXPECT_TRUE(torch::allclose(recurrent(x, true, 0, norm, c.weights, c.out), x + 0.5 * kHidden, 1e-4));
 }
 
 // Large arguments end in the limits of the gates instead of in values that are no numbers.
