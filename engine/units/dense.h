@@ -81,7 +81,11 @@ inline void take_patch(const Patches& p, const float* features, Size clip, Size 
         for (Size channel = 0; channel < p.channels; ++channel, out += p.patch_bands) {
             const float* from = features + ((clip * p.frames + frame) * p.kinds + channel) * p.bands +
                                 position * p.patch_bands;
-            for (Size b = 0; b < p.patch_bands; ++b) out[b] = frame < p.frames ? from[b] : 0.0F;
+            if (frame < p.frames) {
+                copy_bands(p.patch_bands, from, out);
+            } else {
+                for (Size b = 0; b < p.patch_bands; ++b) out[b] = 0.0F;
+            }
         }
     }
 }
@@ -190,7 +194,7 @@ inline void head(const Patches& p, Size frames, const Head<const float>& unit, c
                             masks +
                             (((first + r) % p.clips * frames + start + f) * kStemCount + stem) * p.bands +
                             position * p.patch_bands;
-                        for (Size b = 0; b < p.patch_bands; ++b) to[b] = from[b];
+                        copy_bands(p.patch_bands, from, to);
                     }
                 }
             }

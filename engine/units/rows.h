@@ -65,6 +65,13 @@ RIVLEN_INLINE void add_rows(Size count, const float* a, const float* b, float* o
 RIVLEN_INLINE void copy_row(Size count, const float* from, float* to) {
     for (Size j = 0; j < count; j += kLanes) store(to + j, load(from + j));
 }
+// The bands of a patch, of which there are few: four at a time.
+RIVLEN_INLINE void copy_bands(Size count, const float* from, float* to) {
+    constexpr Size kFew = 4;
+    Size j = 0;
+    for (; j + kFew <= count; j += kFew) __builtin_memcpy(to + j, from + j, kFew * sizeof(float));
+    for (; j < count; ++j) to[j] = from[j];
+}
 RIVLEN_INLINE void clear(Size count, float* to) {
     for (Size j = 0; j < count; j += kLanes) store(to + j, Vec{});
 }
