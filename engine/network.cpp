@@ -30,7 +30,7 @@ class BidirectionalGru : public nn::Module {
         const double reach = 1.0 / std::sqrt(static_cast<double>(hidden));
         for (std::size_t d = 0; d < 2; ++d) {
             const std::string end = d == 0 ? "_l0" : "_l0_reverse";
-            const auto draw = [&](const std::string& name, std::vector<std::int64_t> shape) {
+            const auto draw = [&](const std::string& name, const std::vector<std::int64_t>& shape) {
                 return register_parameter(name + end, torch::empty(shape).uniform_(-reach, reach));
             };
             weights_[d].weight_ih = draw("weight_ih", {3 * hidden, width});
@@ -198,7 +198,7 @@ Status copy_weights(const SeparationNetwork& from, SeparationNetwork& to) {
     const torch::NoGradGuard no_grad;
     // Weights of a patch's input, [patches, frames x channels x bands, out]: what the smaller one does not
     // see begins without effect.
-    const auto copy_input = [&](Tensor to_rows, const Tensor& from_rows) {
+    const auto copy_input = [&](const Tensor& to_rows, const Tensor& from_rows) {
         const auto by_channel = [](const Tensor& rows, const NetworkSpec& spec) {
             return rows.view({rows.size(0), spec.patch_frames, spec.feature_channels, spec.patch_bands, -1});
         };
