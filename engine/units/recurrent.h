@@ -76,6 +76,11 @@ struct PackedGru {
     const float* bias_n;  // of the product with h that the reset gate scales
 };
 
+// Of the products with x: both biases, but for the candidate, whose other one the reset gate scales.
+inline void add_biases(Size hidden, const Gru<const float>& gru, float* bias) {
+    for (Size j = 0; j < 3 * hidden; ++j) bias[j] = gru.bias_ih[j] + (j < 2 * hidden ? gru.bias_hh[j] : 0.0F);
+}
+
 inline PackedGru pack_forward(const Recurrent<const float>& unit, int direction, Scratch& s) {
     const Size w = unit.width;
     const Size h = unit.hidden;
@@ -86,7 +91,7 @@ inline PackedGru pack_forward(const Recurrent<const float>& unit, int direction,
     pack(2 * h, h, gru.weight_hh, h, true, packed.hh_rz);
     pack(h, h, gru.weight_hh + 2 * h * h, h, true, packed.hh_n);
     pack(w, h, unit.out_weight + direction * h, 2 * h, true, packed.out);
-    for (Size j = 0; j < 3 * h; ++j) packed.bias[j] = gru.bias_ih[j] + (j < 2 * h ? gru.bias_hh[j] : 0.0F);
+    add_biases(h, gru, packed.bias);
     return packed;
 }
 

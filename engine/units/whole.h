@@ -13,7 +13,7 @@
 #include "engine/units/kernels.h"
 #include "engine/units/rows.h"
 #include "engine/units/scratch.h"
-#include "engine/units/vectors.h"
+#include "engine/units/tiles.h"
 
 namespace rivlen::units {
 inline namespace RIVLEN_UNITS {
@@ -37,15 +37,11 @@ inline WholeFactor take_whole_factor(Size columns, Size depth, Scratch& s) {
     return {reinterpret_cast<std::int32_t*>(s.take(columns * depth / 2)), s.take(columns)};
 }
 
-constexpr int whole_panel_vectors(Size columns) {
-    return columns % (3 * kLanes) == 0 ? 3 : columns % (2 * kLanes) == 0 ? 2 : 1;
-}
-
 // b: [columns x depth], a column behind the other, each ldb apart; its values times `weights` [depth] when
 // there are any. row_scale: what rows are multiplied with before they are rounded.
 inline void pack_whole(Size columns, Size depth, const float* b, Size ldb, const float* weights,
                        float row_scale, const WholeFactor& out, Scratch& s) {
-    const Size width = Size{whole_panel_vectors(columns)} * kLanes;
+    const Size width = Size{panel_vectors(columns)} * kLanes;
     float* column = s.take(depth);
     auto* rounded = reinterpret_cast<std::int16_t*>(s.take(depth / 2));
     for (Size n = 0; n < columns; ++n) {
@@ -123,7 +119,7 @@ inline void whole_panel(Size rows, Size pairs, const std::int16_t* a, Size lda, 
 inline void multiply_whole(Size rows, Size columns, Size depth, const std::int16_t* a, const WholeFactor& b,
                            const float* row_scales, float* c, Size ldc, bool add,
                            const float* bias = nullptr) {
-    const int vectors = whole_panel_vectors(columns);
+    const int vectors = panel_vectors(columns);
     const Size width = Size{vectors} * kLanes;
     for (Size n = 0; n < columns; n += width) {
         const std::int32_t* from = b.pairs + n * depth / 2;
@@ -131,6 +127,8 @@ inline void multiply_whole(Size rows, Size columns, Size depth, const std::int16
         const float* offset = bias != nullptr ? bias + n : nullptr;
         if (vectors == 3) {
             whole_panel<3, 8>(rows, depth / 2, a, depth, from, scales, row_scales, c + n, ldc, add, offset);
+        } else if (vectors == 4) {
+            whole_panel<4, 6>(rows, depth / 2, a, depth, from, scales, row_scales, c + n, ldc, add, offset);
         } else if (vectors == 2) {
             whole_panel<2, 12>(rows, depth / 2, a, depth, from, scales, row_scales, c + n, ldc, add, offset);
         } else {

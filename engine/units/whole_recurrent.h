@@ -31,7 +31,7 @@ class WholeProducts {
         pack_whole(2 * h, h, gru.weight_hh, h, nullptr, state_scale_, hh_rz_, s);
         pack_whole(h, h, gru.weight_hh + 2 * h * h, h, nullptr, state_scale_, hh_n_, s);
         pack_whole(width_, h, unit.out_weight + direction * h, 2 * h, nullptr, state_scale_, out_, s);
-        for (Size j = 0; j < 3 * h; ++j) bias_[j] = gru.bias_ih[j] + (j < 2 * h ? gru.bias_hh[j] : 0.0F);
+        add_biases(h, gru, bias_);
         add_norm_bias(3 * h, width_, gru.weight_ih, width_, unit.norm.bias, bias_);
     }
 

@@ -625,6 +625,9 @@ TEST(HandoverTables, AreKeptAsFilesAndNamesAreSafe) {
                             R"({"rivlen_handover":1,"rows":[{"sample_rate":-4e24}]})",
                             R"({"rivlen_handover":1,"rows":[{"name":5}]})"})
         EXPECT_FALSE(template_from_json(bad, "bad").ok()) << bad;
+    const auto far = template_from_json(R"({"rivlen_handover":1,"rows":[{"card":4e24}]})", "far");
+    ASSERT_TRUE(far.ok());
+    EXPECT_EQ(far->rows[0].card, 5);
     HandoverRow row;
     row.name = "../{name}/{content}  {version} ";
     EXPECT_EQ(file_name(row, "a/b", ".mov"), "abmix.wav");
