@@ -7,7 +7,6 @@
 #include <cmath>
 #include <mutex>
 #include <numeric>
-#include <optional>
 #include <thread>
 
 #include "core/base/guarded.h"
@@ -15,6 +14,7 @@
 #include "core/dsp/resample.h"
 #include "core/separation/bands.h"
 #include "core/separation/mask_map.h"
+#include "core/separation/stretches.h"
 
 namespace rivlen {
 
@@ -53,7 +53,7 @@ std::int64_t rounded_up(std::int64_t value, std::int64_t step) {
 
 // Features that are made, and go through the network, at a time: 33 s, whose memory is what a split needs.
 constexpr std::int64_t kPieceFrames = 3072;
-constexpr std::int64_t kShortestChunk = 6144;
+constexpr std::int64_t kLongestOfSeveral = 28672;  // 5 minutes
 
 // Features of what is left of a sound behind the masks of the music: power times the mask's square. The mean
 // over time comes with normalising. first: frame of the map of the first row.
@@ -111,73 +111,33 @@ class NormalisedFeatures {
     std::int64_t raw_from_ = 0, raw_to_ = 0;
 };
 
-// The order of stretches: from the wanted frame on, then backwards what lies before.
-class ChunkQueue {
-  public:
-    struct Chunk {
-        std::int64_t first, last;  // frames [first, last)
-    };
-    // longest and grid in frames; longest is a multiple of grid, and every chunk begins at one. soon: a short
-    // one comes first.
-    ChunkQueue(std::int64_t frames, std::int64_t longest, std::int64_t grid, std::uint64_t wanted_frame,
-               bool soon) {
-        const auto wanted = static_cast<std::int64_t>(
-            std::min(wanted_frame, static_cast<std::uint64_t>(std::max<std::int64_t>(frames - 1, 0))));
-        const std::int64_t start = wanted / grid * grid;
-        std::int64_t left = frames;
-        const auto take_length = [&] {
-            const std::int64_t fair = std::max(rounded_up(left / 2, grid), rounded_up(kShortestChunk, grid));
-            const std::int64_t length = std::min(longest, fair);
-            return soon && order_.empty() ? std::min(length, rounded_up(kFirstFrames, grid)) : length;
-        };
-        for (std::int64_t at = start; at < frames;) {
-            const std::int64_t last = std::min(frames, at + take_length());
-            order_.push_back({at, last});
-            left -= last - at;
-            at = last;
-        }
-        for (std::int64_t at = start; at > 0;) {
-            const std::int64_t first = std::max<std::int64_t>(0, at - take_length());
-            order_.push_back({first, at});
-            left -= at - first;
-            at = first;
-        }
-    }
-    // Nothing when none is left.
-    std::optional<Chunk> take() {
-        const std::size_t nth = next_.fetch_add(1);
-        return nth < order_.size() ? std::optional(order_[nth]) : std::nullopt;
-    }
-
-  private:
-    static constexpr std::int64_t kFirstFrames = 1024;  // 11 s: soon there, and long enough for the next
-    std::vector<Chunk> order_;
-    std::atomic<std::size_t> next_{0};
-};
-
-// Masks of a chunk of one group of channels: take(first_frame, masks), piece by piece.
-Status split_chunk(const Splitting& what, const ModelFacts& model, const ChunkQueue::Chunk& chunk,
-                   MaskWorker& worker,
-                   const std::function<Status(std::int64_t, std::span<const float>)>& take) {
+// Masks of the stretch that a worker took: take(first_frame, masks), piece by piece.
+Status split_stretch(const Splitting& what, const ModelFacts& model, Stretches& stretches, int number,
+                     std::int64_t first, MaskWorker& worker,
+                     const std::function<Status(std::int64_t, std::span<const float>)>& take) {
     const std::int64_t grid = model.stride_frames;
-    const auto from = std::max<std::int64_t>(0, chunk.first - model.context_frames);
-    const auto to = std::min(what.total, rounded_up(chunk.last, grid) + model.context_frames);
+    const auto from = std::max<std::int64_t>(0, first - model.context_frames);
     std::int64_t next = from > 0 ? from + model.context_frames : 0;  // frame of the next masks
     const auto inside = [&](std::span<const float> masks) -> Status {
-        const std::int64_t first = next;
+        const std::int64_t at = next;
         next += static_cast<std::int64_t>(masks.size() / kMaskRow);
-        const std::int64_t begin = std::max(first, chunk.first);
-        const std::int64_t end = std::min(next, chunk.last);
+        const std::int64_t begin = std::max(at, first);
+        const std::int64_t end = stretches.keep_until(number, next);
         if (begin >= end) return {};
-        return take(begin, masks.subspan(static_cast<std::size_t>(begin - first) * kMaskRow,
+        return take(begin, masks.subspan(static_cast<std::size_t>(begin - at) * kMaskRow,
                                          static_cast<std::size_t>(end - begin) * kMaskRow));
     };
     NormalisedFeatures features(what);
     worker.begin(from == 0);
-    for (std::int64_t at = from; at < to; at += rounded_up(kPieceFrames, grid)) {
-        const std::int64_t end = std::min(to, at + rounded_up(kPieceFrames, grid));
-        if (auto status = worker.push(features.next(at, end), end == what.total, inside); !status)
+    // The end may come nearer on the way.
+    const auto to = [&] {
+        return std::min(what.total, rounded_up(stretches.end_of(number), grid) + model.context_frames);
+    };
+    for (std::int64_t at = from, end = to(); at < end; end = to()) {
+        const std::int64_t until = std::min(end, at + rounded_up(kPieceFrames, grid));
+        if (auto status = worker.push(features.next(at, until), until == what.total, inside); !status)
             return status;
+        at = until;
     }
     return {};
 }
@@ -244,8 +204,19 @@ Result<SplitReport> split(const Source& source, const Separator& separator, cons
     if (!writer) return writer.error();
 
     const auto total = static_cast<std::int64_t>(frames);
-    ChunkQueue queue(total, rounded_up(options.chunk_frames, separator.model().stride_frames),
-                     separator.model().stride_frames, options.wanted_frame, options.on_part != nullptr);
+    const bool somebody_waits = options.on_part != nullptr;
+    Stretches stretches(
+        {.frames = total,
+         .groups = static_cast<int>(groups.size()),
+         .workers = std::max(1, options.workers),
+         .grid = separator.model().stride_frames,
+         .context = separator.model().context_frames,
+         // Of several groups, all that there is of a place is heard, and not one after the other.
+         .longest = options.longest_frames == 0 && somebody_waits && groups.size() > 1
+                        ? kLongestOfSeveral
+                        : options.longest_frames,
+         .wanted_frame = static_cast<std::int64_t>(std::min(options.wanted_frame, frames)),
+         .soon = somebody_waits});
     std::mutex mutex;  // over the writer, failure and done
     Status failure;
     const auto all = total * static_cast<std::int64_t>(groups.size());
@@ -262,25 +233,25 @@ Result<SplitReport> split(const Source& source, const Separator& separator, cons
         source.drop_pages();
         done += static_cast<std::int64_t>(masks.size() / kMaskRow);
         job.report(static_cast<double>(done) / static_cast<double>(all));
-        if (options.on_part && group + 1 == groups.size() && done < all) options.on_part(*writer);
+        if (options.on_part && done < all) options.on_part(*writer);
         return {};
     };
-    const auto take_chunks = [&]() -> Status {
+    const auto take_stretches = [&](int number) -> Status {
         const auto worker = separator.make_worker();
         while (!stop && !job.cancelled()) {
-            const auto chunk = queue.take();
-            if (!chunk) break;
-            for (std::size_t g = 0; g < groups.size(); ++g) {
-                auto status = split_chunk(
-                    {source, groups[g], static_cast<int>(g), options.music_of, total}, separator.model(),
-                    *chunk, *worker, [&](std::int64_t first, auto masks) { return write(g, first, masks); });
-                if (!status) return status;
-            }
+            const auto stretch = stretches.take(number);
+            if (!stretch) break;
+            const auto g = static_cast<std::size_t>(stretch->group);
+            auto status =
+                split_stretch({source, groups[g], stretch->group, options.music_of, total}, separator.model(),
+                              stretches, number, stretch->first, *worker,
+                              [&](std::int64_t first, auto masks) { return write(g, first, masks); });
+            if (!status) return status;
         }
         return {};
     };
-    const auto run = [&] {
-        const Status status = guarded(take_chunks);
+    const auto run = [&](int number) {
+        const Status status = guarded([&] { return take_stretches(number); });
         if (status) return;
         const std::lock_guard lock(mutex);
         if (!stop) failure = status;
@@ -288,8 +259,8 @@ Result<SplitReport> split(const Source& source, const Separator& separator, cons
     };
     {
         std::vector<std::jthread> threads;
-        for (int w = 1; w < options.workers; ++w) threads.emplace_back(run);
-        run();
+        for (int w = 1; w < options.workers; ++w) threads.emplace_back(run, w);
+        run(0);
     }
     if (job.cancelled()) return JobControl::cancelled_error();
     if (!failure) return failure.error();

@@ -1,8 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// Splitting: the network is run once over a recording, in chunks and in parallel, and leaves a mask map.
-// Every chunk sees as much on either side as the model looks (ModelFacts), so that chunks leave no trace:
-// wherever they begin and end, the masks are the same to within rounding. Memory does not depend on the
-// recording's length.
+// Splitting: the network is run once over a recording, in stretches and in parallel, and leaves a mask map.
+// Every stretch sees as much on either side as the model looks (ModelFacts), so that stretches leave no
+// trace: wherever they begin and end, the masks are the same. Memory does not depend on the recording's
+// length.
 #pragma once
 
 #include <cstdint>
@@ -22,9 +22,9 @@ namespace rivlen {
 struct SplitOptions {
     int workers = 2;
     ChannelGrouping channels = ChannelGrouping::Bed;
-    // Longest stretch that a worker takes, in frames of the map; rounded up to the model's grid. Stretches
-    // get shorter towards the end, so that workers end together, and cost a little more the shorter they are.
-    int chunk_frames = 28672;
+    // Longest stretch that a worker takes (stretches.h), in frames of the map, rounded up to the model's
+    // grid; 0: as long as can be.
+    std::int64_t longest_frames = 0;
     // Frame of the map that is wanted first: from there on it is split at once (a short stretch first, when
     // somebody waits: on_part), then what follows, then the rest.
     std::uint64_t wanted_frame = 0;
