@@ -70,7 +70,7 @@ void count(benchmark::State& state, bool learning, double products) {
 }
 
 void recurrent_unit(benchmark::State& state, const Kernels& kernels, bool learning, bool along_steps,
-                    Size memory_steps) {
+                    const Reach& reach) {
     Weights weights;
     Weights sums;
     const auto unit = recurrent_weights<const float>(weights);
@@ -85,21 +85,21 @@ void recurrent_unit(benchmark::State& state, const Kernels& kernels, bool learni
     std::vector<char> saved;
     Values states;
     if (learning) {
-        saved.resize(
-            static_cast<std::size_t>(saved_values(sequences, memory_steps, kHidden) * kernels.saved_bytes));
-        states.resize(static_cast<std::size_t>(state_floats(sequences, memory_steps, kHidden)));
+        saved.resize(static_cast<std::size_t>(saved_values(sequences, reach, kHidden) * kernels.saved_bytes));
+        states.resize(static_cast<std::size_t>(state_floats(sequences, reach, kHidden)));
     }
     const RecurrentMemory memory{saved.data(), states.data()};
     for (auto _ : state) {
-        kernels.recurrent(sequences, memory_steps, {}, unit, x.data(), out.data(),
-                          learning ? &memory : nullptr);
+        kernels.recurrent(sequences, reach, {}, unit, x.data(), out.data(), learning ? &memory : nullptr);
         if (learning)
-            kernels.recurrent_gradients(sequences, memory_steps, unit, x.data(), memory, dout.data(),
-                                        dx.data(), gradients);
+            kernels.recurrent_gradients(sequences, reach, unit, x.data(), memory, dout.data(), dx.data(),
+                                        gradients);
         benchmark::DoNotOptimize(out.data());
         benchmark::DoNotOptimize(dx.data());
     }
-    const double hidden_products = memory_steps > 0 ? 2.0 : 1.0;  // a state that warms up beside the other
+    // A state that warms up beside the other.
+    const double overlap = static_cast<double>(reach.overlap > 0 ? reach.overlap : reach.window);
+    const double hidden_products = reach.window > 0 ? 1.0 + overlap / static_cast<double>(reach.window) : 1.0;
     count(state, learning,
           2.0 * (3.0 * kHidden * kWidth + hidden_products * 3.0 * kHidden * kHidden + kHidden * kWidth));
 }
@@ -133,9 +133,10 @@ void add_benches() {
                     std::string(k->name) + "/" + unit + (learning ? "/learning" : "/splitting");
                 benchmark::RegisterBenchmark(name.c_str(), run)->Unit(benchmark::kMillisecond);
             };
-            add("recurrence along time", [=](auto& s) { recurrent_unit(s, *k, learning, true, 0); });
-            add("the same in windows", [=](auto& s) { recurrent_unit(s, *k, learning, true, 36); });
-            add("recurrence along bands", [=](auto& s) { recurrent_unit(s, *k, learning, false, 0); });
+            add("recurrence along time", [=](auto& s) { recurrent_unit(s, *k, learning, true, {}); });
+            add("the same in windows", [=](auto& s) { recurrent_unit(s, *k, learning, true, {36, 0}); });
+            add("with a short overlap", [=](auto& s) { recurrent_unit(s, *k, learning, true, {36, 9}); });
+            add("recurrence along bands", [=](auto& s) { recurrent_unit(s, *k, learning, false, {}); });
             add("perceptron", [=](auto& s) { perceptron_unit(s, *k, learning); });
         }
     }

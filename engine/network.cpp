@@ -49,23 +49,23 @@ class BidirectionalGru : public nn::Module {
 class RecurrentUnit : public nn::Module {
   public:
     RecurrentUnit(const NetworkSpec& spec, bool along_time)
-        : along_time_(along_time), memory_steps_(along_time ? spec.memory_steps : 0) {
+        : along_time_(along_time),
+          reach_(along_time ? units::Reach{spec.memory_steps, spec.memory_overlap} : units::Reach{}) {
         norm_ = register_module("norm", nn::LayerNorm(nn::LayerNormOptions({spec.width})));
         gru_ = register_module("gru", std::make_shared<BidirectionalGru>(spec.width, spec.hidden));
         out_ = register_module("out", nn::Linear(2 * spec.hidden, spec.width));
     }
     void forward_into(const Tensor& x, const units::Steps& wanted, const Tensor& out) {
-        units::recurrent_into(x, along_time_, memory_steps_, wanted, weights_of(norm_), gru_->weights(),
+        units::recurrent_into(x, along_time_, reach_, wanted, weights_of(norm_), gru_->weights(),
                               weights_of(out_), out);
     }
     Tensor forward(const Tensor& x) {
-        return units::recurrent(x, along_time_, memory_steps_, weights_of(norm_), gru_->weights(),
-                                weights_of(out_));
+        return units::recurrent(x, along_time_, reach_, weights_of(norm_), gru_->weights(), weights_of(out_));
     }
 
   private:
     bool along_time_;
-    std::int64_t memory_steps_;
+    units::Reach reach_;
     nn::LayerNorm norm_{nullptr};
     std::shared_ptr<BidirectionalGru> gru_;
     nn::Linear out_{nullptr};
@@ -184,7 +184,8 @@ Status copy_weights(const SeparationNetwork& from, SeparationNetwork& to) {
                 comparable.feature_channels <= large.feature_channels;
     comparable.feature_channels = large.feature_channels;
     comparable.blocks = large.blocks;
-    comparable.memory_steps = large.memory_steps;  // has no weights
+    comparable.memory_steps = large.memory_steps;  // have no weights
+    comparable.memory_overlap = large.memory_overlap;
     comparable.head_hidden = large.head_hidden;
     comparable.mlp_hidden = large.mlp_hidden;
     comparable.head_sees_input = large.head_sees_input;

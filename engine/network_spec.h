@@ -16,8 +16,10 @@ struct NetworkSpec {
     int width = 96;  // features per patch
     int blocks = 3;
     int hidden = 64;  // of a recurrence, each direction
-    // Patches that a recurrence along time looks back and ahead, at least (recurrence.h); 0: without end.
+    // Patches of a window of a recurrence along time, and those of them in which the next one warms up
+    // (units::Reach); 0 patches: without end.
     int memory_steps = 0;
+    int memory_overlap = 0;        // 0: all of them, which is what old files mean
     int mlp_hidden = 0;            // of a two-layer perceptron that ends every block; 0: none
     int head_hidden = 128;         // of the mask head
     bool head_sees_input = false;  // the head is also given the patch as it came in

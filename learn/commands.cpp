@@ -66,7 +66,9 @@ void add_train(CLI::App& app, Status& status) {
     command->add_option("--blocks", options->spec.blocks, "Blocks");
     command->add_option("--hidden", options->spec.hidden, "Width of recurrences or convolutions");
     command->add_option("--memory-steps", options->spec.memory_steps,
-                        "Patches that recurrences along time look back and ahead; 0: without end");
+                        "Patches of a window of the recurrences along time; 0: without end");
+    command->add_option("--memory-overlap", options->spec.memory_overlap,
+                        "Last patches of a window, in which the next one warms up; 0: all of them");
     command->add_option("--mlp-hidden", options->spec.mlp_hidden, "Width of a perceptron after every block");
     command->add_option("--head-hidden", options->spec.head_hidden, "Width of the mask head");
     command->add_flag("--head-sees-input", options->spec.head_sees_input,
@@ -157,7 +159,8 @@ void add_examples(CLI::App& app, Status& status) {
 struct AverageOptions {
     std::vector<std::filesystem::path> models;
     std::filesystem::path out;
-    int memory_steps = 0;  // 0: as it is
+    int memory_steps = 0;  // 0: as it is, with the overlap
+    int memory_overlap = 0;
 };
 
 Status average(const AverageOptions& options) {
@@ -172,6 +175,7 @@ Status average(const AverageOptions& options) {
     if (options.memory_steps > 0) {
         NetworkSpec spec = networks.back()->spec();
         spec.memory_steps = options.memory_steps;
+        spec.memory_overlap = std::min(options.memory_overlap, options.memory_steps);
         SeparationNetwork other(spec);
         if (auto status = copy_weights(networks.back(), other); !status) return status;
         networks.back() = other;
@@ -189,7 +193,9 @@ void add_average(CLI::App& app, Status& status) {
         ->required();
     command->add_option("-o,--output", options->out, "File to write")->required();
     command->add_option("--memory-steps", options->memory_steps,
-                        "Patches that its recurrences along time look back and ahead");
+                        "Patches of a window of its recurrences along time");
+    command->add_option("--memory-overlap", options->memory_overlap,
+                        "With --memory-steps: in how many of them the next window warms up; 0: in all");
     command->callback([options, &status] { status = average(*options); });
 }
 

@@ -16,18 +16,18 @@ namespace {
 
 std::atomic<const Kernels*> chosen_kernels{nullptr};
 
-bool windowed(const Sequences& sequences, Size memory_steps) {
-    return memory_steps > 0 && memory_steps < sequences.steps;
+bool windowed(const Sequences& sequences, const Reach& reach) {
+    return reach.window > 0 && reach.window < sequences.steps;
 }
 
 }  // namespace
 
-Size state_floats(const Sequences& sequences, Size memory_steps, Size hidden) {
+Size state_floats(const Sequences& sequences, const Reach& reach, Size hidden) {
     // Two directions; in windows, the state that warms up beside the one that gives the output.
-    return (windowed(sequences, memory_steps) ? 4 : 2) * sequences.count() * sequences.steps * hidden;
+    return (windowed(sequences, reach) ? 4 : 2) * sequences.count() * sequences.steps * hidden;
 }
-Size saved_values(const Sequences& sequences, Size memory_steps, Size hidden) {
-    return 4 * state_floats(sequences, memory_steps, hidden);
+Size saved_values(const Sequences& sequences, const Reach& reach, Size hidden) {
+    return 4 * state_floats(sequences, reach, hidden);
 }
 
 std::vector<const Kernels*> available_kernels() {

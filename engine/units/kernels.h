@@ -32,6 +32,12 @@ struct Steps {
     Size end = std::numeric_limits<Size>::max();
 };
 
+// How far a recurrence looks: it runs in windows (recurrent() in operations.h).
+struct Reach {
+    Size window = 0;   // steps; 0 or at least the number of steps: one window, without end
+    Size overlap = 0;  // last steps of a window, in which the state of the next one warms up; 0: all of them
+};
+
 // Layer norm (Ba et al. 2016) with weight and bias, epsilon 1e-5.
 template <typename Float>
 struct Norm {
@@ -116,14 +122,13 @@ struct Kernels {
     int saved_bytes;  // of one value in RecurrentMemory::saved
     bool whole;       // without memory, recurrent and perceptron multiply whole numbers (whole.h)
 
-    // memory_steps as for recurrent() in operations.h; 0 or at least the number of steps: without end.
     // x and out do not overlap; only the wanted steps of out are written, and only what they need is
     // computed. `memory` is null when nothing will be learned, else all steps are wanted.
-    void (*recurrent)(const Sequences&, Size memory_steps, const Steps& wanted, const Recurrent<const float>&,
+    void (*recurrent)(const Sequences&, const Reach&, const Steps& wanted, const Recurrent<const float>&,
                       const float* x, float* out, const RecurrentMemory* memory);
     // Slopes of the weights are added to; dx is written.
-    void (*recurrent_gradients)(const Sequences&, Size memory_steps, const Recurrent<const float>&,
-                                const float* x, const RecurrentMemory&, const float* dout, float* dx,
+    void (*recurrent_gradients)(const Sequences&, const Reach&, const Recurrent<const float>&, const float* x,
+                                const RecurrentMemory&, const float* dout, float* dx,
                                 const Recurrent<float>& gradients);
     // hidden [rows, inner] is what the backward pass needs; null when nothing will be learned. out may be x.
     void (*perceptron)(Size rows, const Perceptron<const float>&, const float* x, float* out, float* hidden);
@@ -147,8 +152,8 @@ struct Kernels {
 };
 
 // Values that one pass over these sequences keeps, and floats of its states.
-[[nodiscard]] Size saved_values(const Sequences& sequences, Size memory_steps, Size hidden);
-[[nodiscard]] Size state_floats(const Sequences& sequences, Size memory_steps, Size hidden);
+[[nodiscard]] Size saved_values(const Sequences& sequences, const Reach& reach, Size hidden);
+[[nodiscard]] Size state_floats(const Sequences& sequences, const Reach& reach, Size hidden);
 
 // The fastest that this machine has, or the one that use_kernels() chose.
 [[nodiscard]] const Kernels& kernels();

@@ -9,13 +9,13 @@ extern const Kernels kAvx512Kernels;
 
 namespace {
 
-void recurrent_or_learned(const Sequences& sequences, Size memory_steps, const Steps& wanted,
+void recurrent_or_learned(const Sequences& sequences, const Reach& reach, const Steps& wanted,
                           const Recurrent<const float>& unit, const float* x, float* out,
                           const RecurrentMemory* memory) {
     if (memory != nullptr) {
-        kAvx512Kernels.recurrent(sequences, memory_steps, wanted, unit, x, out, memory);
+        kAvx512Kernels.recurrent(sequences, reach, wanted, unit, x, out, memory);
     } else {
-        run_recurrent<WholeProducts>(sequences, memory_steps, wanted, unit, x, out, nullptr);
+        run_recurrent<WholeProducts>(sequences, reach, wanted, unit, x, out, nullptr);
     }
 }
 void perceptron_or_learned(Size rows, const Perceptron<const float>& unit, const float* x, float* out,

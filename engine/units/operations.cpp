@@ -68,22 +68,22 @@ struct Saved {
 
 class RecurrentOperation : public Function<RecurrentOperation> {
   public:
-    static Tensor forward(AutogradContext* context, bool along_steps, std::int64_t memory_steps,
-                          const Tensor& x, const Tensor& w0, const Tensor& w1, const Tensor& w2,
-                          const Tensor& w3, const Tensor& w4, const Tensor& w5, const Tensor& w6,
-                          const Tensor& w7, const Tensor& w8, const Tensor& w9, const Tensor& w10,
-                          const Tensor& w11) {
+    static Tensor forward(AutogradContext* context, bool along_steps, const Reach& reach, const Tensor& x,
+                          const Tensor& w0, const Tensor& w1, const Tensor& w2, const Tensor& w3,
+                          const Tensor& w4, const Tensor& w5, const Tensor& w6, const Tensor& w7,
+                          const Tensor& w8, const Tensor& w9, const Tensor& w10, const Tensor& w11) {
         const RecurrentTensors weights{w0, w1, w2, w3, w4, w5, w6, w7, w8, w9, w10, w11};
         const auto unit = recurrent_of<const float>(weights, read);
         const Sequences sequences = sequences_of(x, along_steps);
         auto out = torch::empty_like(x);
-        auto activations = torch::empty(
-            {saved_values(sequences, memory_steps, unit.hidden) * kernels().saved_bytes}, torch::kByte);
-        auto states = torch::empty({state_floats(sequences, memory_steps, unit.hidden)});
+        auto activations =
+            torch::empty({saved_values(sequences, reach, unit.hidden) * kernels().saved_bytes}, torch::kByte);
+        auto states = torch::empty({state_floats(sequences, reach, unit.hidden)});
         const RecurrentMemory memory{activations.data_ptr(), write(states)};
-        kernels().recurrent(sequences, memory_steps, {}, unit, read(x), write(out), &memory);
+        kernels().recurrent(sequences, reach, {}, unit, read(x), write(out), &memory);
         context->saved_data["along_steps"] = along_steps;
-        context->saved_data["memory_steps"] = memory_steps;
+        context->saved_data["window"] = reach.window;
+        context->saved_data["overlap"] = reach.overlap;
         variable_list saved{x, activations, states};
         saved.insert(saved.end(), weights.begin(), weights.end());
         context->save_for_backward(saved);
@@ -96,8 +96,9 @@ class RecurrentOperation : public Function<RecurrentOperation> {
         const auto dout = grads[0].contiguous();
         auto dx = torch::empty_like(x);
         const RecurrentMemory memory{saved.tensors[1].data_ptr(), write(saved.tensors[2])};
-        kernels().recurrent_gradients(sequences_of(x, context->saved_data["along_steps"].toBool()),
-                                      context->saved_data["memory_steps"].toInt(),
+        const auto& data = context->saved_data;
+        kernels().recurrent_gradients(sequences_of(x, data.at("along_steps").toBool()),
+                                      {data.at("window").toInt(), data.at("overlap").toInt()},
                                       recurrent_of<const float>(std::span(saved.tensors).subspan(3), read),
                                       read(x), memory, read(dout), write(dx),
                                       recurrent_of<float>(saved.gradients, write));
@@ -216,25 +217,25 @@ class HeadLossOperation : public Function<HeadLossOperation> {
 
 }  // namespace
 
-Tensor recurrent(const Tensor& x, bool along_steps, std::int64_t memory_steps, const NormWeights& norm,
+Tensor recurrent(const Tensor& x, bool along_steps, const Reach& reach, const NormWeights& norm,
                  const std::array<GruWeights, 2>& gru, const LinearWeights& out) {
     const auto in = x.contiguous();
     const auto w = listed(norm, gru, out);
     if (torch::GradMode::is_enabled()) {
-        return RecurrentOperation::apply(along_steps, memory_steps, in, w[0], w[1], w[2], w[3], w[4], w[5],
-                                         w[6], w[7], w[8], w[9], w[10], w[11]);
+        return RecurrentOperation::apply(along_steps, reach, in, w[0], w[1], w[2], w[3], w[4], w[5], w[6],
+                                         w[7], w[8], w[9], w[10], w[11]);
     }
     auto result = torch::empty_like(in);
-    recurrent_into(in, along_steps, memory_steps, {}, norm, gru, out, result);
+    recurrent_into(in, along_steps, reach, {}, norm, gru, out, result);
     return result;
 }
 
-void recurrent_into(const Tensor& x, bool along_steps, std::int64_t memory_steps, const Steps& wanted,
+void recurrent_into(const Tensor& x, bool along_steps, const Reach& reach, const Steps& wanted,
                     const NormWeights& norm, const std::array<GruWeights, 2>& gru,
                     const LinearWeights& out_layer, const Tensor& out) {
     const auto w = listed(norm, gru, out_layer);
-    kernels().recurrent(sequences_of(x, along_steps), memory_steps, wanted,
-                        recurrent_of<const float>(w, read), read(x), write(out), nullptr);
+    kernels().recurrent(sequences_of(x, along_steps), reach, wanted, recurrent_of<const float>(w, read),
+                        read(x), write(out), nullptr);
 }
 
 Tensor perceptron(const Tensor& x, const NormWeights& norm, const LinearWeights& up,

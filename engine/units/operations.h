@@ -30,17 +30,17 @@ struct LinearWeights {
 
 // x + out(recurrence(norm(x))), along the steps or along the positions of a step.
 //
-// With memory_steps > 0 the output of a step depends on at most 2 memory_steps - 1 steps before it (after it,
-// backward) and on nothing further away: steps are taken in windows of memory_steps, and each begins with an
-// empty state one window early. Within a window the output goes over, along a smooth curve, from its own
-// state to that of the next window, which has been warming up there; so it never jumps.
-[[nodiscard]] torch::Tensor recurrent(const torch::Tensor& x, bool along_steps, std::int64_t memory_steps,
+// With reach.window > 0 the output of a step depends on at most window + overlap - 1 steps before it (after
+// it, backward) and on nothing further away: steps are taken in windows, and each begins with an empty state
+// `overlap` steps early. Over these the output goes over, along a smooth curve, from the state of the window
+// before to its own, which has been warming up there; so it never jumps.
+[[nodiscard]] torch::Tensor recurrent(const torch::Tensor& x, bool along_steps, const Reach& reach,
                                       const NormWeights& norm, const std::array<GruWeights, 2>& gru,
                                       const LinearWeights& out);
 
 // The same without gradients, into the wanted steps (along x's first axis) of `out`, which has the shape of x
 // and does not overlap it. What lies outside them is read where they look at it, and not written.
-void recurrent_into(const torch::Tensor& x, bool along_steps, std::int64_t memory_steps, const Steps& wanted,
+void recurrent_into(const torch::Tensor& x, bool along_steps, const Reach& reach, const Steps& wanted,
                     const NormWeights& norm, const std::array<GruWeights, 2>& gru,
                     const LinearWeights& out_layer, const torch::Tensor& out);
 

@@ -3,9 +3,9 @@
 // after window; its states and what is computed for one step stay in the cache, and x is read and written
 // once a direction.
 //
-// In windows (recurrent() in operations.h) two states run side by side: the one that began a window ago and
-// gives the output, and the one that begins here, into which the output is faded, and which takes over at the
-// end of the window.
+// In windows (recurrent() in operations.h) two states run side by side over the last steps of each: the one
+// that gives the output, and the one that begins there, into which the output is faded, and which takes over
+// at the end of the window.
 #pragma once
 
 #include "engine/units/kernels.h"
@@ -24,32 +24,36 @@ inline constexpr Size kBackSteps =
 struct Window {
     Size begin, end;  // steps
     bool first;       // in the order of this direction: the state is empty
-    bool hands_over;  // a state warms up here
+    Size warm_up;     // turn (in the order of this direction) at which a second state begins; turns(): none
+    [[nodiscard]] Size turns() const { return end - begin; }
 };
 
 class Windows {
   public:
-    Windows(const Sequences& sequences, Size memory_steps)
+    Windows(const Sequences& sequences, const Reach& reach)
         : steps_(sequences.steps),
-          memory_(memory_steps > 0 && memory_steps < sequences.steps ? memory_steps : sequences.steps) {}
-    [[nodiscard]] bool several() const { return memory_ < steps_; }
-    [[nodiscard]] Size count() const { return (steps_ + memory_ - 1) / memory_; }
+          length_(reach.window > 0 && reach.window < sequences.steps ? reach.window : sequences.steps),
+          overlap_(reach.overlap > 0 && reach.overlap < length_ ? reach.overlap : length_) {}
+    [[nodiscard]] bool several() const { return length_ < steps_; }
+    [[nodiscard]] Size count() const { return (steps_ + length_ - 1) / length_; }
     // The n-th in the order of the direction.
     [[nodiscard]] Window at(Size n, bool backwards) const {
         const Size index = backwards ? count() - 1 - n : n;
-        const Size end = (index + 1) * memory_ < steps_ ? (index + 1) * memory_ : steps_;
-        return {index * memory_, end, n == 0, n + 1 < count()};
+        const Size begin = index * length_;
+        const Size end = begin + length_ < steps_ ? begin + length_ : steps_;
+        const Size turns = end - begin;
+        if (n + 1 == count()) return {begin, end, n == 0, turns};
+        return {begin, end, n == 0, turns > overlap_ ? turns - overlap_ : 0};
     }
-    // How far the output has gone over at a step, in a window that hands over.
-    [[nodiscard]] float fade(Size step, bool backwards) const {
-        const Size in = step % memory_;
-        const auto time_step = static_cast<float>(backwards ? memory_ - 1 - in : in);
-        const float u = (time_step + 0.5F) / static_cast<float>(memory_);
+    // How far the output has gone over at a turn of a window in which a state warms up.
+    [[nodiscard]] float fade(const Window& window, Size turn) const {
+        const auto in = static_cast<float>(turn - window.turns() + overlap_);
+        const float u = (in + 0.5F) / static_cast<float>(overlap_);
         return u * u * (3.0F - 2.0F * u);
     }
 
   private:
-    Size steps_, memory_;
+    Size steps_, length_, overlap_;
 };
 
 // Rows of a tile of sequences.
@@ -167,10 +171,10 @@ inline void step(Size rows, Size hidden, Products& products, float* g, float* u,
 // Where a tile's part of the memory lies: [direction][stream][sequence][step][row].
 class TileMemory {
   public:
-    TileMemory(const RecurrentMemory& memory, const Sequences& sequences, Size memory_steps, Size hidden,
+    TileMemory(const RecurrentMemory& memory, const Sequences& sequences, const Reach& reach, Size hidden,
                int direction, Size first, Size rows)
         : hidden_(hidden), rows_(rows) {
-        const bool several = Windows(sequences, memory_steps).several();
+        const bool several = Windows(sequences, reach).several();
         stream_ = sequences.count() * sequences.steps * hidden;
         const Size start = direction * (several ? 2 : 1) * stream_ + first * sequences.steps * hidden;
         states_ = memory.states + start;
@@ -224,11 +228,12 @@ inline void run_direction(const Tile& tile, const Windows& windows, const Steps&
         if (warms_up_only && before(windows.at(n + 1, backwards))) continue;
         own = window.first || warms_up_only ? nullptr : warm_up;
         warm_up = nullptr;
-        for (Size k = 0; k < window.end - window.begin; ++k, ++time_step) {
+        for (Size k = warms_up_only ? window.warm_up : 0; k < window.turns(); ++k, ++time_step) {
+            const bool warms_up = k >= window.warm_up;
             const Size t = backwards ? window.end - 1 - k : window.begin + k;
             for (Size r = 0; r < rows; ++r) products.take(r, x + tile.at(r, t));
             products.input(rows, s.g);
-            if (window.hands_over) {
+            if (warms_up) {
                 if (!warms_up_only) copy_row(rows * 3 * h, s.g, s.g2);
                 float* now = memory != nullptr ? memory->state(1, t) : s.states[1][time_step % 2];
                 step(rows, h, products, warms_up_only ? s.g : s.g2, s.u, warm_up,
@@ -240,8 +245,8 @@ inline void run_direction(const Tile& tile, const Windows& windows, const Steps&
             step(rows, h, products, s.g, s.u, own, memory != nullptr ? memory->saved(0, t) : nullptr, now);
             own = now;
             const float* result = own;
-            if (window.hands_over) {
-                fade_over(rows * h, windows.fade(t, backwards), own, warm_up, s.faded);
+            if (warms_up) {
+                fade_over(rows * h, windows.fade(window, k), own, warm_up, s.faded);
                 result = s.faded;
             }
             products.output(rows, result, backwards ? nullptr : unit.out_bias, s.out);
@@ -254,7 +259,7 @@ inline void run_direction(const Tile& tile, const Windows& windows, const Steps&
 }
 
 template <typename Products>
-inline void run_recurrent(const Sequences& sequences, Size memory_steps, const Steps& wanted,
+inline void run_recurrent(const Sequences& sequences, const Reach& reach, const Steps& wanted,
                           const Recurrent<const float>& unit, const float* x, float* out,
                           const RecurrentMemory* memory) {
     const Size w = unit.width;
@@ -266,12 +271,12 @@ inline void run_recurrent(const Sequences& sequences, Size memory_steps, const S
     for (auto& stream : work.states) {
         for (auto& state : stream) state = s.take(kTile * h);
     }
-    const Windows windows(sequences, memory_steps);
+    const Windows windows(sequences, reach);
     for (Size first = 0; first < sequences.count(); first += kTile) {
         const Tile tile(sequences, first, w);
         for (int d = 0; d < 2; ++d) {
             if (memory != nullptr) {
-                const TileMemory own(*memory, sequences, memory_steps, h, d, first, tile.rows);
+                const TileMemory own(*memory, sequences, reach, h, d, first, tile.rows);
                 run_direction(tile, windows, wanted, unit, products[d], d == 1, x, out, &own, work);
             } else {
                 run_direction(tile, windows, wanted, unit, products[d], d == 1, x, out, nullptr, work);
@@ -280,10 +285,10 @@ inline void run_recurrent(const Sequences& sequences, Size memory_steps, const S
     }
 }
 
-inline void recurrent(const Sequences& sequences, Size memory_steps, const Steps& wanted,
+inline void recurrent(const Sequences& sequences, const Reach& reach, const Steps& wanted,
                       const Recurrent<const float>& unit, const float* x, float* out,
                       const RecurrentMemory* memory) {
-    run_recurrent<FloatProducts>(sequences, memory_steps, wanted, unit, x, out, memory);
+    run_recurrent<FloatProducts>(sequences, reach, wanted, unit, x, out, memory);
 }
 
 // Slopes of one step of a state; carry is that of h after the step on entry, and of h before it, as far as it
@@ -358,9 +363,10 @@ class DirectionSlopes {
             // that which gave the output here ends here.
             copy_row(state, s_.carry[0], s_.carry[1]);
             clear(state, s_.carry[0]);
-            const Size time_steps = window.end - window.begin;
-            for (Size last = time_steps; last > 0;) {
-                const Size first = last > kBackSteps ? last - kBackSteps : 0;
+            for (Size last = window.turns(); last > 0;) {
+                // All turns of a piece have a second state, or none has.
+                const Size begin = last > window.warm_up ? window.warm_up : 0;
+                const Size first = last - begin > kBackSteps ? last - kBackSteps : begin;
                 run_steps(window, first, last, x, dout, dx);
                 last = first;
             }
@@ -373,13 +379,15 @@ class DirectionSlopes {
     }
     // The state of a stream before a turn of a window; null when it is empty.
     [[nodiscard]] const float* state_before(const Window& window, Size time_step, int stream) const {
-        if (time_step > 0) return memory_.state(stream, step_of(window, time_step - 1));
+        if (time_step > (stream == 1 ? window.warm_up : 0))
+            return memory_.state(stream, step_of(window, time_step - 1));
         if (stream == 1 || window.first) return nullptr;
         return memory_.state(1, backwards_ ? window.end : window.begin - 1);
     }
     void gather(const Window& window, Size first, Size last, const float* x, const float* dout) {
         const Size w = unit_.width;
         const Size state = tile_.rows * unit_.hidden;
+        const bool two = first >= window.warm_up;
         for (Size time_step = first; time_step < last; ++time_step) {
             const Size t = step_of(window, time_step);
             const Size row = (time_step - first) * tile_.rows;
@@ -387,7 +395,7 @@ class DirectionSlopes {
                 norm_row(w, x + tile_.at(r, t), unit_.norm, s_.y + (row + r) * w);
                 copy_row(w, dout + tile_.at(r, t), s_.dout + (row + r) * w);
             }
-            for (int stream = 0; stream < (window.hands_over ? 2 : 1); ++stream) {
+            for (int stream = 0; stream < (two ? 2 : 1); ++stream) {
                 float* to = s_.before[stream] + (time_step - first) * state;
                 const float* before = state_before(window, time_step, stream);
                 if (before != nullptr) {
@@ -396,8 +404,8 @@ class DirectionSlopes {
                     clear(state, to);
                 }
             }
-            if (window.hands_over) {
-                fade_over(state, windows_.fade(t, backwards_), memory_.state(0, t), memory_.state(1, t),
+            if (two) {
+                fade_over(state, windows_.fade(window, time_step), memory_.state(0, t), memory_.state(1, t),
                           s_.faded + (time_step - first) * state);
             } else {
                 copy_row(state, memory_.state(0, t), s_.faded + (time_step - first) * state);
@@ -409,7 +417,7 @@ class DirectionSlopes {
         const Size rows = tile_.rows;
         const Size at = (time_step - first) * rows;
         const Size t = step_of(window, time_step);
-        const float fade = window.hands_over ? windows_.fade(t, backwards_) : 0.0F;
+        const float fade = time_step >= window.warm_up ? windows_.fade(window, time_step) : 0.0F;
         float* dg = s_.dg[stream] + at * 3 * h;
         float* dn = s_.dn[stream] + at * h;
         float* carry = s_.carry[stream];
@@ -418,11 +426,11 @@ class DirectionSlopes {
         multiply(rows, h, 2 * h, dg, {3 * h, 1}, {packed_.hh_rz, 0}, carry, h, true);
         multiply(rows, h, h, dn, {h, 1}, {packed_.hh_n, 0}, carry, h, true);
     }
-    void add_weight_gradients(Size count, bool hands_over) {
+    void add_weight_gradients(Size count, bool two) {
         const Size w = unit_.width;
         const Size h = unit_.hidden;
         const auto& gru = gradients_.gru[backwards_ ? 1 : 0];
-        for (int stream = 0; stream < (hands_over ? 2 : 1); ++stream) {
+        for (int stream = 0; stream < (two ? 2 : 1); ++stream) {
             const float* dg = s_.dg[stream];
             const float* dn = s_.dn[stream];
             add_transposed_product(2 * h, h, count, dg, 3 * h, s_.before[stream], h, gru.weight_hh, h);
@@ -431,7 +439,7 @@ class DirectionSlopes {
             add_column_sums(count, h, dn, h, gru.bias_hh + 2 * h);
         }
         // Both states see the same x.
-        if (hands_over) add_rows(count * 3 * h, s_.dg[0], s_.dg[1], s_.dg[0]);
+        if (two) add_rows(count * 3 * h, s_.dg[0], s_.dg[1], s_.dg[0]);
         add_transposed_product(3 * h, w, count, s_.dg[0], 3 * h, s_.y, w, gru.weight_ih, w);
         add_column_sums(count, 3 * h, s_.dg[0], 3 * h, gru.bias_ih);
         add_transposed_product(w, h, count, s_.dout, w, s_.faded, h,
@@ -443,13 +451,14 @@ class DirectionSlopes {
         const Size w = unit_.width;
         const Size h = unit_.hidden;
         const Size count = (last - first) * tile_.rows;
+        const bool two = first >= window.warm_up;
         gather(window, first, last, x, dout);
         multiply(count, h, w, s_.dout, {w, 1}, {packed_.out, 0}, s_.dh, h, false);
         for (Size time_step = last - 1; time_step >= first; --time_step) {
             step_back(window, time_step, first, 0);
-            if (window.hands_over) step_back(window, time_step, first, 1);
+            if (two) step_back(window, time_step, first, 1);
         }
-        add_weight_gradients(count, window.hands_over);
+        add_weight_gradients(count, two);
         multiply(count, w, 3 * h, s_.dg[0], {3 * h, 1}, {packed_.ih, 0}, s_.dy, w, false);
         for (Size time_step = first; time_step < last; ++time_step) {
             const Size t = step_of(window, time_step);
@@ -471,7 +480,7 @@ class DirectionSlopes {
     const Recurrent<float>& gradients_;
 };
 
-inline void recurrent_gradients(const Sequences& sequences, Size memory_steps,
+inline void recurrent_gradients(const Sequences& sequences, const Reach& reach,
                                 const Recurrent<const float>& unit, const float* x,
                                 const RecurrentMemory& memory, const float* dout, float* dx,
                                 const Recurrent<float>& gradients) {
@@ -489,11 +498,11 @@ inline void recurrent_gradients(const Sequences& sequences, Size memory_steps,
         work.before[stream] = s.take(kRows * h);
         work.carry[stream] = s.take(kTile * h);
     }
-    const Windows windows(sequences, memory_steps);
+    const Windows windows(sequences, reach);
     for (Size first = 0; first < sequences.count(); first += kTile) {
         const Tile tile(sequences, first, w);
         for (int d = 0; d < 2; ++d) {
-            const TileMemory own(memory, sequences, memory_steps, h, d, first, tile.rows);
+            const TileMemory own(memory, sequences, reach, h, d, first, tile.rows);
             DirectionSlopes(tile, windows, unit, packed[d], d == 1, own, work, gradients).run(x, dout, dx);
         }
     }

@@ -51,13 +51,14 @@ TEST(Network, GrowsWithoutChangingItsMasks) {
 
 // A stretch of the grid and what the network sees around it give the masks that the whole gives there, and
 // less around it does not.
-TEST(Network, LooksNoFurtherThanItSays) {
+void looks_no_further_than_it_says(int overlap) {
     torch::manual_seed(10);
     NetworkSpec spec = small_spec();
     spec.blocks = 3;
     spec.mlp_hidden = 16;
     spec.head_sees_input = true;
     spec.memory_steps = 4;
+    spec.memory_overlap = overlap;
     SeparationNetwork network(spec);
     ASSERT_EQ(network->stride_frames(), 16);
     ASSERT_EQ(network->context_frames(), 48);
@@ -96,6 +97,13 @@ TEST(Network, LooksNoFurtherThanItSays) {
     const auto changed = network->forward(other);
     EXPECT_TRUE(torch::equal(changed.narrow(1, 128, kFrames - 128), whole.narrow(1, 128, kFrames - 128)));
     EXPECT_FALSE(torch::equal(changed.narrow(1, 112, 16), whole.narrow(1, 112, 16)));
+}
+
+TEST(Network, LooksNoFurtherThanItSays) {
+    for (const int overlap : {0, 1, 3, 4}) {
+        SCOPED_TRACE(overlap);
+        looks_no_further_than_it_says(overlap);
+    }
 }
 
 // The mean of a network with itself, grown or not, gives its masks; of two, weights half way between.

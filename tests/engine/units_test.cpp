@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // The network's own operations against libtorch's, for every instruction set that this machine has.
+#include <fmt/format.h>
 #include <gtest/gtest.h>
 #include <torch/torch.h>
 
@@ -89,28 +90,33 @@ struct RecurrentCase {
     [[nodiscard]] Tensor finished(const Tensor& states) const {  // [steps, positions, clips, 2 hidden]
         return x + torch::matmul(states, out.weight.t()) + out.bias;
     }
-    // Along the steps, each window by itself: what the GRU gives there when it begins one window early (or
-    // late) with an empty state, faded into what the next window's gives.
-    Tensor in_windows(std::int64_t memory) {
+    // Along the steps, each window by itself: what the GRU gives there when it begins `overlap` steps early
+    // (or late) with an empty state, faded over as many steps into what the next window's gives.
+    Tensor in_windows(std::int64_t memory, std::int64_t overlap) {
         const std::int64_t steps = x.size(0);
+        const auto u = (torch::arange(overlap) + 0.5) / overlap;
+        const auto fade = (u * u * (3 - 2 * u)).view({-1, 1, 1});
         const auto y = normed().reshape({steps, -1, kWidth});
         std::vector<Tensor> pieces;
         for (std::int64_t at = 0; at < steps; at += memory) {
             const std::int64_t end = std::min(steps, at + memory);
-            const std::int64_t early = std::max<std::int64_t>(0, at - memory);
-            const std::int64_t late = std::min(steps, end + memory);
             const auto run = [&](std::int64_t first, std::int64_t last, int half) {
-                return std::get<0>(gru(y.narrow(0, first, last - first)))
-                    .narrow(0, at - first, end - at)
-                    .narrow(2, half * kHidden, kHidden);
+                return std::get<0>(gru(y.narrow(0, first, last - first))).narrow(2, half * kHidden, kHidden);
             };
-            const auto u = (torch::arange(memory) + 0.5) / memory;
-            const auto fade = (u * u * (3 - 2 * u)).view({-1, 1, 1});
-            auto forward = run(early, end, 0);
-            auto backward = run(at, late, 1);
-            if (end < steps) forward = forward + fade * (run(at, end, 0) - forward);
-            if (at > 0)
-                backward = backward + fade.flip(0).narrow(0, 0, end - at) * (run(at, end, 1) - backward);
+            const std::int64_t early = std::max<std::int64_t>(0, at - overlap);
+            auto forward = run(early, end, 0).narrow(0, at - early, end - at);
+            auto backward = run(at, std::min(steps, end + overlap), 1).narrow(0, 0, end - at);
+            if (end < steps) {
+                const auto own = forward.narrow(0, memory - overlap, overlap);
+                forward = torch::cat({forward.narrow(0, 0, memory - overlap),
+                                      own + fade * (run(end - overlap, end, 0) - own)});
+            }
+            if (at > 0) {
+                const std::int64_t n = std::min(overlap, end - at);
+                const auto own = backward.narrow(0, 0, n);
+                backward = torch::cat({own + fade.flip(0).narrow(0, 0, n) * (run(at, at + n, 1) - own),
+                                       backward.narrow(0, n, end - at - n)});
+            }
             pieces.push_back(torch::cat({forward, backward}, 2));
         }
         return finished(torch::cat(pieces, 0).view({steps, x.size(1), x.size(2), 2 * kHidden}));
@@ -127,8 +133,8 @@ TEST_P(Units, RecurrenceAlongStepsEqualsLibtorch) {
          {std::vector<std::int64_t>{7, 5, 6, kWidth}, {19, 3, 1, kWidth}, {1, 2, 1, kWidth}}) {
         RecurrentCase c(shape);
         expect_the_same(
-            c.inputs, [&] { return recurrent(c.x, true, 0, c.norm, c.weights, c.out); },
-            [&] { return c.in_windows(shape[0]); }, slope_tolerance());
+            c.inputs, [&] { return recurrent(c.x, true, {}, c.norm, c.weights, c.out); },
+            [&] { return c.in_windows(shape[0], shape[0]); }, slope_tolerance());
     }
 }
 
@@ -142,19 +148,37 @@ TEST_P(Units, RecurrenceAlongPositionsEqualsLibtorch) {
             return c.finished(h.permute({1, 0, 2, 3}));
         };
         expect_the_same(
-            c.inputs, [&] { return recurrent(c.x, false, 0, c.norm, c.weights, c.out); }, reference,
+            c.inputs, [&] { return recurrent(c.x, false, {}, c.norm, c.weights, c.out); }, reference,
             slope_tolerance());
     }
 }
 
 TEST_P(Units, MemoryHasAnEnd) {
-    for (const auto& [steps, memory] :
-         {std::pair{23, 5}, {20, 5}, {4, 5}, {6, 5}, {9, 1}, {11, 6}, {40, 17}}) {
-        SCOPED_TRACE(steps);
+    struct Form {
+        int steps, memory, overlap;
+    };
+    for (const auto& [steps, memory, overlap] : {Form{23, 5, 5},
+                                                 {20, 5, 5},
+                                                 {4, 5, 5},
+                                                 {6, 5, 5},
+                                                 {9, 1, 1},
+                                                 {11, 6, 6},
+                                                 {40, 17, 17},
+                                                 {23, 5, 2},
+                                                 {20, 5, 4},
+                                                 {4, 5, 3},
+                                                 {6, 5, 2},
+                                                 {11, 6, 1},
+                                                 {40, 17, 5},
+                                                 {47, 22, 13}}) {
+        SCOPED_TRACE(fmt::format("{} steps, {} in a window, overlap {}", steps, memory, overlap));
         RecurrentCase c({steps, 3, 9, kWidth});  // more sequences than a tile
         expect_the_same(
-            c.inputs, [&] { return recurrent(c.x, true, memory, c.norm, c.weights, c.out); },
-            [&] { return c.in_windows(memory); }, slope_tolerance());
+            c.inputs,
+            [&] {
+                return recurrent(c.x, true, {memory, overlap}, c.norm, c.weights, c.out);
+            },
+            [&] { return c.in_windows(memory, overlap); }, slope_tolerance());
     }
 }
 
@@ -182,13 +206,13 @@ TEST_P(Units, NeighboursChangeNothing) {
     RecurrentCase c({45, 3, 1, kWidth});
     const LinearWeights up{weight({80, kWidth}), weight({80})};
     const LinearWeights out{weight({kWidth, 80}), weight({kWidth})};
-    const auto states = recurrent(c.x, false, 0, c.norm, c.weights, c.out);
+    const auto states = recurrent(c.x, false, {}, c.norm, c.weights, c.out);
     const auto rows = perceptron(c.x, c.norm, up, out);
     for (const auto& [first, count] :
          {std::pair{0, 1}, {3, 2}, {5, 7}, {13, 8}, {20, 12}, {7, 17}, {1, 44}}) {
         const auto part = c.x.narrow(0, first, count).contiguous();
-        EXPECT_TRUE(
-            torch::equal(recurrent(part, false, 0, c.norm, c.weights, c.out), states.narrow(0, first, count)))
+        EXPECT_TRUE(torch::equal(recurrent(part, false, {}, c.norm, c.weights, c.out),
+                                 states.narrow(0, first, count)))
             << count;
         EXPECT_TRUE(torch::equal(perceptron(part, c.norm, up, out), rows.narrow(0, first, count))) << count;
     }
@@ -335,7 +359,7 @@ TEST_P(Units, LargestSumsHold) {
     }
     c.out.weight.fill_(0.25);
     c.out.bias.zero_();
-    EXPECT_TRUE(torch::allclose(recurrent(x, true, 0, norm, c.weights, c.out), x + 0.5 * kHidden, 1e-4));
+    EXPECT_TRUE(torch::allclose(recurrent(x, true, {}, norm, c.weights, c.out), x + 0.5 * kHidden, 1e-4));
 }
 
 // Large arguments end in the limits of the gates instead of in values that are no numbers.
@@ -343,7 +367,7 @@ TEST_P(Units, ExtremeInputsStayFinite) {
     RecurrentCase c({5, 4, 2, kWidth});
     const torch::NoGradGuard no_grad;
     for (const double scale : {0.0, 1e-30, 1e6, 1e15}) {
-        const auto y = recurrent(c.x * scale, true, 2, c.norm, c.weights, c.out);
+        const auto y = recurrent(c.x * scale, true, {2, 1}, c.norm, c.weights, c.out);
         EXPECT_TRUE(torch::isfinite(y).all().item<bool>()) << scale;
     }
 }
