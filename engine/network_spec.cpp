@@ -31,7 +31,7 @@ Result<NetworkSpec> NetworkSpec::from_json(const std::string& text) {
         spec.patch_frames <= 16 && spec.patch_bands > 0 && kBands % spec.patch_bands == 0 && spec.width > 0 &&
         spec.width <= 1024 && spec.blocks > 0 && spec.blocks <= 32 && spec.hidden > 0 &&
         spec.hidden <= 1024 && spec.memory_steps >= 0 && spec.memory_steps <= 65536 &&
-        spec.memory_overlap >= 0 && spec.memory_overlap <= spec.memory_steps && spec.mlp_hidden >= 0 &&
+        spec.memory_overlap >= 0 && spec.memory_overlap <= 65536 && spec.mlp_hidden >= 0 &&
         spec.mlp_hidden <= 4096 && spec.head_hidden > 0 && spec.head_hidden <= 4096 &&
         // What units/kernels.h asks for.
         spec.width % 16 == 0 && spec.hidden % 16 == 0 && spec.mlp_hidden % 16 == 0 &&

@@ -19,7 +19,7 @@ struct NetworkSpec {
     // Patches of a window of a recurrence along time, and those of them in which the next one warms up
     // (units::Reach); 0 patches: without end.
     int memory_steps = 0;
-    int memory_overlap = 0;        // 0: all of them, which is what old files mean
+    int memory_overlap = 0;        // 0 (as old files have it), or more: all of them
     int mlp_hidden = 0;            // of a two-layer perceptron that ends every block; 0: none
     int head_hidden = 128;         // of the mask head
     bool head_sees_input = false;  // the head is also given the patch as it came in

@@ -10,6 +10,7 @@
 
 #include "core/base/output_file.h"
 #include "core/media/sound_file.h"
+#include "learn/average.h"
 #include "learn/corpus.h"
 #include "learn/doubt_study.h"
 #include "learn/evaluate.h"
@@ -154,35 +155,6 @@ void add_examples(CLI::App& app, Status& status) {
     command->add_option("--seconds", options->seconds, "Length of each");
     command->add_option("--seed", options->seed, "Another seed, other examples");
     command->callback([options, &status] { status = write_examples(*options); });
-}
-
-struct AverageOptions {
-    std::vector<std::filesystem::path> models;
-    std::filesystem::path out;
-    int memory_steps = 0;  // 0: as it is, with the overlap
-    int memory_overlap = 0;
-};
-
-Status average(const AverageOptions& options) {
-    std::vector<SeparationNetwork> networks;
-    std::string from;
-    for (const auto& path : options.models) {
-        auto loaded = load_network(path);
-        if (!loaded) return loaded.error();
-        networks.push_back(loaded->network);
-        from += (from.empty() ? "" : ", ") + path.filename().string();
-    }
-    if (options.memory_steps > 0) {
-        NetworkSpec spec = networks.back()->spec();
-        spec.memory_steps = options.memory_steps;
-        spec.memory_overlap = std::min(options.memory_overlap, options.memory_steps);
-        SeparationNetwork other(spec);
-        if (auto status = copy_weights(networks.back(), other); !status) return status;
-        networks.back() = other;
-    }
-    auto mean = mean_of_weights(networks);
-    if (!mean) return mean.error();
-    return save_network(*mean, options.out, {{"training", fmt::format(R"({{"mean_of": "{}"}})", from)}});
 }
 
 void add_average(CLI::App& app, Status& status) {

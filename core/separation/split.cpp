@@ -47,10 +47,6 @@ void read_at_model_rate(const Source& source, int channel, std::int64_t start, s
     copy_padded(converted, lead, out);
 }
 
-std::int64_t rounded_up(std::int64_t value, std::int64_t step) {
-    return (value + step - 1) / step * step;
-}
-
 // Features that are made, and go through the network, at a time: 33 s, whose memory is what a split needs.
 constexpr std::int64_t kPieceFrames = 3072;
 constexpr std::int64_t kLongestOfSeveral = 28672;  // 5 minutes

@@ -10,23 +10,16 @@ namespace {
 constexpr std::int64_t kSoonFrames = 1024;      // 11 s: soon there, and long enough for the next
 constexpr std::int64_t kShortestFrames = 3072;  // 33 s: less is not worth beginning anew for
 
-std::int64_t down_to(std::int64_t value, std::int64_t grid) {
-    return value / grid * grid;
-}
-std::int64_t up_to(std::int64_t value, std::int64_t grid) {
-    return down_to(value + grid - 1, grid);
-}
-
 }  // namespace
 
 Stretches::Stretches(const StretchWish& wish) : wish_(wish), at_(static_cast<std::size_t>(wish.workers)) {
     const std::int64_t wanted =
         std::clamp<std::int64_t>(wish.wanted_frame, 0, std::max<std::int64_t>(wish.frames - 1, 0));
-    const std::int64_t start = down_to(wanted, wish.grid);
+    const std::int64_t start = wanted / wish.grid * wish.grid;
     std::int64_t from = start;
     if (wish.soon) {
         const std::int64_t length = wish.longest > 0 ? std::min(kSoonFrames, wish.longest) : kSoonFrames;
-        from = std::min(wish.frames, start + up_to(length, wish.grid));
+        from = std::min(wish.frames, start + rounded_up(length, wish.grid));
         add(start, from);
     }
     cut_evenly(from, wish.frames, false);
@@ -42,7 +35,7 @@ void Stretches::cut_evenly(std::int64_t first, std::int64_t last, bool backwards
     // Below its context, a stretch would take longer than its share of one that is not cut.
     std::int64_t length = std::max({even, kShortestFrames, wish_.context});
     if (wish_.longest > 0) length = std::min(length, wish_.longest);
-    length = up_to(length, wish_.grid);
+    length = rounded_up(length, wish_.grid);
     if (backwards) {
         // Every stretch begins on the grid, and so does what lies behind the last one.
         for (std::int64_t at = last; at > first; at -= length) add(std::max(first, at - length), at);
@@ -56,7 +49,7 @@ std::optional<Stretches::Piece> Stretches::part_of_another() {
     const auto most = std::ranges::max_element(at_, {}, left);
     // Both halves cost half the context more: below twice the context nothing is won.
     if (left(*most) <= 2 * std::max(wish_.context, kShortestFrames)) return {};
-    const std::int64_t middle = up_to(most->first + left(*most) / 2, wish_.grid);
+    const std::int64_t middle = rounded_up(most->first + left(*most) / 2, wish_.grid);
     if (middle >= most->last) return {};
     const Piece part{most->group, middle, most->last};
     most->last = middle;

@@ -15,6 +15,11 @@
 
 namespace rivlen {
 
+// The smallest multiple of a grid that is not below a value; neither is negative.
+constexpr std::int64_t rounded_up(std::int64_t value, std::int64_t grid) {
+    return (value + grid - 1) / grid * grid;
+}
+
 struct StretchWish {
     std::int64_t frames = 0;  // of the recording
     int groups = 1;           // of channels, which have stretches each

@@ -35,7 +35,7 @@ struct Steps {
 // How far a recurrence looks: it runs in windows (recurrent() in operations.h).
 struct Reach {
     Size window = 0;   // steps; 0 or at least the number of steps: one window, without end
-    Size overlap = 0;  // last steps of a window, in which the state of the next one warms up; 0: all of them
+    Size overlap = 0;  // last steps of a window, in which the state of the next one warms up; 0, or more: all
 };
 
 // Layer norm (Ba et al. 2016) with weight and bias, epsilon 1e-5.
