@@ -98,6 +98,9 @@ void add_train(CLI::App& app, Status& status) {
                         "Stop after so much processor time; call again to go on");
     command->add_option("--start-from", options->start_from,
                         "Weights to begin with; the network may be larger than theirs");
+    command->add_option("--follow", options->follow, "A larger model, whose masks are learned from, too");
+    command->add_option("--follow-share", options->follow_share, "How much of the loss is theirs, 0 to 1")
+        ->check(CLI::Range(0.0, 1.0));
     command->callback([options, &status] { status = train(*options); });
 }
 

@@ -42,7 +42,9 @@ double thread_seconds() {
 }
 
 // What a step consists of, and the processor time that each stage took.
-constexpr std::array<const char*, 5> kStages = {"parts", "mixing", "forward", "backward", "optimiser"};
+constexpr std::array<const char*, 6> kStages = {"parts",   "mixing",   "masks to follow",
+                                                "forward", "backward", "optimiser"};
+constexpr std::size_t kOptimiserStage = kStages.size() - 1;
 class StageTimes {
   public:
     void lap(std::size_t stage) {
@@ -70,8 +72,8 @@ class StageTimes {
 
 // One worker's share of a step: mixes, forward, backward. Gradients stay in the worker's own copy of the
 // network.
-double work(SeparationNetwork& network, ExampleStock& stock, const TrainOptions& options, std::int64_t step,
-            int first, int count, StageTimes& times) {
+double work(SeparationNetwork& network, ExampleStock& stock, SeparationNetwork& followed,
+            const TrainOptions& options, std::int64_t step, int first, int count, StageTimes& times) {
     times.begin();
     stock.follow(step, count);
     times.lap(0);
@@ -80,13 +82,15 @@ double work(SeparationNetwork& network, ExampleStock& stock, const TrainOptions&
         Rng rng(seed_of(options.seed, step, first + i));
         examples.push_back(stock.draw(rng));
     }
-    const Batch batch = batch_of(examples, static_cast<std::size_t>(options.clips), options.absent_cost);
+    Batch batch = batch_of(examples, static_cast<std::size_t>(options.clips), options.absent_cost);
     times.lap(1);
+    if (followed) follow_masks(batch, followed->forward(batch.features), options.follow_share);
+    times.lap(2);
     network->zero_grad();
     const auto loss = network->loss(batch.features, batch.targets);
-    times.lap(2);
-    loss.backward();
     times.lap(3);
+    loss.backward();
+    times.lap(4);
     return loss.item<double>() + batch.constant;
 }
 
@@ -227,6 +231,12 @@ Status train(const TrainOptions& options) {
         if (auto status = copy_weights(loaded->network, network); !status) return status;
     }
     if (auto status = copy_weights(network, average); !status) return status;
+    SeparationNetwork followed(nullptr);
+    if (!options.follow.empty()) {
+        auto loaded = load_network(options.follow);
+        if (!loaded) return loaded.error();
+        followed = loaded->network;
+    }
     Replicas replicas(network, options.workers);
     std::vector<StageTimes> times(replicas.size() + 1);  // the last is the optimiser's
     Optimizer optimizer(*network, options.optimizer);
@@ -246,7 +256,8 @@ Status train(const TrainOptions& options) {
     while (progress.step < options.steps) {
         const double loss = replicas.step([&](SeparationNetwork& replica, std::size_t w) {
             const auto [first, count] = share_of(options.clips, options.workers, static_cast<int>(w));
-            return work(replica, *lessons->stocks[w], options, progress.step, first, count, times[w]);
+            return work(replica, *lessons->stocks[w], followed, options, progress.step, first, count,
+                        times[w]);
         });
         const double rate = options.learning_rate * rate_factor(options, progress.step);
         times.back().begin();
@@ -260,7 +271,7 @@ Status train(const TrainOptions& options) {
             const auto now = network->parameters();
             for (std::size_t i = 0; i < averaged.size(); ++i) averaged[i].mul_(keep).add_(now[i], 1.0 - keep);
         }
-        times.back().lap(4);
+        times.back().lap(kOptimiserStage);
         smooth_loss = smooth_loss == 0.0 ? loss : 0.98 * smooth_loss + 0.02 * loss;
         ++progress.step;
         StageTimes all;
@@ -308,6 +319,7 @@ Status train(const TrainOptions& options) {
                                            {"clip_seconds", options.clip_seconds},
                                            {"learning_rate", options.learning_rate},
                                            {"start_from", options.start_from.filename().string()},
+                                           {"followed", options.follow.filename().string()},
                                            {"seed", options.seed},
                                            {"loss", smooth_loss},
                                            {"optimizer", options.optimizer.muon ? "muon" : "adamw"},

@@ -37,6 +37,8 @@ struct TrainOptions {
     std::uint64_t seed = 1;
     double max_core_hours = 1e9;  // stops (with a checkpoint) after so much more of its own processor time
     std::filesystem::path start_from;  // weights to begin with; empty: random
+    std::filesystem::path follow;      // a larger model whose masks are learned from, too; empty: none
+    double follow_share = 0.5;         // of the loss (follow_masks() in engine/learning/examples.h)
     std::function<void(const std::string&)> log;
 };
 

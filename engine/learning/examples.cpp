@@ -29,4 +29,15 @@ Batch batch_of(const std::vector<Example>& examples, std::size_t clips, double a
     return batch;
 }
 
+void follow_masks(Batch& batch, const torch::Tensor& masks, double share) {
+    units::LossTensors& targets = batch.targets;
+    const auto sounds = (targets.cross.sum({2, 3}, true) > 0).to(torch::kFloat32);
+    const auto wanted = masks.transpose(1, 2) * sounds;
+    const auto mixture = targets.mixture.unsqueeze(1);
+    targets.cross = ((1.0 - share) * targets.cross + share * 2.0 * mixture * wanted.sqrt()).contiguous();
+    const auto constants = (mixture * wanted).sum({1, 2, 3});
+    batch.constant =
+        (1.0 - share) * batch.constant + share * (constants * targets.weights).sum().item<double>();
+}
+
 }  // namespace rivlen

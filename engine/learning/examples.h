@@ -43,4 +43,11 @@ struct Batch {
 // up to the mean over all of them.
 [[nodiscard]] Batch batch_of(const std::vector<Example>& examples, std::size_t clips, double absent_cost);
 
+// Blends into what is learned what another model says of the same features (distillation: Hinton et al.,
+// "Distilling the knowledge in a neural network", 2015). Masks m in place of the truth, compressed as above,
+// give 1.5 |X| (sqrt(M) - sqrt(m))^2, which has the form of the loss with cross = 2 mixture sqrt(m). An
+// absent stem keeps the truth. masks: [clips, frames, 4, 256]; share: of them, 0 to 1; the truth has the
+// rest.
+void follow_masks(Batch& batch, const torch::Tensor& masks, double share);
+
 }  // namespace rivlen

@@ -176,6 +176,41 @@ TEST(Loss, AbsentStemsCostMore) {
     EXPECT_NEAR(batch.targets.weights[0].item<double>(), sums.scale / 4.0, 1e-9);
 }
 
+// The loss of masks [1, 4, frames, 256] by what a batch of one clip holds.
+double loss_from(const torch::Tensor& masks, const Batch& batch) {
+    const auto& targets = batch.targets;
+    const auto fit = (masks * targets.mixture.unsqueeze(1) - masks.sqrt() * targets.cross).sum();
+    return fit.item<double>() * targets.weights[0].item<double>() + batch.constant;
+}
+
+// With another model's masks in place of the truth the loss is their distance; of an absent stem, which
+// nothing may go to, it stays as it was. A share of it is that share.
+TEST(Loss, OfMasksThatAreFollowedIsTheDistanceFromThem) {
+    const test::Scratch scratch;
+    const auto corpus = test::made_corpus(scratch);
+    Mix mix = example_mix(corpus, 7);
+    for (auto& channel : mix.stems[2]) std::ranges::fill(channel, 0.0F);
+    const Batch truth = batch_of({{features_of(mix.mix), loss_sums(mix)}}, 1, 0.0);
+    const auto frames = truth.features.size(1);
+    torch::manual_seed(3);
+    const auto followed = torch::softmax(2.0 * torch::randn({1, frames, kStems, kBands}), 2);
+    const auto masks = torch::softmax(2.0 * torch::randn({1, kStems, frames, kBands}), 1);
+
+    auto expected = (masks.sqrt() - followed.transpose(1, 2).sqrt()).square();
+    expected.select(1, 2).copy_(masks.select(1, 2));
+    const double distance = (expected * truth.targets.mixture.unsqueeze(1)).sum().item<double>() *
+                            truth.targets.weights[0].item<double>();
+    Batch all = truth;
+    follow_masks(all, followed, 1.0);
+    EXPECT_NEAR(loss_from(masks, all), distance, 1e-3 * distance);
+    EXPECT_EQ(all.targets.cross.select(1, 2).abs().max().item<float>(), 0.0F);
+
+    Batch some = truth;
+    follow_masks(some, followed, 0.3);
+    const double expected_some = 0.7 * loss_from(masks, truth) + 0.3 * distance;
+    EXPECT_NEAR(loss_from(masks, some), expected_some, 1e-3 * expected_some);
+}
+
 TEST(FeaturesOfAMix, LieAroundOneAtAnyLevel) {
     const test::Scratch scratch;
     const auto corpus = test::made_corpus(scratch);
@@ -266,6 +301,39 @@ TEST(Training, StartsFromOtherWeightsOrSaysWhyNot) {
     EXPECT_EQ(train(wider).error().kind, ErrorKind::Mismatch);
     auto nowhere = training(scratch, "fourth");
     nowhere.corpus = scratch / "nowhere";
+    EXPECT_EQ(train(nowhere).error().kind, ErrorKind::NotFound);
+}
+
+// A model that follows another comes nearer to its masks than one that does not.
+TEST(Training, FollowsTheMasksOfAnotherModel) {
+    const test::Scratch scratch;
+    (void)test::made_corpus(scratch);
+    auto first = training(scratch, "first");
+    first.spec.blocks = 2;
+    first.seed = 9;
+    ASSERT_TRUE(train(first).ok());
+    const auto distance_of = [&](const std::string& run, bool follows) {
+        auto options = training(scratch, run);
+        options.steps = 40;
+        options.decay_steps = 1;
+        options.learning_rate = 1e-2;
+        options.average = 0.5;
+        if (follows) options.follow = scratch / "first/model.safetensors";
+        options.follow_share = 1.0;
+        EXPECT_TRUE(train(options).ok());
+        auto followed = load_network(scratch / "first/model.safetensors");
+        auto other = load_network(scratch / run / "model.safetensors");
+        torch::manual_seed(4);
+        const auto features = 1.0 + 0.3 * torch::randn({1, 40, first.spec.feature_channels, kBands});
+        return (followed->network->forward(features) - other->network->forward(features))
+            .abs()
+            .mean()
+            .item<double>();
+    };
+    const double alone = distance_of("alone", false);
+    EXPECT_LT(distance_of("following", true), 0.8 * alone);
+    auto nowhere = training(scratch, "nowhere");
+    nowhere.follow = scratch / "nowhere.safetensors";
     EXPECT_EQ(train(nowhere).error().kind, ErrorKind::NotFound);
 }
 
