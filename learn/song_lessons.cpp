@@ -54,17 +54,15 @@ Result<SongMaker> song_maker(const Corpus& corpus, const Material& readers, Pool
     return SongMaker(std::move(fonts), std::move(scores), readers);
 }
 
-void SongStock::follow(std::int64_t step, int clips) {
-    rolling_.follow(step, clips, [&](std::uint64_t seed) {
-        Rng rng(seed);
-        const Song song =
-            maker_.make(static_cast<std::size_t>(rolling_.options().clip_seconds * kCorpusRate), rng);
-        Item item;
-        std::ranges::transform(song.parts, item.begin(),
-                               [](const Stereo& part) { return rivlen::spectra_of(part); });
-        return item;
-    });
-}
+SongStock::SongStock(SongMaker maker, const StockOptions& options)
+    : maker_(std::move(maker)), rolling_(options, [this, seconds = options.clip_seconds](std::uint64_t seed) {
+          Rng rng(seed);
+          const Song song = maker_.make(static_cast<std::size_t>(seconds * kCorpusRate), rng);
+          Item item;
+          std::ranges::transform(song.parts, item.begin(),
+                                 [](const Stereo& part) { return rivlen::spectra_of(part); });
+          return item;
+      }) {}
 
 Example SongStock::draw(Rng& rng) const {
     constexpr double kLeftOut = 0.08, kFromAnother = 0.25, kMostMoveDb = 6;

@@ -31,13 +31,13 @@ namespace rivlen::learn {
 // each at another level, some left out.
 class SongStock : public ExampleStock {
   public:
-    SongStock(SongMaker maker, const StockOptions& options) : maker_(std::move(maker)), rolling_(options) {}
-    void follow(std::int64_t step, int clips) override;
+    SongStock(SongMaker maker, const StockOptions& options);
+    double follow(std::int64_t step, int clips) override { return rolling_.follow(step, clips); }
     [[nodiscard]] Example draw(Rng& rng) const override;
 
   private:
     using Item = std::array<StemSpectra, kMusicParts>;
-    SongMaker maker_;
+    SongMaker maker_;  // of the thread that makes items
     RollingItems<Item> rolling_;
 };
 

@@ -9,17 +9,15 @@ std::uint64_t seed_of(std::uint64_t run_seed, std::int64_t n, std::int64_t kind)
     return rng.bits();
 }
 
-void Stock::follow(std::int64_t step, int clips) {
-    rolling_.follow(step, clips, [&](std::uint64_t seed) {
-        Rng rng(seed);
-        Item item;
-        item.parts =
-            mixer_->make_parts(Mixer::random_parts(rng),
-                               static_cast<std::size_t>(rolling_.options().clip_seconds * kCorpusRate), rng);
-        item.spectra = spectra_of(item.parts);
-        return item;
-    });
-}
+Stock::Stock(const Mixer& mixer, const StockOptions& options)
+    : rolling_(options, [&mixer, seconds = options.clip_seconds](std::uint64_t seed) {
+          Rng rng(seed);
+          Item item;
+          item.parts = mixer.make_parts(Mixer::random_parts(rng),
+                                        static_cast<std::size_t>(seconds * kCorpusRate), rng);
+          item.spectra = spectra_of(item.parts);
+          return item;
+      }) {}
 
 Example Stock::draw(Rng& rng) const {
     Scene scene = Mixer::random_scene(rng);

@@ -6,7 +6,10 @@
 #include <cstddef>
 #include <cstdint>
 #include <deque>
+#include <functional>
+#include <utility>
 
+#include "learn/made_ahead.h"
 #include "learn/spectra.h"
 
 namespace rivlen::learn {
@@ -28,42 +31,55 @@ class ExampleStock {
     ExampleStock(const ExampleStock&) = delete;
     ExampleStock& operator=(const ExampleStock&) = delete;
     virtual ~ExampleStock() = default;
-    // Makes what belongs into the stock at a step of so many clips.
-    virtual void follow(std::int64_t step, int clips) = 0;
+    // Takes in what belongs into the stock at a step of so many clips. Returns the seconds of a processor
+    // that making it took, on a thread of its own.
+    virtual double follow(std::int64_t step, int clips) = 0;
     [[nodiscard]] virtual Example draw(Rng& rng) const = 0;
 };
 
 // As clips are learned from, new items take the place of the oldest. Which there are depends on the seed and
-// the step alone, so that a run can go on anywhere.
+// the step alone, so that a run can go on anywhere. They are made ahead, on a thread of their own.
 template <typename Item>
 class RollingItems {
   public:
-    explicit RollingItems(const StockOptions& options) : options_(options) {}
-    [[nodiscard]] const StockOptions& options() const { return options_; }
-    // make(seed): an item.
-    template <typename Make>
-    void follow(std::int64_t step, int clips, Make make) {
+    // make(seed): an item; called on that thread.
+    RollingItems(const StockOptions& options, std::function<Item(std::uint64_t seed)> make)
+        : options_(options),
+          ahead_([make = std::move(make),
+                  seed = options.seed](std::int64_t n) { return make(seed_of(seed, n, 1)); },
+                 kAhead) {}
+    // As ExampleStock::follow().
+    double follow(std::int64_t step, int clips) {
         // A full stock stands before the first step.
         const std::int64_t wanted = options_.parts + (step + 1) * clips / options_.uses;
         next_ = std::max(next_, wanted - options_.parts);
-        for (; next_ < wanted; ++next_) items_.push_back(make(seed_of(options_.seed, next_, 1)));
+        double seconds = 0;
+        for (; next_ < wanted; ++next_) {
+            auto made = ahead_.take(next_);
+            seconds += made.seconds;
+            items_.push_back(std::move(made.item));
+        }
         while (items_.size() > static_cast<std::size_t>(options_.parts)) items_.pop_front();
+        return seconds;
     }
     [[nodiscard]] const Item& any(Rng& rng) const { return items_[rng.below(items_.size())]; }
 
   private:
+    static constexpr std::size_t kAhead = 4;  // 0.1 GB each at 12 s
     StockOptions options_;
-    std::int64_t next_ = 0;  // index of the item to be made next
+    std::int64_t next_ = 0;  // index of the item to be taken in next
     std::deque<Item> items_;
+    MadeAhead<Item> ahead_;
 };
 
 // Making parts costs more than learning from them, so every part is used several times, each time with others
 // and at other levels.
 class Stock : public ExampleStock {
   public:
-    Stock(const Mixer& mixer, const StockOptions& options) : mixer_(&mixer), rolling_(options) {}
+    // mixer: outlives this.
+    Stock(const Mixer& mixer, const StockOptions& options);
 
-    void follow(std::int64_t step, int clips) override;
+    double follow(std::int64_t step, int clips) override { return rolling_.follow(step, clips); }
     [[nodiscard]] Example draw(Rng& rng) const override;
 
   private:
@@ -71,7 +87,6 @@ class Stock : public ExampleStock {
         Parts parts;
         PartsSpectra spectra;
     };
-    const Mixer* mixer_;
     RollingItems<Item> rolling_;
 };
 

@@ -7,7 +7,6 @@
 #include <algorithm>
 #include <array>
 #include <chrono>
-#include <ctime>
 #include <fstream>
 #include <memory>
 #include <nlohmann/json.hpp>
@@ -18,6 +17,7 @@
 #include "engine/network.h"
 #include "learn/evaluate.h"
 #include "learn/mixer.h"
+#include "learn/processor_time.h"
 #include "learn/song_lessons.h"
 #include "learn/stock.h"
 #include "learn/tensors.h"
@@ -34,13 +34,6 @@ double seconds_since(Clock::time_point start) {
     return std::chrono::duration<double>(Clock::now() - start).count();
 }
 
-// Processor time of this thread: what other work takes away does not count.
-double thread_seconds() {
-    timespec t{};
-    clock_gettime(CLOCK_THREAD_CPUTIME_ID, &t);
-    return static_cast<double>(t.tv_sec) + 1e-9 * static_cast<double>(t.tv_nsec);
-}
-
 // What a step consists of, and the processor time that each stage took.
 constexpr std::array<const char*, 6> kStages = {"parts",   "mixing",   "masks to follow",
                                                 "forward", "backward", "optimiser"};
@@ -53,6 +46,8 @@ class StageTimes {
         mark_ = now;
     }
     void begin() { mark_ = thread_seconds(); }
+    // What another thread took.
+    void add(std::size_t stage, double seconds) { seconds_[stage] += seconds; }
     void add(const StageTimes& other) {
         for (std::size_t i = 0; i < seconds_.size(); ++i) seconds_[i] += other.seconds_[i];
     }
@@ -75,7 +70,7 @@ class StageTimes {
 double work(SeparationNetwork& network, ExampleStock& stock, SeparationNetwork& followed,
             const TrainOptions& options, std::int64_t step, int first, int count, StageTimes& times) {
     times.begin();
-    stock.follow(step, count);
+    times.add(0, stock.follow(step, count));
     times.lap(0);
     std::vector<Example> examples;
     for (int i = 0; i < count; ++i) {
@@ -211,6 +206,156 @@ Result<Lessons> song_lessons(const Corpus& corpus, const TrainOptions& options) 
     return lessons;
 }
 
+struct Networks {
+    SeparationNetwork learning, average;
+    SeparationNetwork followed{nullptr};  // null: none
+};
+
+Result<Networks> networks_of(const TrainOptions& options) {
+    Networks networks{SeparationNetwork(options.spec), SeparationNetwork(options.spec)};
+    if (!options.start_from.empty()) {
+        auto loaded = load_network(options.start_from);
+        if (!loaded) return loaded.error();
+        if (auto status = copy_weights(loaded->network, networks.learning); !status) return status.error();
+    }
+    if (auto status = copy_weights(networks.learning, networks.average); !status) return status.error();
+    if (!options.follow.empty()) {
+        auto loaded = load_network(options.follow);
+        if (!loaded) return loaded.error();
+        networks.followed = loaded->network;
+    }
+    return networks;
+}
+
+// A run, from where it stands to its end.
+class Run {
+  public:
+    Run(const TrainOptions& options, Lessons lessons, Networks networks)
+        : options_(options),
+          lessons_(std::move(lessons)),
+          networks_(std::move(networks)),
+          replicas_(networks_.learning, options.workers),
+          times_(replicas_.size() + 1),
+          optimizer_(*networks_.learning, options.optimizer) {
+        if (fs::exists(options.run / "checkpoint.pt"))
+            progress_ = load_checkpoint(options.run, networks_.learning, networks_.average, optimizer_);
+        before_ = progress_;
+        const bool fresh_log = !fs::exists(options.run / "log.csv");
+        log_.open(options.run / "log.csv", std::ios::app);
+        if (fresh_log)
+            log_ << fmt::format("step,core_hours,mix_hours,loss,learning_rate,{}\n", lessons_.log_columns());
+    }
+
+    Status go_on() {
+        while (progress_.step < options_.steps) {
+            const double rate = learn();
+            const bool last =
+                progress_.step == options_.steps || progress_.hours - before_.hours > options_.max_core_hours;
+            if (last || progress_.step % options_.evaluate_every == 0) {
+                if (auto status = evaluate(rate); !status) return status;
+            } else if (progress_.step % 20 == 0) {
+                write_log(rate, ",,,");
+            }
+            if (last || progress_.step % options_.save_every == 0) {
+                if (auto status = save(); !status) return status;
+            }
+            if (last) break;
+        }
+        return {};
+    }
+
+  private:
+    // One step; returns its rate.
+    double learn() {
+        const double loss = replicas_.step([&](SeparationNetwork& replica, std::size_t w) {
+            const auto [first, count] = share_of(options_.clips, options_.workers, static_cast<int>(w));
+            return work(replica, *lessons_.stocks[w], networks_.followed, options_, progress_.step, first,
+                        count, times_[w]);
+        });
+        const double rate = options_.learning_rate * rate_factor(options_, progress_.step);
+        times_.back().begin();
+        optimizer_.step(rate, options_.workers);
+        average_in();
+        times_.back().lap(kOptimiserStage);
+        smooth_loss_ = smooth_loss_ == 0.0 ? loss : 0.98 * smooth_loss_ + 0.02 * loss;
+        ++progress_.step;
+        progress_.hours = before_.hours + time_so_far().sum() / 3600.0;
+        progress_.mix_hours += options_.clips * options_.clip_seconds / 3600.0;
+        return rate;
+    }
+
+    void average_in() {
+        const torch::NoGradGuard no_grad;
+        // Early on, a long memory would keep the random start in the average.
+        const auto step = static_cast<double>(progress_.step);
+        const double keep = std::min(options_.average, (1.0 + step) / (10.0 + step));
+        auto averaged = networks_.average->parameters();
+        const auto now = networks_.learning->parameters();
+        for (std::size_t i = 0; i < averaged.size(); ++i) averaged[i].mul_(keep).add_(now[i], 1.0 - keep);
+    }
+
+    [[nodiscard]] StageTimes time_so_far() const {
+        StageTimes all;
+        for (const auto& t : times_) all.add(t);
+        return all;
+    }
+
+    Status evaluate(double rate) {
+        networks_.average->eval();
+        std::vector<Figures> figures;
+        for (const auto& mix : lessons_.eval_set.mixes)
+            figures.push_back(figures_of(mix, apply_masks(network_masks(networks_.average, mix), mix)));
+        const auto gains = mean_gains(figures, lessons_.columns);
+        write_log(rate, fmt::format("{:.2f}", fmt::join(gains, ",")));
+        std::string line = fmt::format("step {} {:.2f} core hours loss {:.4f}:", progress_.step,
+                                       progress_.hours, smooth_loss_);
+        for (std::size_t i = 0; i < gains.size(); ++i)
+            line += fmt::format(" {} {:.2f}", lessons_.columns[i], gains[i]);
+        options_.log(line + " dB");
+        const StageTimes all = time_so_far();
+        const double mixed_s =
+            static_cast<double>(progress_.step - before_.step) * options_.clips * options_.clip_seconds;
+        options_.log(fmt::format("{:.1f} s of mixes a second of a core ({:.1f} by the clock); {}",
+                                 mixed_s / all.sum(), mixed_s / seconds_since(start_), all.shares()));
+        return write_text_file(options_.run / "validation.json", summary_json(figures));
+    }
+
+    void write_log(double rate, const std::string& gains) {
+        log_ << fmt::format("{},{:.4f},{:.3f},{:.5f},{:.6f},{}\n", progress_.step, progress_.hours,
+                            progress_.mix_hours, smooth_loss_, rate, gains)
+             << std::flush;
+    }
+
+    Status save() {
+        save_checkpoint(options_.run, networks_.learning, networks_.average, optimizer_, progress_);
+        const nlohmann::json record = {{"steps", progress_.step},
+                                       {"core_hours", progress_.hours},
+                                       {"mix_hours", progress_.mix_hours},
+                                       {"clips", options_.clips},
+                                       {"clip_seconds", options_.clip_seconds},
+                                       {"learning_rate", options_.learning_rate},
+                                       {"start_from", options_.start_from.filename().string()},
+                                       {"followed", options_.follow.filename().string()},
+                                       {"seed", options_.seed},
+                                       {"loss", smooth_loss_},
+                                       {"optimizer", options_.optimizer.muon ? "muon" : "adamw"},
+                                       {"workers", options_.workers}};
+        return save_network(networks_.average, options_.run / "model.safetensors",
+                            {{"training", record.dump()}, {"stems", lessons_.stems()}});
+    }
+
+    const TrainOptions& options_;
+    Lessons lessons_;
+    Networks networks_;
+    Replicas replicas_;
+    std::vector<StageTimes> times_;  // by worker; the last is the optimiser's
+    Optimizer optimizer_;
+    Progress progress_, before_;  // now, and when it was taken up
+    std::ofstream log_;
+    Clock::time_point start_ = Clock::now();
+    double smooth_loss_ = 0.0;
+};
+
 }  // namespace
 
 Status train(const TrainOptions& options) {
@@ -222,115 +367,9 @@ Status train(const TrainOptions& options) {
     torch::manual_seed(options.seed);
     auto lessons = options.songs ? song_lessons(*corpus, options) : mix_lessons(*corpus, options);
     if (!lessons) return lessons.error();
-
-    SeparationNetwork network(options.spec);
-    SeparationNetwork average(options.spec);
-    if (!options.start_from.empty()) {
-        auto loaded = load_network(options.start_from);
-        if (!loaded) return loaded.error();
-        if (auto status = copy_weights(loaded->network, network); !status) return status;
-    }
-    if (auto status = copy_weights(network, average); !status) return status;
-    SeparationNetwork followed(nullptr);
-    if (!options.follow.empty()) {
-        auto loaded = load_network(options.follow);
-        if (!loaded) return loaded.error();
-        followed = loaded->network;
-    }
-    Replicas replicas(network, options.workers);
-    std::vector<StageTimes> times(replicas.size() + 1);  // the last is the optimiser's
-    Optimizer optimizer(*network, options.optimizer);
-
-    Progress progress;
-    if (fs::exists(options.run / "checkpoint.pt"))
-        progress = load_checkpoint(options.run, network, average, optimizer);
-    const bool fresh_log = !fs::exists(options.run / "log.csv");
-    std::ofstream log(options.run / "log.csv", std::ios::app);
-    if (fresh_log)
-        log << fmt::format("step,core_hours,mix_hours,loss,learning_rate,{}\n", lessons->log_columns());
-
-    const auto session_start = Clock::now();
-    const double hours_before = progress.hours;
-    const std::int64_t first_step = progress.step;
-    double smooth_loss = 0.0;
-    while (progress.step < options.steps) {
-        const double loss = replicas.step([&](SeparationNetwork& replica, std::size_t w) {
-            const auto [first, count] = share_of(options.clips, options.workers, static_cast<int>(w));
-            return work(replica, *lessons->stocks[w], followed, options, progress.step, first, count,
-                        times[w]);
-        });
-        const double rate = options.learning_rate * rate_factor(options, progress.step);
-        times.back().begin();
-        optimizer.step(rate, options.workers);
-        {
-            const torch::NoGradGuard no_grad;
-            // Early on, a long memory would keep the random start in the average.
-            const double keep = std::min(options.average, (1.0 + static_cast<double>(progress.step)) /
-                                                              (10.0 + static_cast<double>(progress.step)));
-            auto averaged = average->parameters();
-            const auto now = network->parameters();
-            for (std::size_t i = 0; i < averaged.size(); ++i) averaged[i].mul_(keep).add_(now[i], 1.0 - keep);
-        }
-        times.back().lap(kOptimiserStage);
-        smooth_loss = smooth_loss == 0.0 ? loss : 0.98 * smooth_loss + 0.02 * loss;
-        ++progress.step;
-        StageTimes all;
-        for (const auto& t : times) all.add(t);
-        progress.hours = hours_before + all.sum() / 3600.0;
-        progress.mix_hours += options.clips * options.clip_seconds / 3600.0;
-        const double mix_hours = progress.mix_hours;
-
-        const bool last =
-            progress.step == options.steps || progress.hours - hours_before > options.max_core_hours;
-        const bool evaluated = last || progress.step % options.evaluate_every == 0;
-        if (evaluated) {
-            average->eval();
-            std::vector<Figures> figures;
-            for (const auto& mix : lessons->eval_set.mixes)
-                figures.push_back(figures_of(mix, apply_masks(network_masks(average, mix), mix)));
-            const auto gains = mean_gains(figures, lessons->columns);
-            log << fmt::format("{},{:.4f},{:.3f},{:.5f},{:.6f},{:.2f},{:.2f},{:.2f},{:.2f}\n", progress.step,
-                               progress.hours, mix_hours, smooth_loss, rate, gains[0], gains[1], gains[2],
-                               gains[3]);
-            std::string line = fmt::format("step {} {:.2f} core hours loss {:.4f}:", progress.step,
-                                           progress.hours, smooth_loss);
-            for (std::size_t i = 0; i < gains.size(); ++i)
-                line += fmt::format(" {} {:.2f}", lessons->columns[i], gains[i]);
-            options.log(line + " dB");
-            const double mixed_s =
-                static_cast<double>(progress.step - first_step) * options.clips * options.clip_seconds;
-            options.log(fmt::format("{:.1f} s of mixes a second of a core ({:.1f} by the clock); {}",
-                                    mixed_s / all.sum(), mixed_s / seconds_since(session_start),
-                                    all.shares()));
-            if (auto status = write_text_file(options.run / "validation.json", summary_json(figures));
-                !status)
-                return status;
-        } else if (progress.step % 20 == 0) {
-            log << fmt::format("{},{:.4f},{:.3f},{:.5f},{:.6f},,,,\n", progress.step, progress.hours,
-                               mix_hours, smooth_loss, rate);
-        }
-        log.flush();
-        if (last || progress.step % options.save_every == 0) {
-            save_checkpoint(options.run, network, average, optimizer, progress);
-            const nlohmann::json record = {{"steps", progress.step},
-                                           {"core_hours", progress.hours},
-                                           {"mix_hours", mix_hours},
-                                           {"clips", options.clips},
-                                           {"clip_seconds", options.clip_seconds},
-                                           {"learning_rate", options.learning_rate},
-                                           {"start_from", options.start_from.filename().string()},
-                                           {"followed", options.follow.filename().string()},
-                                           {"seed", options.seed},
-                                           {"loss", smooth_loss},
-                                           {"optimizer", options.optimizer.muon ? "muon" : "adamw"},
-                                           {"workers", options.workers}};
-            auto status = save_network(average, options.run / "model.safetensors",
-                                       {{"training", record.dump()}, {"stems", lessons->stems()}});
-            if (!status) return status;
-        }
-        if (last) break;
-    }
-    return {};
+    auto networks = networks_of(options);
+    if (!networks) return networks.error();
+    return Run(options, std::move(*lessons), std::move(*networks)).go_on();
 }
 
 }  // namespace rivlen::learn
