@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// Items that are made one after the other on a thread of their own, a few ahead of who takes them: how long
-// one takes varies tenfold, and nobody waits for a long one while there are others.
+// Items that are made one after the other on a thread of their own, a few ahead of who takes them: some
+// take much longer than others, and nobody waits for one while there are others.
 #pragma once
 
 #include <condition_variable>
